@@ -1,0 +1,155 @@
+//! Adds up what batches say of their steps, and makes a table's tally of it.
+
+use crate::resolve::{Plan, Source, Step, TablePlan};
+use crate::table::{Amount, TableId};
+use crate::tally::{Cut, StepAccount, StepDetail, TableTally, TrackedName};
+
+/// What happened in one step, over some rows.
+#[derive(Debug, Clone, Default)]
+pub(super) struct StepSum {
+    pub removed_rows: u64,
+    pub blank: u64,
+    /// For each tracked amount what went with the removed rows.
+    pub removed: Vec<Option<Amount>>,
+    /// For each tracked amount what it was before the step, where the step changes or ends it.
+    pub before: Vec<Option<Amount>>,
+    pub rows_before: u64,
+    pub cut: Cut,
+    pub seen: bool,
+}
+
+fn add(all: &mut Vec<Option<Amount>>, more: &[Option<Amount>], first: bool) {
+    if first {
+        all.clear();
+        all.extend_from_slice(more);
+        return;
+    }
+    for (sum, more) in all.iter_mut().zip(more) {
+        *sum = sum.zip(*more).map(|(sum, more)| sum.plus(more));
+    }
+}
+
+impl StepSum {
+    pub fn absorb(&mut self, more: &StepSum) {
+        let first = !self.seen;
+        self.seen = true;
+        self.removed_rows += more.removed_rows;
+        self.blank += more.blank;
+        self.rows_before += more.rows_before;
+        add(&mut self.removed, &more.removed, first);
+        add(&mut self.before, &more.before, first);
+        self.cut.copies += more.cut.copies;
+        self.cut.older += more.cut.older;
+        self.cut.ties += more.cut.ties;
+        self.cut.blank_keys += more.cut.blank_keys;
+        self.cut.by_key |= more.cut.by_key;
+    }
+}
+
+/// What happened in a table's steps.
+#[derive(Debug, Clone, Default)]
+pub(super) struct TableSum {
+    pub steps: Vec<StepSum>,
+    pub rows: u64,
+    /// For each tracked amount what it is at the end.
+    pub sums: Vec<Option<Amount>>,
+    pub finished: bool,
+    pub blanked: Vec<(String, u64)>,
+    pub zero_divisions: u64,
+}
+
+impl TableSum {
+    pub fn new(plan: &TablePlan) -> Self {
+        Self { steps: vec![StepSum::default(); plan.steps.len()], ..Self::default() }
+    }
+
+    pub fn finish(&mut self, rows: u64, sums: &[Option<Amount>]) {
+        self.rows += rows;
+        add(&mut self.sums, sums, !self.finished);
+        self.finished = true;
+    }
+
+    /// The table's tally. Amounts are known at the end and worked backwards: what a step took out
+    /// is added again.
+    pub fn tally(&self, plan: &Plan, id: TableId) -> TableTally {
+        let table = &plan.tables[id.0];
+        let nothing = || vec![None; table.tracked.len()];
+        let mut rows = self.rows;
+        let mut amounts = if self.finished { self.sums.clone() } else { nothing() };
+        let mut accounts = vec![];
+        for (at, step) in table.steps.iter().enumerate().rev() {
+            let sum = &self.steps[at];
+            let account = StepAccount {
+                text: step.text.clone(),
+                rows,
+                amounts: amounts.clone(),
+                detail: detail(table, at, sum),
+            };
+            if step.numbered {
+                accounts.push(account);
+            }
+            match &step.step {
+                Step::Filter { .. } | Step::Dedupe { .. } | Step::DedupeBy { .. } => {
+                    rows += sum.removed_rows;
+                    if sum.seen {
+                        add(&mut amounts, &sum.removed, false);
+                    }
+                }
+                Step::Units(_) if sum.seen => rows = sum.rows_before,
+                _ => {}
+            }
+            for (index, tracked) in table.tracked.iter().enumerate() {
+                if let Some(Some(before)) = sum.before.get(index) {
+                    amounts[index] = Some(*before);
+                }
+                if tracked.from_step > at {
+                    amounts[index] = None;
+                }
+            }
+        }
+        accounts.reverse();
+        let begins_as = match &table.source {
+            Source::Input(_) => table.name.clone(),
+            Source::Base(base) => plan.tables[base.0].name.clone(),
+        };
+        TableTally {
+            name: table.name.clone(),
+            grain: table.grain.as_ref().map_or(vec![], |grain| grain.columns.clone()),
+            begins_as,
+            input: matches!(table.source, Source::Input(_)),
+            tracked: table
+                .tracked
+                .iter()
+                .map(|tracked| TrackedName {
+                    name: tracked.name.clone(),
+                    base_name: tracked.base_name.clone(),
+                })
+                .collect(),
+            rows,
+            amounts,
+            steps: accounts,
+            blanked: self.blanked.clone(),
+            zero_divisions: self.zero_divisions,
+        }
+    }
+}
+
+fn detail(table: &TablePlan, at: usize, sum: &StepSum) -> StepDetail {
+    match &table.steps[at].step {
+        Step::Filter { keep, .. } => StepDetail::Filter { blank: sum.blank, stayed: !keep },
+        Step::Dedupe { .. } | Step::DedupeBy { .. } => StepDetail::Dedupe(sum.cut),
+        Step::Units(_) => StepDetail::Units {
+            conserved: table
+                .tracked
+                .iter()
+                .filter(|tracked| tracked.versions.iter().any(|(from, _)| *from == at + 1))
+                .map(|tracked| tracked.name.clone())
+                .collect(),
+        },
+        _ => {
+            let ends = table.tracked.iter().filter(|tracked| tracked.ends_at == Some(at));
+            let names: Vec<String> = ends.map(|tracked| tracked.name.clone()).collect();
+            if names.is_empty() { StepDetail::Plain } else { StepDetail::Ends { names } }
+        }
+    }
+}

@@ -1,0 +1,438 @@
+//! A chain of tables: the first from files or from a finished table, each next from the one
+//! before as it passes. Rows go through in batches; a step that must see all rows at once gathers
+//! them first.
+
+use std::collections::HashMap;
+use std::ops::Range;
+use std::sync::Arc;
+
+use arrow_array::UInt32Array;
+use rayon::prelude::*;
+
+use super::account::TableSum;
+use super::check::{CheckSum, TotalSum};
+use super::demand::{Demand, input_of};
+use super::operations::{Naming, Passed, run};
+use super::ports::{Encoder, Observer, Output, OutputError, SourceError};
+use super::read::Reading;
+use crate::expr::World;
+use crate::resolve::{Plan, Proof, Source, Step, UnitsPlan};
+use crate::step::units::Trouble;
+use crate::table::{Batch, Places, Table, TableId};
+use crate::tally::{Problem, UnitsTrouble};
+
+/// Rows of a finished table that go through together.
+pub(super) const BATCH: usize = 1 << 15;
+
+/// What all parts of a run look at and none changes.
+pub(super) struct Context<'a> {
+    pub plan: &'a Plan,
+    pub demand: &'a Demand,
+    pub world: &'a World,
+    pub encoders: &'a [TableEncoder],
+    pub observer: &'a dyn Observer,
+}
+
+/// What makes bytes of a table's rows for one output.
+pub(super) struct TableEncoder {
+    pub table: TableId,
+    pub output: usize,
+    pub encoder: Arc<dyn Encoder>,
+}
+
+/// Why a chain did not come to its end.
+pub(super) enum Stop {
+    Problem(Problem),
+    Source(SourceError),
+    Output(OutputError),
+    /// Cells contradict the types that were found: they must be found from all cells.
+    Contradiction(TableId),
+}
+
+impl From<Problem> for Stop {
+    fn from(problem: Problem) -> Self {
+        Self::Problem(problem)
+    }
+}
+
+impl From<SourceError> for Stop {
+    fn from(error: SourceError) -> Self {
+        Self::Source(error)
+    }
+}
+
+#[derive(Debug, Clone, Copy)]
+pub(super) enum Op {
+    Step { at: usize, step: usize },
+    Finish { at: usize },
+}
+
+pub(super) struct Chain {
+    pub tables: Vec<TableId>,
+    pub ops: Vec<Op>,
+}
+
+impl Chain {
+    pub fn new(plan: &Plan, tables: Vec<TableId>) -> Self {
+        let mut ops = vec![];
+        for (at, table) in tables.iter().enumerate() {
+            let steps = plan.tables[table.0].steps.len();
+            ops.extend((0..steps).map(|step| Op::Step { at, step }));
+            ops.push(Op::Finish { at });
+        }
+        Self { tables, ops }
+    }
+
+    /// Whether an operation must see all rows at once.
+    pub fn is_whole(&self, plan: &Plan, op: Op) -> bool {
+        let Op::Step { at, step } = op else { return false };
+        match &plan.tables[self.tables[at].0].steps[step].step {
+            Step::Dedupe { .. } | Step::DedupeBy { .. } => true,
+            Step::Grain { proof, .. } => *proof != Proof::Follows,
+            _ => false,
+        }
+    }
+
+    /// Whether some operations leave every row where it is.
+    fn keeps_rows(&self, plan: &Plan, ops: &[Op]) -> bool {
+        ops.iter().all(|op| match op {
+            Op::Step { at, step } => matches!(
+                plan.tables[self.tables[*at].0].steps[*step].step,
+                Step::Assign(_) | Step::Names | Step::Grain { .. }
+            ),
+            // Slots are numbered anew for the next table.
+            Op::Finish { at } => *at + 1 == self.tables.len(),
+        })
+    }
+}
+
+/// All that a chain leaves.
+pub(super) struct ChainEnd {
+    pub sums: Vec<TableSum>,
+    pub checks: HashMap<usize, CheckSum>,
+    pub totals: HashMap<usize, TotalSum>,
+    /// The last table, if it is kept.
+    pub table: Option<Table>,
+}
+
+/// Runs a chain to its end. Outputs get their bytes on the way.
+pub(super) fn run_chain(
+    context: &Context<'_>,
+    chain: &Chain,
+    mut reading: Option<Reading>,
+    outputs: &mut [Option<Box<dyn Output>>],
+) -> Result<ChainEnd, Stop> {
+    let plan = context.plan;
+    let input = input_of(plan, chain.tables[0]);
+    let as_read = reading.is_some();
+    let mut run = ChainRun {
+        context,
+        chain,
+        input,
+        as_read,
+        places: Places::default(),
+        end: ChainEnd {
+            sums: chain.tables.iter().map(|id| TableSum::new(&plan.tables[id.0])).collect(),
+            checks: HashMap::new(),
+            totals: HashMap::new(),
+            table: None,
+        },
+        troubles: vec![],
+        outputs,
+    };
+    let last = chain.tables[chain.tables.len() - 1];
+    let kept = context.demand.tables[last.0].whole;
+    let mut state: Option<Batch> = None;
+    let mut from = 0;
+    loop {
+        let to = (from..chain.ops.len())
+            .find(|op| chain.is_whole(plan, chain.ops[*op]))
+            .unwrap_or(chain.ops.len());
+        let collect = to < chain.ops.len() || kept;
+        let range = from..to;
+        let feed = match (state.take(), reading.take()) {
+            (Some(rows), _) => Feed::Rows { rows, at: 0 },
+            (None, Some(reading)) => Feed::Files(reading),
+            (None, None) => Feed::Rows { rows: run.base_rows(), at: 0 },
+        };
+        let mut whole = run.pass(feed, range, collect)?;
+        run.units_troubles()?;
+        if to == chain.ops.len() {
+            if kept {
+                run.keep(last, whole);
+            }
+            return Ok(run.end);
+        }
+        run.whole_step(chain.ops[to], &mut whole)?;
+        state = Some(whole);
+        from = to + 1;
+    }
+}
+
+/// Where a segment's batches come from.
+enum Feed {
+    Files(Reading),
+    Rows { rows: Batch, at: usize },
+}
+
+pub(super) struct ChainRun<'a> {
+    pub context: &'a Context<'a>,
+    pub chain: &'a Chain,
+    pub input: TableId,
+    pub as_read: bool,
+    pub places: Places,
+    pub end: ChainEnd,
+    troubles: Vec<(usize, usize, Trouble)>,
+    outputs: &'a mut [Option<Box<dyn Output>>],
+}
+
+impl ChainRun<'_> {
+    pub fn naming(&self) -> Naming<'_> {
+        Naming { input: self.input, as_read: self.as_read, places: &self.places }
+    }
+
+    /// The rows of the finished table that the chain begins with.
+    fn base_rows(&self) -> Batch {
+        let first = &self.context.plan.tables[self.chain.tables[0].0];
+        let Source::Base(base) = first.source else { return Batch::default() };
+        let Some(table) = &self.context.world.tables[base.0] else { return Batch::default() };
+        let mut slots = vec![None; first.slots.len()];
+        let demand = &self.context.demand.tables[self.chain.tables[0].0];
+        for (slot, column) in &first.imports {
+            if demand.last_use[slot.0].is_some() {
+                slots[slot.0].clone_from(&table.columns[*column]);
+            }
+        }
+        let mut origins = vec![];
+        for id in &self.chain.tables {
+            for origin in &self.context.demand.tables[id.0].origins {
+                if origins.iter().any(|(known, _)| known == origin) {
+                    continue;
+                }
+                if *origin == base {
+                    origins.push((base, UInt32Array::from_iter_values(0..table.rows as u32)));
+                } else if let Some(rows) = table.origin(*origin) {
+                    origins.push((*origin, rows.clone()));
+                }
+            }
+        }
+        Batch { rows: table.rows, slots, origins }
+    }
+
+    /// Sends all batches of `feed` through some operations. Gives all rows, if they are collected.
+    fn pass(&mut self, feed: Feed, ops: Range<usize>, collect: bool) -> Result<Batch, Stop> {
+        let ops = &self.chain.ops[ops];
+        let before = match &feed {
+            Feed::Rows { rows, .. } if self.chain.keeps_rows(self.context.plan, ops) => {
+                Some(rows.clone())
+            }
+            _ => None,
+        };
+        let mut feed = feed;
+        let mut collected = vec![];
+        let mut encoded: Vec<(usize, Vec<u8>)> = vec![];
+        let mut window = self.next_window(&mut feed)?;
+        while !window.is_empty() {
+            let (context, chain) = (self.context, self.chain);
+            let naming = Naming { input: self.input, as_read: self.as_read, places: &self.places };
+            let outputs = &mut *self.outputs;
+            let earlier = std::mem::take(&mut encoded);
+            let work = || {
+                window
+                    .into_par_iter()
+                    .map(|batch| run(context, chain, ops, batch, naming))
+                    .collect::<Vec<Result<Passed, Problem>>>()
+            };
+            // What the last window made is written, and the next one read, while this one works.
+            let ((passed, written), raw) =
+                rayon::join(|| rayon::join(work, || write(outputs, earlier)), || feed.read_ahead());
+            written?;
+            raw?;
+            for passed in passed {
+                encoded.extend(self.absorb(passed?, collect, &mut collected));
+            }
+            window = self.next_window(&mut feed)?;
+        }
+        write(self.outputs, encoded).map_err(Stop::Output)?;
+        if let Feed::Files(reading) = feed {
+            self.finish_reading(reading)?;
+        }
+        if !collect {
+            return Ok(Batch::default());
+        }
+        if collected.is_empty() {
+            // No rows, but columns all the same.
+            let empty = before.unwrap_or_else(|| self.empty_rows());
+            let passed = run(self.context, self.chain, ops, empty, self.naming())?;
+            self.absorb(passed, true, &mut collected);
+            return Ok(Batch::concat(collected, None));
+        }
+        Ok(Batch::concat(collected, before.as_ref()))
+    }
+
+    fn next_window(&mut self, feed: &mut Feed) -> Result<Vec<Batch>, Stop> {
+        let count = rayon::current_num_threads().max(2) * 2;
+        match feed {
+            Feed::Files(reading) => self.parse_window(reading, count),
+            Feed::Rows { rows, at } => {
+                let mut window = vec![];
+                while *at < rows.rows && window.len() < count {
+                    let length = BATCH.min(rows.rows - *at);
+                    window.push(rows.slice(*at, length));
+                    *at += length;
+                    self.context.observer.advance(length as u64);
+                }
+                Ok(window)
+            }
+        }
+    }
+
+    /// A batch without rows of the chain's first table.
+    fn empty_rows(&self) -> Batch {
+        let plan = &self.context.plan.tables[self.chain.tables[0].0];
+        let demand = &self.context.demand.tables[self.chain.tables[0].0];
+        let slots = plan.slots.iter().enumerate().map(|(slot, ty)| {
+            let imported = plan.imports.iter().any(|(import, _)| import.0 == slot);
+            let hidden = match &plan.source {
+                Source::Input(input) => input.fingerprints.iter().any(|(s, _)| s.0 == slot),
+                Source::Base(_) => false,
+            };
+            let live = demand.last_use[slot].is_some() && (imported || hidden);
+            live.then(|| crate::table::Column::all_blank(*ty, 0))
+        });
+        let origins = self.origins_wanted();
+        let none = || UInt32Array::from(Vec::<u32>::new());
+        Batch {
+            rows: 0,
+            slots: slots.collect(),
+            origins: origins.into_iter().map(|id| (id, none())).collect(),
+        }
+    }
+
+    fn origins_wanted(&self) -> Vec<TableId> {
+        let mut origins: Vec<TableId> = vec![];
+        for id in &self.chain.tables {
+            origins.extend(&self.context.demand.tables[id.0].origins);
+        }
+        origins.sort_unstable();
+        origins.dedup();
+        origins
+    }
+
+    /// Adds up what came of a batch; gives the bytes it has for outputs.
+    fn absorb(
+        &mut self,
+        passed: Passed,
+        collect: bool,
+        collected: &mut Vec<Batch>,
+    ) -> Vec<(usize, Vec<u8>)> {
+        for (at, step, sum) in &passed.steps {
+            self.end.sums[*at].steps[*step].absorb(sum);
+        }
+        for (at, zeros) in passed.zero_divisions {
+            self.end.sums[at].zero_divisions += zeros;
+        }
+        for (at, step, troubles) in passed.troubles {
+            self.troubles.extend(troubles.into_iter().map(|trouble| (at, step, trouble)));
+        }
+        let mut encoded = vec![];
+        for finished in passed.finished {
+            self.end.sums[finished.at].finish(finished.rows, &finished.sums);
+            for (check, sum) in finished.checks {
+                self.end.checks.entry(check).or_default().absorb(sum);
+            }
+            for (total, sum) in finished.totals {
+                match self.end.totals.entry(total) {
+                    std::collections::hash_map::Entry::Vacant(slot) => {
+                        slot.insert(sum);
+                    }
+                    std::collections::hash_map::Entry::Occupied(mut slot) => {
+                        slot.get_mut().absorb(sum);
+                    }
+                }
+            }
+            encoded.extend(finished.encoded);
+        }
+        if collect {
+            collected.push(passed.batch);
+        }
+        encoded
+    }
+
+    /// Quantities that could not be counted stop the table, all of them told at once.
+    fn units_troubles(&mut self) -> Result<(), Stop> {
+        let Some((at, step, _)) = self.troubles.first() else { return Ok(()) };
+        let (at, step) = (*at, *step);
+        let table = &self.context.plan.tables[self.chain.tables[at].0];
+        let of = match &table.steps[step].step {
+            Step::Units(UnitsPlan { of_text, .. }) => of_text.clone(),
+            _ => String::new(),
+        };
+        let mut troubles: Vec<UnitsTrouble> = vec![];
+        for (_, _, trouble) in self.troubles.drain(..).filter(|(a, s, _)| (*a, *s) == (at, step)) {
+            let examples = trouble.examples.into_iter().map(|(_, text, place)| (text, place));
+            match troubles.iter_mut().find(|known| known.what == trouble.what) {
+                Some(known) => {
+                    known.rows += trouble.count;
+                    for ((_, sum), (_, more)) in known.amounts.iter_mut().zip(&trouble.amounts) {
+                        *sum = sum.plus(*more);
+                    }
+                    let room = 5_usize.saturating_sub(known.examples.len());
+                    known.examples.extend(examples.take(room));
+                }
+                None => troubles.push(UnitsTrouble {
+                    what: trouble.what,
+                    rows: trouble.count,
+                    amounts: trouble.amounts,
+                    examples: examples.collect(),
+                }),
+            }
+        }
+        Err(Stop::Problem(Problem::Units { table: table.name.clone(), of, troubles }))
+    }
+
+    /// Keeps the chain's last table.
+    fn keep(&mut self, id: TableId, batch: Batch) {
+        let plan = &self.context.plan.tables[id.0];
+        let demand = &self.context.demand.tables[id.0];
+        let columns = plan
+            .columns
+            .iter()
+            .enumerate()
+            .map(|(at, (_, slot))| batch.slots[slot.0].clone().filter(|_| demand.columns[at]));
+        let origins = batch.origins.into_iter().filter(|(id, _)| demand.origins.contains(id));
+        self.end.table = Some(Table {
+            rows: batch.rows,
+            columns: columns.collect(),
+            origins: origins.collect(),
+            places: self.as_read.then(|| std::mem::take(&mut self.places)),
+        });
+    }
+}
+
+impl Feed {
+    fn read_ahead(&mut self) -> Result<(), SourceError> {
+        match self {
+            Feed::Files(reading) => reading.read_ahead(rayon::current_num_threads().max(2) * 2),
+            Feed::Rows { .. } => Ok(()),
+        }
+    }
+}
+
+fn write(
+    outputs: &mut [Option<Box<dyn Output>>],
+    encoded: Vec<(usize, Vec<u8>)>,
+) -> Result<(), OutputError> {
+    for (output, bytes) in encoded {
+        if let Some(output) = &mut outputs[output] {
+            output.write(&bytes)?;
+        }
+    }
+    Ok(())
+}
+
+impl From<OutputError> for Stop {
+    fn from(error: OutputError) -> Self {
+        Self::Output(error)
+    }
+}

@@ -1,0 +1,433 @@
+//! What is needed of each table: columns, slots until their last use, whole or only in passing,
+//! and the order of work.
+
+use std::collections::HashSet;
+
+use crate::expr::{Kind, Typed};
+use crate::resolve::{
+    CheckKind, DedupeRule, GatherId, Hop, LinkId, Plan, Required, SlotId, Source, Step, TotalId,
+};
+use crate::table::TableId;
+
+/// What a run is for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Purpose {
+    /// Everything: all tables, links, checks, and outputs if they are written.
+    Whole { outputs: bool },
+    /// One table with all its columns, and what it needs.
+    Table(TableId),
+    /// One link with all columns of its source, and what it needs.
+    Link(LinkId),
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub(crate) enum Work {
+    Table(TableId),
+    Link(LinkId),
+    Gather(GatherId),
+}
+
+#[derive(Debug, Default)]
+pub(crate) struct Demand {
+    /// In the order in which it can be done.
+    pub order: Vec<Work>,
+    pub tables: Vec<TableDemand>,
+    /// Checks and totals that are worked while their table passes by; the others wait for the end.
+    pub passing_checks: Vec<bool>,
+    pub passing_totals: Vec<bool>,
+}
+
+#[derive(Debug, Default, Clone)]
+pub(crate) struct TableDemand {
+    pub wanted: bool,
+    /// Whether all its rows must be at hand at once.
+    pub whole: bool,
+    /// Finished columns that are needed beyond the table itself.
+    pub columns: Vec<bool>,
+    /// The last step that uses a slot; the number of steps if it is needed at the end.
+    pub last_use: Vec<Option<usize>>,
+    /// Tables whose rows must be known for each row.
+    pub origins: Vec<TableId>,
+    /// The one table that is made from it as it passes.
+    pub passes_to: Option<TableId>,
+}
+
+impl Demand {
+    pub fn new(plan: &Plan, purpose: Purpose) -> Self {
+        let mut demand = Demand {
+            order: vec![],
+            tables: plan
+                .tables
+                .iter()
+                .map(|table| TableDemand {
+                    columns: vec![false; table.columns.len()],
+                    last_use: vec![None; table.slots.len()],
+                    ..TableDemand::default()
+                })
+                .collect(),
+            passing_checks: plan
+                .checks
+                .iter()
+                .map(|check| stays_in_row(&check.condition))
+                .collect(),
+            passing_totals: plan
+                .totals
+                .iter()
+                .map(|total| total.value.iter().chain(&total.filter).all(stays_in_row))
+                .collect(),
+        };
+        demand.sort(plan, purpose);
+        demand.seed(plan, purpose);
+        demand.name_rows(plan);
+        for work in demand.order.clone().into_iter().rev() {
+            match work {
+                Work::Table(table) => demand.table(plan, table),
+                Work::Link(link) => demand.link(plan, link, purpose),
+                Work::Gather(gather) => demand.gather(plan, gather),
+            }
+        }
+        demand
+    }
+
+    /// Orders the work so that everything comes after what it needs.
+    fn sort(&mut self, plan: &Plan, purpose: Purpose) {
+        let mut seen = HashSet::new();
+        let mut visit = |work| visit(plan, work, &mut seen, &mut self.order);
+        match purpose {
+            Purpose::Whole { .. } => {
+                (0..plan.tables.len()).for_each(|table| visit(Work::Table(TableId(table))));
+                (0..plan.links.len()).for_each(|link| visit(Work::Link(LinkId(link))));
+                (0..plan.gathers.len()).for_each(|gather| visit(Work::Gather(GatherId(gather))));
+            }
+            Purpose::Table(table) => visit(Work::Table(table)),
+            Purpose::Link(link) => visit(Work::Link(link)),
+        }
+        for work in &self.order {
+            if let Work::Table(table) = work {
+                self.tables[table.0].wanted = true;
+            }
+        }
+    }
+
+    /// What is needed for its own sake.
+    fn seed(&mut self, plan: &Plan, purpose: Purpose) {
+        match purpose {
+            Purpose::Table(table) => {
+                let table = &mut self.tables[table.0];
+                table.whole = true;
+                table.columns.fill(true);
+            }
+            Purpose::Link(_) => {}
+            Purpose::Whole { outputs } => {
+                if outputs {
+                    for output in &plan.outputs {
+                        self.tables[output.table.0].columns.fill(true);
+                    }
+                }
+                for (at, check) in plan.checks.iter().enumerate() {
+                    if let CheckKind::Rows { table, .. } = check.kind {
+                        self.over_finished(plan, table, &check.condition, self.passing_checks[at]);
+                        self.grain_of(plan, table);
+                    }
+                }
+                for (at, total) in plan.totals.iter().enumerate() {
+                    for part in total.value.iter().chain(&total.filter) {
+                        self.over_finished(plan, total.table, part, self.passing_totals[at]);
+                    }
+                }
+            }
+        }
+        // A table that several are made from is kept; one that one is made from passes on.
+        for (at, table) in plan.tables.iter().enumerate() {
+            let Source::Base(base) = table.source else { continue };
+            if !self.tables[at].wanted {
+                continue;
+            }
+            let base = &mut self.tables[base.0];
+            if base.passes_to.is_some() {
+                base.whole = true;
+            }
+            base.passes_to = Some(TableId(at));
+        }
+    }
+
+    /// Every row can be traced to the input it came from, so that messages name its line.
+    fn name_rows(&mut self, plan: &Plan) {
+        for at in 0..plan.tables.len() {
+            let input = input_of(plan, TableId(at));
+            if !self.tables[at].origins.contains(&input) {
+                self.tables[at].origins.push(input);
+            }
+        }
+    }
+
+    fn grain_of(&mut self, plan: &Plan, table: TableId) {
+        let plan = &plan.tables[table.0];
+        let Some(grain) = &plan.grain else { return };
+        for (at, (name, _)) in plan.columns.iter().enumerate() {
+            if grain.columns.contains(name) {
+                self.tables[table.0].columns[at] = true;
+            }
+        }
+    }
+
+    /// An expression over a finished table: its slots are the table's columns.
+    fn over_finished(&mut self, plan: &Plan, table: TableId, typed: &Typed, passing: bool) {
+        if !passing {
+            self.tables[table.0].whole = true;
+        }
+        typed.visit(&mut |part| {
+            if let Kind::Slot(slot) = part.kind {
+                self.tables[table.0].columns[slot.0] = true;
+            }
+        });
+        self.follow(plan, table, typed);
+    }
+
+    /// Notes what the paths of an expression need: columns where they lead, rows where they begin.
+    fn follow(&mut self, plan: &Plan, table: TableId, typed: &Typed) {
+        typed.visit(&mut |part| {
+            let (from, hops) = match &part.kind {
+                Kind::Path { from, hops, target, column } => {
+                    let target = &mut self.tables[target.0];
+                    target.whole = true;
+                    target.columns[*column] = true;
+                    (*from, hops.as_slice())
+                }
+                Kind::Leads { from, hops } => (*from, hops.as_slice()),
+                Kind::Gathered { from, .. } => (*from, [].as_slice()),
+                _ => return,
+            };
+            self.origin(plan, table, from);
+            for hop in hops {
+                if let Hop::Origin { of, base } = hop {
+                    self.origin(plan, *of, *base);
+                }
+            }
+        });
+    }
+
+    /// Rows of `table` must know their rows of `origin`.
+    fn origin(&mut self, plan: &Plan, table: TableId, origin: TableId) {
+        let mut at = table;
+        while at != origin {
+            if !self.tables[at.0].origins.contains(&origin) {
+                self.tables[at.0].origins.push(origin);
+            }
+            let Source::Base(base) = plan.tables[at.0].source else { return };
+            at = base;
+        }
+        self.tables[origin.0].whole = true;
+    }
+
+    fn table(&mut self, plan: &Plan, id: TableId) {
+        let table = &plan.tables[id.0];
+        let steps = table.steps.len();
+        for (at, (_, slot)) in table.columns.iter().enumerate() {
+            if self.tables[id.0].columns[at] {
+                self.tables[id.0].last_use[slot.0] = Some(steps);
+            }
+        }
+        for tracked in &table.tracked {
+            let last = tracked.ends_at.unwrap_or(steps);
+            self.use_slot(id, tracked.last_slot(), last);
+            for (from, slot) in &tracked.versions {
+                self.use_slot(id, *slot, (*from).min(last));
+            }
+        }
+        for (at, step) in table.steps.iter().enumerate().rev() {
+            match &step.step {
+                Step::Assign(assigned) => {
+                    for (slot, value) in assigned.iter().rev() {
+                        if self.tables[id.0].last_use[slot.0].is_some() {
+                            self.use_all(plan, id, value, at);
+                        }
+                    }
+                    // What a change replaces is summed for the tally.
+                    for tracked in &table.tracked {
+                        let changed =
+                            tracked.versions.iter().skip(1).any(|(from, _)| *from == at + 1);
+                        if let Some(old) = tracked.slot_before(at).filter(|_| changed) {
+                            self.use_slot(id, old, at);
+                        }
+                    }
+                }
+                Step::Filter { condition, .. } => self.use_all(plan, id, condition, at),
+                Step::Dedupe { slots } => {
+                    slots.iter().for_each(|slot| self.use_slot(id, *slot, at));
+                }
+                Step::DedupeBy { keys, rule, copies } => {
+                    keys.iter().for_each(|key| self.use_all(plan, id, key, at));
+                    if let DedupeRule::Best(best) = rule {
+                        best.iter().for_each(|(_, slot)| self.use_slot(id, *slot, at));
+                    }
+                    copies.iter().for_each(|slot| self.use_slot(id, *slot, at));
+                }
+                Step::Units(units) => {
+                    self.use_all(plan, id, &units.of, at);
+                    if let Some((old, _)) = units.counted {
+                        self.use_slot(id, old, at);
+                    }
+                    units.split.iter().for_each(|(old, _, _)| self.use_slot(id, *old, at));
+                }
+                Step::Grain { columns, .. } => {
+                    columns.iter().for_each(|(_, slot)| self.use_slot(id, *slot, at));
+                }
+                Step::Names => {}
+            }
+        }
+        if let Source::Base(base) = table.source {
+            for (slot, column) in &table.imports {
+                if self.tables[id.0].last_use[slot.0].is_some() {
+                    self.tables[base.0].columns[*column] = true;
+                }
+            }
+        }
+    }
+
+    fn use_slot(&mut self, table: TableId, slot: SlotId, step: usize) {
+        let last = &mut self.tables[table.0].last_use[slot.0];
+        *last = Some(last.map_or(step, |last| last.max(step)));
+    }
+
+    fn use_all(&mut self, plan: &Plan, table: TableId, typed: &Typed, step: usize) {
+        typed.visit(&mut |part| {
+            if let Kind::Slot(slot) = part.kind {
+                self.use_slot(table, slot, step);
+            }
+        });
+        self.follow(plan, table, typed);
+    }
+
+    fn link(&mut self, plan: &Plan, link: LinkId, purpose: Purpose) {
+        let link_plan = &plan.links[link.0];
+        for (left, right) in &link_plan.keys {
+            self.over_finished(plan, link_plan.from, left, false);
+            self.over_finished(plan, link_plan.to, right, false);
+        }
+        self.grain_of(plan, link_plan.from);
+        let from = &plan.tables[link_plan.from.0];
+        let all = purpose == Purpose::Link(link);
+        for (at, (name, slot)) in from.columns.iter().enumerate() {
+            let tracked =
+                from.tracked.iter().any(|t| t.ends_at.is_none() && t.last_slot() == *slot);
+            let asked = matches!(&link_plan.required,
+                Some(Required::Share { of: Some((of, _)), .. }) if of == name);
+            if tracked || asked || all {
+                self.tables[link_plan.from.0].columns[at] = true;
+            }
+        }
+    }
+
+    fn gather(&mut self, plan: &Plan, gather: GatherId) {
+        let gather = &plan.gathers[gather.0];
+        let from = plan.links[gather.link.0].from;
+        for part in gather.value.iter().chain(&gather.filter) {
+            self.over_finished(plan, from, part, false);
+        }
+    }
+}
+
+/// The input that a table's rows began in.
+pub(crate) fn input_of(plan: &Plan, table: TableId) -> TableId {
+    let mut at = table;
+    while let Source::Base(base) = plan.tables[at.0].source {
+        at = base;
+    }
+    at
+}
+
+/// Whether an expression looks at nothing but the row itself.
+fn stays_in_row(typed: &Typed) -> bool {
+    let mut stays = true;
+    typed.visit(&mut |part| {
+        stays &=
+            !matches!(part.kind, Kind::Path { .. } | Kind::Leads { .. } | Kind::Gathered { .. });
+    });
+    stays
+}
+
+fn visit(plan: &Plan, work: Work, seen: &mut HashSet<Work>, order: &mut Vec<Work>) {
+    if !seen.insert(work) {
+        return;
+    }
+    for needed in needs(plan, work) {
+        visit(plan, needed, seen, order);
+    }
+    order.push(work);
+}
+
+/// What must be done before some work.
+pub(crate) fn needs(plan: &Plan, work: Work) -> Vec<Work> {
+    let mut needed = vec![];
+    let mut paths = |typed: &Typed| {
+        typed.visit(&mut |part| match &part.kind {
+            Kind::Path { hops, target, .. } => {
+                needed.extend(hops.iter().map(hop_work));
+                needed.push(Work::Table(*target));
+            }
+            Kind::Leads { hops, .. } => needed.extend(hops.iter().map(hop_work)),
+            Kind::Gathered { id, .. } => needed.push(Work::Gather(*id)),
+            _ => {}
+        });
+    };
+    match work {
+        Work::Table(table) => {
+            let table = &plan.tables[table.0];
+            for step in &table.steps {
+                match &step.step {
+                    Step::Assign(assigned) => assigned.iter().for_each(|(_, value)| paths(value)),
+                    Step::Filter { condition, .. } => paths(condition),
+                    Step::DedupeBy { keys, .. } => keys.iter().for_each(&mut paths),
+                    Step::Units(units) => paths(&units.of),
+                    Step::Dedupe { .. } | Step::Grain { .. } | Step::Names => {}
+                }
+            }
+            if let Source::Base(base) = table.source {
+                needed.push(Work::Table(base));
+            }
+        }
+        Work::Link(link) => {
+            let link = &plan.links[link.0];
+            needed.extend([Work::Table(link.from), Work::Table(link.to)]);
+        }
+        Work::Gather(gather) => {
+            let gather = &plan.gathers[gather.0];
+            gather.value.iter().chain(&gather.filter).for_each(&mut paths);
+            needed.push(Work::Link(gather.link));
+        }
+    }
+    needed
+}
+
+fn hop_work(hop: &Hop) -> Work {
+    match hop {
+        Hop::Link(link) => Work::Link(*link),
+        Hop::Origin { of, .. } => Work::Table(*of),
+    }
+}
+
+/// What the parts of checks that wait for the end need: totals, and work on paths.
+pub(crate) fn check_needs(plan: &Plan, typed: &Typed) -> (Vec<Work>, Vec<TotalId>) {
+    let mut works = vec![];
+    let mut totals = vec![];
+    typed.visit(&mut |part| match &part.kind {
+        Kind::Path { hops, target, .. } => {
+            works.extend(hops.iter().map(hop_work));
+            works.push(Work::Table(*target));
+        }
+        Kind::Leads { hops, .. } => works.extend(hops.iter().map(hop_work)),
+        Kind::Gathered { id, .. } => works.push(Work::Gather(*id)),
+        Kind::Total(id) => {
+            totals.push(*id);
+            let total = &plan.totals[id.0];
+            works.push(Work::Table(total.table));
+            for inner in total.value.iter().chain(&total.filter) {
+                let (more, _) = check_needs(plan, inner);
+                works.extend(more);
+            }
+        }
+        _ => {}
+    });
+    (works, totals)
+}

@@ -1,0 +1,301 @@
+//! Builds links between finished tables, and their accounts.
+
+use std::collections::BTreeMap;
+use std::sync::atomic::AtomicU64;
+
+use arrow_array::{Array, UInt32Array};
+
+use super::chain::Context;
+use super::check::finished_rows;
+use super::operations::{Naming, row_problem};
+use crate::expr::{Scope, Typed, evaluate};
+use crate::grain::{EXAMPLES, examples, key_text, repeated};
+use crate::link::{BlankKeys, KeyTable, Keys, LinkIndex};
+use crate::resolve::{LinkId, LinkPlan, Required};
+use crate::table::{Amount, Batch, Column, Places, Table, TableId};
+use crate::tally::{LinkAccount, LinkAmount, MissingKey, Problem, RepeatedKey, Spread};
+
+/// Missing keys are listed up to this many.
+const MISSING: usize = 10;
+
+/// Builds a link. A target that repeats a key stops it.
+pub(super) fn build(
+    context: &Context<'_>,
+    id: LinkId,
+) -> Result<Option<(LinkIndex, LinkAccount)>, Problem> {
+    let link = &context.plan.links[id.0];
+    let (Some(from), Some(to)) =
+        (&context.world.tables[link.from.0], &context.world.tables[link.to.0])
+    else {
+        return Ok(None);
+    };
+    let from_rows = finished_rows(from, link.from);
+    let to_rows = finished_rows(to, link.to);
+    let step = format!("link on {}", link.keys_text);
+    let left = keys(context, link.from, &from_rows, link.keys.iter().map(|(l, _)| l), &step)?;
+    let right = keys(context, link.to, &to_rows, link.keys.iter().map(|(_, r)| r), &step)?;
+    let table = KeyTable::build(&right);
+    let index = table.link(&right, &left);
+    let repeats = repeated(&table);
+    if !repeats.is_empty() {
+        // A join would have made one row for each pair; most rows meet no repeated key.
+        let (mut source_rows, mut would_be) = (0, 0);
+        for to in index.iter().flatten() {
+            if let Some(rows) = repeats.get(&to) {
+                source_rows += 1;
+                would_be += rows.len() as u64;
+            }
+        }
+        let places = Places::default();
+        let input = super::demand::input_of(context.plan, link.to);
+        let naming = Naming { input, as_read: false, places: &places };
+        let first = examples(&right, &repeats).into_iter().map(|(key, rows)| RepeatedKey {
+            key,
+            rows: rows.len() as u64,
+            places: rows
+                .iter()
+                .take(EXAMPLES)
+                .filter_map(|row| naming.place(context, &to_rows, *row as usize))
+                .collect(),
+        });
+        return Err(Problem::RepeatedKeys {
+            from: context.plan.tables[link.from.0].name.clone(),
+            to: context.plan.tables[link.to.0].name.clone(),
+            keys: link.keys_text.clone(),
+            repeated: repeats.len() as u64,
+            source_rows,
+            would_be,
+            examples: first.collect(),
+        });
+    }
+    let account = account(context, link, &left, &index, from, to);
+    Ok(Some((index, account)))
+}
+
+fn keys<'t>(
+    context: &Context<'_>,
+    table: TableId,
+    rows: &Batch,
+    keys: impl Iterator<Item = &'t Typed>,
+    step: &str,
+) -> Result<Keys, Problem> {
+    let zeros = AtomicU64::new(0);
+    let scope = Scope { batch: rows, world: context.world, zero_divisions: &zeros, lenient: false };
+    let columns: Result<Vec<Column>, _> = keys.map(|key| evaluate(key, &scope)).collect();
+    let columns = columns.map_err(|failure| {
+        let input = super::demand::input_of(context.plan, table);
+        let places = Places::default();
+        let naming = Naming { input, as_read: false, places: &places };
+        row_problem(context, table, step.to_owned(), rows, naming, failure)
+    })?;
+    Ok(Keys::new(columns, BlankKeys::Apart, rows.rows))
+}
+
+fn account(
+    context: &Context<'_>,
+    link: &LinkPlan,
+    left: &Keys,
+    index: &LinkIndex,
+    from: &Table,
+    to: &Table,
+) -> LinkAccount {
+    let plan = &context.plan.tables[link.from.0];
+    let matched = (index.len() - index.null_count()) as u64;
+    let blank = left.absent() as u64;
+    let amounts: Vec<LinkAmount> = plan
+        .tracked
+        .iter()
+        .filter(|tracked| tracked.ends_at.is_none())
+        .filter_map(|tracked| {
+            let at = plan.columns.iter().position(|(_, slot)| *slot == tracked.last_slot())?;
+            let column = from.columns[at].as_ref()?;
+            Some(link_amount(&tracked.name, column, left, index, link.blank_allowed))
+        })
+        .collect();
+    let mut account = LinkAccount {
+        from: plan.name.clone(),
+        to: context.plan.tables[link.to.0].name.clone(),
+        name: link.name.clone(),
+        keys: link.keys_text.clone(),
+        rows: from.rows as u64,
+        matched,
+        missing: from.rows as u64 - matched - blank,
+        blank,
+        blank_allowed: link.blank_allowed,
+        amounts,
+        unreached: 0,
+        target_rows: to.rows as u64,
+        spread: None,
+        examples: missing_keys(left, index),
+        required: String::new(),
+        held: true,
+    };
+    let (unreached, spread) = spread(index, to.rows);
+    account.unreached = unreached;
+    account.spread = spread;
+    if let Some(required) = &link.required {
+        (account.required, account.held) = reached(required, &account);
+    }
+    account
+}
+
+fn link_amount(
+    name: &str,
+    column: &Column,
+    left: &Keys,
+    index: &LinkIndex,
+    blank_allowed: bool,
+) -> LinkAmount {
+    let scale = column.ty().scale().unwrap_or_default();
+    let exact = |units: Option<i128>| Amount::exact(units, scale, 0);
+    let (mut matched, mut missing, mut net) = (Some(0_i128), Some(0_i128), Some(0_i128));
+    let (mut matched_float, mut missing_float, mut net_float) = (0.0, 0.0, 0.0);
+    let mut add = |row: usize, value: i128| {
+        if index.is_valid(row) {
+            matched = matched.and_then(|sum| sum.checked_add(value.abs()));
+        } else if !blank_allowed || left.has_key(row) {
+            missing = missing.and_then(|sum| sum.checked_add(value.abs()));
+            net = net.and_then(|sum| sum.checked_add(value));
+        }
+    };
+    match column {
+        Column::Integer(array) => {
+            (0..array.len())
+                .filter(|row| array.is_valid(*row))
+                .for_each(|row| add(row, array.value(row).into()));
+        }
+        Column::Decimal(array) => {
+            (0..array.len())
+                .filter(|row| array.is_valid(*row))
+                .for_each(|row| add(row, array.value(row)));
+        }
+        Column::Number(array) => {
+            for row in (0..array.len()).filter(|row| array.is_valid(*row)) {
+                let value = array.value(row);
+                if index.is_valid(row) {
+                    matched_float += value.abs();
+                } else if !blank_allowed || left.has_key(row) {
+                    missing_float += value.abs();
+                    net_float += value;
+                }
+            }
+            let float = |sum| Amount::Float { sum, blanks: 0 };
+            return LinkAmount {
+                name: name.to_owned(),
+                matched: float(matched_float),
+                missing: float(missing_float),
+                missing_net: float(net_float),
+            };
+        }
+        _ => {}
+    }
+    LinkAmount {
+        name: name.to_owned(),
+        matched: exact(matched),
+        missing: exact(missing),
+        missing_net: exact(net),
+    }
+}
+
+/// How many rows of the target nothing leads to, and how many rows lead to one of the others.
+fn spread(index: &LinkIndex, target_rows: usize) -> (u64, Option<Spread>) {
+    let mut counts = vec![0_u32; target_rows];
+    let nulls = index.nulls();
+    for (row, to) in index.values().iter().enumerate() {
+        if nulls.is_none_or(|nulls| nulls.is_valid(row)) {
+            counts[*to as usize] += 1;
+        }
+    }
+    let mut by_count: BTreeMap<u32, u64> = BTreeMap::new();
+    for count in counts {
+        *by_count.entry(count).or_default() += 1;
+    }
+    let unreached = by_count.remove(&0).unwrap_or(0);
+    let reached: u64 = by_count.values().sum();
+    let (Some((least, _)), Some((most, _))) =
+        (by_count.first_key_value(), by_count.last_key_value())
+    else {
+        return (unreached, None);
+    };
+    let mut seen = 0;
+    let median = by_count
+        .iter()
+        .find(|(_, rows)| {
+            seen += **rows;
+            seen * 2 >= reached
+        })
+        .map_or(0, |(count, _)| *count);
+    let spread = Spread { least: (*least).into(), median: median.into(), most: (*most).into() };
+    (unreached, Some(spread))
+}
+
+/// The first keys that the target does not have, in the order of the rows, with how many rows
+/// have each.
+fn missing_keys(left: &Keys, index: &LinkIndex) -> Vec<MissingKey> {
+    if index.null_count() == 0 {
+        return vec![];
+    }
+    let missing: Vec<u32> = (0..index.len())
+        .filter(|row| index.is_null(*row) && left.has_key(*row))
+        .map(|row| row as u32)
+        .collect();
+    let rows = missing.len();
+    let keys = left.take(&UInt32Array::from(missing));
+    let table = KeyTable::build(&keys);
+    let mut counts: BTreeMap<u32, u64> = BTreeMap::new();
+    for (_, first) in &table.repeats {
+        *counts.entry(*first).or_insert(1) += 1;
+    }
+    let mut repeats = table.repeats.iter().map(|(row, _)| *row).peekable();
+    let mut out = vec![];
+    for row in 0..rows as u32 {
+        if repeats.peek() == Some(&row) {
+            repeats.next();
+            continue;
+        }
+        out.push(MissingKey {
+            key: key_text(&keys, row as usize),
+            rows: counts.get(&row).copied().unwrap_or(1),
+        });
+        if out.len() == MISSING {
+            break;
+        }
+    }
+    out
+}
+
+/// What a link asks in words, and whether it is reached. Exact: no share is rounded first.
+fn reached(required: &Required, account: &LinkAccount) -> (String, bool) {
+    match required {
+        Required::Complete => ("complete".into(), account.matched == account.counted()),
+        Required::Share { percent, of } => {
+            let (part, whole) = match of {
+                None => (u128::from(account.matched), u128::from(account.counted())),
+                Some((name, _)) => {
+                    let amount = account.amounts.iter().find(|amount| amount.name == *name);
+                    amount.map_or((0, 1), |amount| {
+                        let part = magnitude(amount.matched);
+                        (part, part.saturating_add(magnitude(amount.missing)))
+                    })
+                }
+            };
+            let scale = 10_u128.pow(percent.scale.into());
+            let held =
+                match (part.checked_mul(100 * scale), whole.checked_mul(u128::from(percent.units)))
+                {
+                    (Some(part), Some(whole)) => part >= whole,
+                    _ => part / 100 >= whole / 10_000 * u128::from(percent.units) / scale,
+                };
+            let of = of.as_ref().map_or(String::new(), |(name, _)| format!(" of {name}"));
+            (format!("at least {percent}{of}"), held)
+        }
+    }
+}
+
+/// An absolute amount as a whole number of its smallest units.
+pub(crate) fn magnitude(amount: Amount) -> u128 {
+    match amount {
+        Amount::Exact { units, .. } => units.unwrap_or(i128::MAX).unsigned_abs(),
+        Amount::Float { sum, .. } => (sum.abs() * 1e6) as u128,
+    }
+}

@@ -1,0 +1,21 @@
+//! Runs a typed plan: what depends on what, tables, links, checks, the gate.
+
+mod account;
+mod chain;
+mod check;
+mod demand;
+mod gather;
+mod links;
+mod operations;
+mod ports;
+mod read;
+mod run;
+mod show;
+mod whole;
+
+pub use ports::{
+    CellTrouble, Encoder, InputSource, Observer, Output, OutputError, Outputs, Part, PartReader,
+    RawPart, ReadRequest, Silent, SourceError, SourceErrorKind, Sources,
+};
+pub use run::{RunError, Want, run};
+pub use show::{Showing, Shown, show};

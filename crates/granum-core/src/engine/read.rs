@@ -1,0 +1,181 @@
+//! An input's rows on their way from its files into the chain.
+
+use std::collections::BTreeMap;
+
+use arrow_array::UInt32Array;
+use rayon::prelude::*;
+
+use super::chain::{ChainRun, Context, Stop};
+use super::ports::{InputSource, PartReader, RawPart, ReadRequest, SourceError};
+use crate::resolve::{InputColumn, Source};
+use crate::table::{Batch, TableId};
+use crate::tally::{BadCell, Problem};
+
+/// Bad cells are listed up to this many.
+const EXAMPLES: usize = 5;
+
+/// An input that is being read.
+pub(super) struct Reading {
+    input: TableId,
+    reader: Box<dyn PartReader>,
+    /// Parts that have been read from the files and not been parsed.
+    ahead: Vec<Box<dyn RawPart>>,
+    begun: bool,
+    /// Where each requested column goes.
+    slots: Vec<usize>,
+    fingerprints: Vec<usize>,
+    names: Vec<String>,
+    columns: Vec<InputColumn>,
+    rows: u64,
+    /// By column: how many cells could not be read, and the first of them.
+    troubles: BTreeMap<usize, (u64, Vec<BadCell>)>,
+}
+
+impl Reading {
+    /// Begins to read what is needed of an input.
+    pub fn begin(
+        context: &Context<'_>,
+        input: TableId,
+        source: &dyn InputSource,
+    ) -> Result<Self, SourceError> {
+        let table = &context.plan.tables[input.0];
+        let demand = &context.demand.tables[input.0];
+        let Source::Input(plan) = &table.source else {
+            return Err(SourceError {
+                kind: super::SourceErrorKind::System,
+                file: table.name.clone(),
+                line: None,
+                message: "is not an input".into(),
+                help: String::new(),
+            });
+        };
+        let shape = source.shape();
+        let mut request = ReadRequest::default();
+        let (mut slots, mut names) = (vec![], vec![]);
+        for (slot, column) in &table.imports {
+            if demand.last_use[slot.0].is_none() {
+                continue;
+            }
+            let name = &shape.columns[*column].0;
+            let rule = plan.spec.reads.iter().rev().find(|(read, _)| read == name);
+            request.columns.push(InputColumn {
+                column: *column,
+                ty: table.slots[slot.0],
+                rule: rule.map(|(_, rule)| rule.clone()),
+            });
+            slots.push(slot.0);
+            names.push(name.clone());
+        }
+        let mut fingerprints = vec![];
+        for (slot, columns) in &plan.fingerprints {
+            if demand.last_use[slot.0].is_some() {
+                request.fingerprints.push(columns.clone());
+                fingerprints.push(slot.0);
+            }
+        }
+        let columns = request.columns.clone();
+        context.observer.stage(&format!("reading {}", table.name), source.bytes());
+        Ok(Self {
+            input,
+            reader: source.read(request)?,
+            ahead: vec![],
+            begun: false,
+            slots,
+            fingerprints,
+            names,
+            columns,
+            rows: 0,
+            troubles: BTreeMap::new(),
+        })
+    }
+
+    /// Reads the next parts, so that they are there when they are asked for.
+    pub fn read_ahead(&mut self, count: usize) -> Result<(), SourceError> {
+        if self.ahead.is_empty() {
+            self.ahead = self.reader.next(count)?;
+        }
+        self.begun = true;
+        Ok(())
+    }
+}
+
+impl ChainRun<'_> {
+    /// Parses the parts that have been read into batches.
+    pub(super) fn parse_window(
+        &mut self,
+        reading: &mut Reading,
+        count: usize,
+    ) -> Result<Vec<Batch>, Stop> {
+        if !reading.begun {
+            reading.read_ahead(count)?;
+        }
+        let raw = std::mem::take(&mut reading.ahead);
+        let parsed: Vec<_> = raw.par_iter().map(|part| part.parse()).collect();
+        let table = &self.context.plan.tables[reading.input.0];
+        let mut batches = vec![];
+        for (raw, part) in raw.iter().zip(parsed) {
+            let part = part?;
+            if part.contradicts {
+                return Err(Stop::Contradiction(reading.input));
+            }
+            self.context.observer.advance(raw.bytes());
+            for trouble in part.troubles {
+                let (count, examples) = reading.troubles.entry(trouble.column).or_default();
+                *count += trouble.count;
+                let room = EXAMPLES.saturating_sub(examples.len());
+                let more = trouble.examples.into_iter().take(room);
+                examples.extend(more.map(|(text, place)| BadCell { text, place }));
+            }
+            let first = reading.rows;
+            reading.rows += part.rows as u64;
+            if reading.rows > u64::from(u32::MAX) {
+                return Err(Problem::TooManyRows { table: table.name.clone() }.into());
+            }
+            self.places.push(part.file, part.lines, part.rows as u32);
+            if part.rows == 0 {
+                continue;
+            }
+            let mut slots = vec![None; table.slots.len()];
+            for (slot, column) in reading.slots.iter().zip(part.columns) {
+                slots[*slot] = Some(column);
+            }
+            for (slot, column) in reading.fingerprints.iter().zip(part.fingerprints) {
+                slots[*slot] = Some(column);
+            }
+            let numbers = first as u32..reading.rows as u32;
+            let origins = vec![(reading.input, UInt32Array::from_iter_values(numbers))];
+            batches.push(Batch { rows: part.rows, slots, origins });
+        }
+        if batches.is_empty() && !raw.is_empty() {
+            // Parts without rows are no end.
+            reading.begun = false;
+            return self.parse_window(reading, count);
+        }
+        Ok(batches)
+    }
+
+    /// Says which cells could not be read: as the plan allows, or as what stops it.
+    pub(super) fn finish_reading(&mut self, reading: Reading) -> Result<(), Stop> {
+        let table = &self.context.plan.tables[reading.input.0];
+        for (column, (count, examples)) in reading.troubles {
+            let rule = reading.columns[column].rule.as_ref();
+            let name = reading.names[column].clone();
+            if rule.is_some_and(|rule| rule.else_blank) {
+                self.end.sums[0].blanked.push((name, count));
+                continue;
+            }
+            return Err(Stop::Problem(Problem::BadCells {
+                table: table.name.clone(),
+                column: name,
+                wanted: rule.map_or(String::new(), |rule| {
+                    let formats: Vec<String> =
+                        rule.formats.iter().map(|format| format!("\"{format}\"")).collect();
+                    format!("{} {}", rule.ty, formats.join(" or ")).trim_end().to_owned()
+                }),
+                count,
+                examples,
+            }));
+        }
+        Ok(())
+    }
+}

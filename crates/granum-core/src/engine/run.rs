@@ -1,0 +1,440 @@
+//! One run: resolve, read, build, link, check; then the gate.
+
+use std::collections::{HashMap, HashSet};
+
+use super::account::TableSum;
+use super::chain::{Chain, ChainEnd, Context, Stop, TableEncoder, run_chain};
+use super::check::{
+    CheckSum, TotalSum, check_over, finished_rows, rows_account, skipped, total_over,
+    totals_account, totals_of,
+};
+use super::demand::{Demand, Purpose, Work, check_needs, needs};
+use super::operations::Naming;
+use super::ports::{InputSource, Observer, Output, OutputError, Outputs, SourceError, Sources};
+use super::read::Reading;
+use super::{gather, links};
+use crate::expr::{Scope, World};
+use crate::lang::{Diagnostic, PlanTree};
+use crate::resolve::{
+    CheckKind, GatherId, InputShape, LinkId, Plan, Source, TotalId, input_specs, resolve,
+};
+use crate::table::{Places, TableId};
+use crate::tally::{CheckAccount, LinkAccount, Problem, Report, RowReason, Written};
+
+/// What is wanted of a run.
+#[derive(Clone, Copy)]
+pub enum Want<'a> {
+    /// All that must hold, and nothing written.
+    Check,
+    /// The same, and the outputs if everything held.
+    Outputs(&'a dyn Outputs),
+}
+
+/// Why a run has no report.
+#[derive(Debug, thiserror::Error)]
+pub enum RunError {
+    /// The plan is wrong.
+    #[error("the plan has {} errors", .0.len())]
+    Plan(Vec<Diagnostic>),
+    /// A file cannot be read.
+    #[error(transparent)]
+    Source(SourceError),
+    /// An output cannot be written.
+    #[error(transparent)]
+    Output(OutputError),
+}
+
+/// Runs a plan.
+///
+/// Everything that does not hold is in the report, which then says that nothing was written.
+/// `settings` are the values given to parameters.
+///
+/// # Errors
+/// [`RunError::Plan`] with every diagnostic if the plan is wrong, [`RunError::Source`] if a file
+/// cannot be read, [`RunError::Output`] if an output cannot be written: then none is.
+pub fn run(
+    tree: &PlanTree,
+    settings: &[(String, String)],
+    sources: &dyn Sources,
+    want: Want<'_>,
+    observer: &dyn Observer,
+) -> Result<Report, RunError> {
+    let mut inputs = Inputs::open(tree, sources)?;
+    loop {
+        let plan = inputs.resolve(tree, settings)?;
+        let purpose = Purpose::Whole { outputs: matches!(want, Want::Outputs(_)) };
+        let mut run = Run::new(&plan, purpose, observer);
+        if let Want::Outputs(outputs) = want {
+            run.open_outputs(outputs).map_err(RunError::Output)?;
+        }
+        match run.work(&inputs) {
+            Ok(()) => return run.close(want),
+            Err(Stop::Contradiction(input)) => inputs.settle(&plan, input)?,
+            Err(Stop::Source(error)) => return Err(RunError::Source(error)),
+            Err(Stop::Output(error)) => return Err(RunError::Output(error)),
+            // Problems are kept and told in the report.
+            Err(Stop::Problem(problem)) => run.problems.push(problem),
+        }
+    }
+}
+
+/// The files of all inputs.
+pub(super) struct Inputs {
+    sources: Vec<(String, Box<dyn InputSource>)>,
+}
+
+impl Inputs {
+    pub fn open(tree: &PlanTree, sources: &dyn Sources) -> Result<Self, RunError> {
+        let mut opened = vec![];
+        for spec in input_specs(tree) {
+            let source = sources.open(&spec).map_err(RunError::Source)?;
+            opened.push((spec.name, source));
+        }
+        Ok(Self { sources: opened })
+    }
+
+    /// Resolves the plan. If it seems wrong while types are only known from the beginnings of
+    /// files, all cells are looked at before that is said.
+    pub fn resolve(
+        &mut self,
+        tree: &PlanTree,
+        settings: &[(String, String)],
+    ) -> Result<Plan, RunError> {
+        match resolve(tree, &self.shapes(), settings) {
+            Ok(plan) => Ok(plan),
+            Err(diagnostics) if self.sources.iter().all(|(_, source)| source.settled()) => {
+                Err(RunError::Plan(diagnostics))
+            }
+            Err(_) => {
+                for (_, source) in &mut self.sources {
+                    if !source.settled() {
+                        source.settle().map_err(RunError::Source)?;
+                    }
+                }
+                resolve(tree, &self.shapes(), settings).map_err(RunError::Plan)
+            }
+        }
+    }
+
+    fn shapes(&self) -> HashMap<String, InputShape> {
+        self.sources.iter().map(|(name, source)| (name.clone(), source.shape())).collect()
+    }
+
+    pub fn settle(&mut self, plan: &Plan, input: TableId) -> Result<(), RunError> {
+        let name = &plan.tables[input.0].name;
+        for (_, source) in self.sources.iter_mut().filter(|(known, _)| known == name) {
+            source.settle().map_err(RunError::Source)?;
+        }
+        Ok(())
+    }
+
+    fn source(&self, name: &str) -> Option<&dyn InputSource> {
+        self.sources.iter().find(|(known, _)| known == name).map(|(_, source)| source.as_ref())
+    }
+}
+
+/// A run on its way.
+pub(super) struct Run<'a> {
+    pub plan: &'a Plan,
+    pub demand: Demand,
+    pub world: World,
+    observer: &'a dyn Observer,
+    encoders: Vec<TableEncoder>,
+    outputs: Vec<Option<Box<dyn Output>>>,
+    sums: HashMap<TableId, TableSum>,
+    checks: HashMap<usize, CheckSum>,
+    totals: HashMap<usize, TotalSum>,
+    pub links: HashMap<LinkId, LinkAccount>,
+    failed: HashSet<Work>,
+    pub problems: Vec<Problem>,
+}
+
+impl<'a> Run<'a> {
+    pub fn new(plan: &'a Plan, purpose: Purpose, observer: &'a dyn Observer) -> Self {
+        let world = World {
+            tables: plan.tables.iter().map(|_| None).collect(),
+            links: plan.links.iter().map(|_| None).collect(),
+            gathered: plan.gathers.iter().map(|_| None).collect(),
+            totals: vec![],
+        };
+        Self {
+            plan,
+            demand: Demand::new(plan, purpose),
+            world,
+            observer,
+            encoders: vec![],
+            outputs: vec![],
+            sums: HashMap::new(),
+            checks: HashMap::new(),
+            totals: HashMap::new(),
+            links: HashMap::new(),
+            failed: HashSet::new(),
+            problems: vec![],
+        }
+    }
+
+    fn open_outputs(&mut self, outputs: &dyn Outputs) -> Result<(), OutputError> {
+        for (at, output) in self.plan.outputs.iter().enumerate() {
+            let table = &self.plan.tables[output.table.0];
+            let columns: Vec<_> = table
+                .columns
+                .iter()
+                .map(|(name, slot)| (name.clone(), table.slots[slot.0]))
+                .collect();
+            let opened = outputs.begin(&output.path, &columns)?;
+            let encoder = opened.encoder();
+            self.encoders.push(TableEncoder { table: output.table, output: at, encoder });
+            self.outputs.push(Some(opened));
+        }
+        Ok(())
+    }
+
+    /// Does all the work in its order. What fails is noted, and with it all that needs it.
+    pub fn work(&mut self, inputs: &Inputs) -> Result<(), Stop> {
+        for work in self.demand.order.clone() {
+            if needs(self.plan, work).iter().any(|needed| self.failed.contains(needed)) {
+                self.fail(work);
+                continue;
+            }
+            let done = match work {
+                Work::Table(table) => self.table(table, inputs),
+                Work::Link(link) => self.link(link),
+                Work::Gather(id) => self.gather(id),
+            };
+            match done {
+                Ok(()) => {}
+                Err(Stop::Problem(problem)) => {
+                    self.problems.push(problem);
+                    self.fail(work);
+                }
+                Err(stop) => return Err(stop),
+            }
+        }
+        Ok(())
+    }
+
+    /// Notes that some work failed, and with a table those that would have passed into it.
+    fn fail(&mut self, work: Work) {
+        self.failed.insert(work);
+        let Work::Table(mut table) = work else { return };
+        while let Source::Base(base) = self.plan.tables[table.0].source
+            && self.passes(base).is_some()
+        {
+            self.failed.insert(Work::Table(base));
+            table = base;
+        }
+    }
+
+    fn passes(&self, table: TableId) -> Option<TableId> {
+        let demand = &self.demand.tables[table.0];
+        demand.passes_to.filter(|_| !demand.whole)
+    }
+
+    fn table(&mut self, last: TableId, inputs: &Inputs) -> Result<(), Stop> {
+        if self.passes(last).is_some() {
+            // It goes along with the table that is made from it.
+            return Ok(());
+        }
+        let mut tables = vec![last];
+        while let Source::Base(base) = self.plan.tables[tables[0].0].source {
+            if self.passes(base).is_none() {
+                break;
+            }
+            tables.insert(0, base);
+        }
+        let chain = Chain::new(self.plan, tables);
+        let first = &self.plan.tables[chain.tables[0].0];
+        let context = Context {
+            plan: self.plan,
+            demand: &self.demand,
+            world: &self.world,
+            encoders: &self.encoders,
+            observer: self.observer,
+        };
+        let reading = match (&first.source, inputs.source(&first.name)) {
+            (Source::Input(_), Some(source)) => {
+                Some(Reading::begin(&context, chain.tables[0], source)?)
+            }
+            _ => {
+                self.observer.stage(&format!("building {}", self.plan.tables[last.0].name), 0);
+                None
+            }
+        };
+        let end = run_chain(&context, &chain, reading, &mut self.outputs)?;
+        let ChainEnd { sums, checks, totals, table } = end;
+        for (table, sum) in chain.tables.iter().zip(sums) {
+            self.sums.insert(*table, sum);
+        }
+        self.checks.extend(checks);
+        self.totals.extend(totals);
+        self.world.tables[last.0] = table;
+        Ok(())
+    }
+
+    fn link(&mut self, id: LinkId) -> Result<(), Stop> {
+        let link = &self.plan.links[id.0];
+        let target = &self.plan.tables[link.to.0].name;
+        self.observer.stage(&format!("linking to {target}"), 0);
+        let built = links::build(&self.context(), id)?;
+        if let Some((index, account)) = built {
+            self.world.links[id.0] = Some(index);
+            self.links.insert(id, account);
+        }
+        Ok(())
+    }
+
+    fn gather(&mut self, id: GatherId) -> Result<(), Stop> {
+        let gathered = gather::gather(&self.context(), id)?;
+        self.world.gathered[id.0] = gathered;
+        Ok(())
+    }
+
+    fn context(&self) -> Context<'_> {
+        Context {
+            plan: self.plan,
+            demand: &self.demand,
+            world: &self.world,
+            encoders: &self.encoders,
+            observer: self.observer,
+        }
+    }
+
+    fn close(mut self, want: Want<'_>) -> Result<Report, RunError> {
+        let checks = self.close_checks();
+        let mut report = Report {
+            title: self.plan.title.clone(),
+            links_planned: self.plan.links.len(),
+            checks,
+            writes: matches!(want, Want::Outputs(_)),
+            ..Report::default()
+        };
+        for (at, table) in self.plan.tables.iter().enumerate() {
+            match self.sums.get(&TableId(at)) {
+                Some(sum) => report.tables.push(sum.tally(self.plan, TableId(at))),
+                None => report.not_built.push(table.name.clone()),
+            }
+        }
+        report.links = (0..self.plan.links.len())
+            .filter_map(|link| self.links.remove(&LinkId(link)))
+            .collect();
+        report.problems = std::mem::take(&mut self.problems);
+        if report.held() && report.writes {
+            report.written = self.publish(&report).map_err(RunError::Output)?;
+        }
+        Ok(report)
+    }
+
+    /// All outputs appear, or none: each is complete before the first is put in its place, and if
+    /// one cannot be, those before it are taken back.
+    fn publish(&mut self, report: &Report) -> Result<Vec<Written>, OutputError> {
+        let mut written = vec![];
+        let mut outputs: Vec<Box<dyn Output>> =
+            std::mem::take(&mut self.outputs).into_iter().flatten().collect();
+        for (output, plan) in outputs.iter_mut().zip(&self.plan.outputs) {
+            let bytes = output.complete()?;
+            let table = self.plan.tables[plan.table.0].name.clone();
+            let tally = report.table(&table);
+            let rows =
+                tally.map_or(0, |tally| tally.steps.last().map_or(tally.rows, |step| step.rows));
+            written.push(Written { table, path: plan.path.clone(), rows, bytes });
+        }
+        for at in 0..outputs.len() {
+            if let Err(error) = outputs[at].publish() {
+                outputs[..at].iter_mut().rev().for_each(|output| output.withdraw());
+                return Err(error);
+            }
+        }
+        outputs.iter_mut().for_each(|output| output.settle());
+        Ok(written)
+    }
+
+    fn close_checks(&mut self) -> Vec<CheckAccount> {
+        self.late_totals();
+        let mut accounts = vec![];
+        for (at, check) in self.plan.checks.iter().enumerate() {
+            let (mut works, totals) = check_needs(self.plan, &check.condition);
+            if let CheckKind::Rows { table, .. } = check.kind {
+                works.push(Work::Table(table));
+            }
+            let ready = !works.iter().any(|work| self.failed.contains(work))
+                && totals.iter().all(|total| self.totals.contains_key(&total.0));
+            if !ready {
+                accounts.push(skipped(self.plan, check));
+                continue;
+            }
+            let account = match &check.kind {
+                CheckKind::Rows { table, .. } => {
+                    let sum = match self.checks.remove(&at) {
+                        Some(sum) => Ok(sum),
+                        None => self.late_check(at, *table),
+                    };
+                    sum.map(|sum| rows_account(self.plan, check, sum))
+                }
+                CheckKind::Totals { .. } => {
+                    let missing = self.fill_totals(&totals_of(&check.condition), at);
+                    missing.and_then(|()| totals_account(&self.world, check))
+                }
+            };
+            match account {
+                Ok(account) => accounts.push(account),
+                Err(problem) => {
+                    self.problems.push(problem);
+                    accounts.push(skipped(self.plan, check));
+                }
+            }
+        }
+        accounts
+    }
+
+    /// Puts the values of totals where expressions find them.
+    fn fill_totals(&mut self, totals: &[usize], check: usize) -> Result<(), Problem> {
+        self.world.totals.resize(self.plan.totals.len(), crate::value::Scalar::Blank);
+        for total in totals {
+            let plan = &self.plan.totals[*total];
+            let value = self.totals.get(total).and_then(|sum| sum.value(plan.ty));
+            match value {
+                Some(value) => self.world.totals[*total] = value,
+                None => {
+                    return Err(Problem::Row {
+                        table: self.plan.tables[plan.table.0].name.clone(),
+                        step: format!("check \"{}\"", self.plan.checks[check].title),
+                        reason: RowReason::Overflow,
+                        span: plan.value.as_ref().map(|value| value.span).unwrap_or_default(),
+                        row: String::new(),
+                        place: None,
+                    });
+                }
+            }
+        }
+        Ok(())
+    }
+
+    /// Totals that follow links wait until all links are there.
+    fn late_totals(&mut self) {
+        for (at, total) in self.plan.totals.iter().enumerate() {
+            let ready =
+                !self.demand.passing_totals[at] && !self.failed.contains(&Work::Table(total.table));
+            let Some(table) = self.world.tables[total.table.0].as_ref().filter(|_| ready) else {
+                continue;
+            };
+            let rows = finished_rows(table, total.table);
+            let zeros = std::sync::atomic::AtomicU64::new(0);
+            let scope =
+                Scope { batch: &rows, world: &self.world, zero_divisions: &zeros, lenient: false };
+            if let Ok(sum) = total_over(total, &scope) {
+                self.totals.insert(TotalId(at).0, sum);
+            }
+        }
+    }
+
+    fn late_check(&mut self, at: usize, id: TableId) -> Result<CheckSum, Problem> {
+        let context = self.context();
+        let Some(table) = &self.world.tables[id.0] else { return Ok(CheckSum::default()) };
+        let rows = finished_rows(table, id);
+        let places = Places::default();
+        let input = super::demand::input_of(self.plan, id);
+        let naming = Naming { input, as_read: false, places: &places };
+        let zeros = std::sync::atomic::AtomicU64::new(0);
+        check_over(&context, &self.plan.checks[at], id, &rows, naming, &zeros)
+    }
+}

@@ -1,0 +1,132 @@
+//! The rows of one table, or those that a link leaves out.
+
+use arrow_array::{Array, UInt32Array};
+
+use super::chain::Stop;
+use super::demand::Purpose;
+use super::ports::{Observer, Sources};
+use super::run::{Inputs, Run, RunError};
+use crate::lang::{Diagnostic, DiagnosticKind, PlanTree, Span, nearest};
+use crate::resolve::{LinkId, Plan};
+use crate::table::{Column, TableId};
+use crate::tally::Problem;
+
+/// What is to be shown.
+#[derive(Debug, Clone)]
+pub struct Showing {
+    /// The table.
+    pub table: String,
+    /// Only rows that do not lead along this link.
+    pub unmatched: Option<String>,
+    /// How many rows at most; `None` for all.
+    pub rows: Option<usize>,
+}
+
+/// Rows of a table.
+#[derive(Debug)]
+pub struct Shown {
+    /// The table.
+    pub table: String,
+    /// Its grain.
+    pub grain: Vec<String>,
+    /// Its columns and their values in the rows shown.
+    pub columns: Vec<(String, Column)>,
+    /// How many rows there are.
+    pub rows: usize,
+    /// How many of them are shown.
+    pub shown: usize,
+    /// What stopped the table from being built.
+    pub problems: Vec<Problem>,
+}
+
+/// Builds one table, and no more than it needs, and takes the first rows of it.
+///
+/// # Errors
+/// As [`run`](super::run); an unknown table or link is a diagnostic without a place in the plan.
+pub fn show(
+    tree: &PlanTree,
+    settings: &[(String, String)],
+    sources: &dyn Sources,
+    showing: &Showing,
+    observer: &dyn Observer,
+) -> Result<Shown, RunError> {
+    let mut inputs = Inputs::open(tree, sources)?;
+    loop {
+        let plan = inputs.resolve(tree, settings)?;
+        let table = find_table(&plan, &showing.table)?;
+        let link = showing.unmatched.as_ref().map(|name| find_link(&plan, table, name));
+        let link = link.transpose()?;
+        let purpose = link.map_or(Purpose::Table(table), Purpose::Link);
+        let mut run = Run::new(&plan, purpose, observer);
+        match run.work(&inputs) {
+            Ok(()) => return Ok(shown(&plan, run, table, link, showing)),
+            Err(Stop::Contradiction(input)) => inputs.settle(&plan, input)?,
+            Err(Stop::Source(error)) => return Err(RunError::Source(error)),
+            Err(Stop::Output(error)) => return Err(RunError::Output(error)),
+            Err(Stop::Problem(problem)) => run.problems.push(problem),
+        }
+    }
+}
+
+fn unknown(message: String, near: Option<&str>, known: &[&str]) -> RunError {
+    let help = match near {
+        Some(near) => format!("did you mean `{near}`?"),
+        None if known.is_empty() => "there is none".into(),
+        None => format!("there is {}", known.join(", ")),
+    };
+    let diagnostic = Diagnostic::new(DiagnosticKind::UnknownName, Span::default(), message);
+    RunError::Plan(vec![diagnostic.help(help)])
+}
+
+fn find_table(plan: &Plan, name: &str) -> Result<TableId, RunError> {
+    let at = plan.tables.iter().position(|table| table.name == name);
+    at.map(TableId).ok_or_else(|| {
+        let known: Vec<&str> = plan.tables.iter().map(|table| table.name.as_str()).collect();
+        let message = format!("the plan has no table called `{name}`");
+        unknown(message, nearest(name, known.iter().copied()), &known)
+    })
+}
+
+fn find_link(plan: &Plan, table: TableId, name: &str) -> Result<LinkId, RunError> {
+    let of_table = |link: &&crate::resolve::LinkPlan| link.from == table;
+    let at = plan.links.iter().position(|link| link.from == table && link.name == name);
+    at.map(LinkId).ok_or_else(|| {
+        let known: Vec<&str> =
+            plan.links.iter().filter(of_table).map(|link| link.name.as_str()).collect();
+        let message = format!("no link called `{name}` leads from `{}`", plan.tables[table.0].name);
+        unknown(message, nearest(name, known.iter().copied()), &known)
+    })
+}
+
+fn shown(plan: &Plan, run: Run<'_>, id: TableId, link: Option<LinkId>, showing: &Showing) -> Shown {
+    let table_plan = &plan.tables[id.0];
+    let mut shown = Shown {
+        table: table_plan.name.clone(),
+        grain: table_plan.grain.as_ref().map_or(vec![], |grain| grain.columns.clone()),
+        columns: vec![],
+        rows: 0,
+        shown: 0,
+        problems: run.problems,
+    };
+    let Some(table) = &run.world.tables[id.0] else { return shown };
+    let most = showing.rows.unwrap_or(usize::MAX);
+    let rows: Option<UInt32Array> = match link.map(|link| run.world.links[link.0].as_ref()) {
+        None => None,
+        Some(None) => return shown,
+        Some(Some(index)) => {
+            let missing = (0..index.len()).filter(|row| index.is_null(*row));
+            Some(missing.map(|row| row as u32).collect::<Vec<_>>().into())
+        }
+    };
+    shown.rows = rows.as_ref().map_or(table.rows, Array::len);
+    shown.shown = shown.rows.min(most);
+    for ((name, _), column) in table_plan.columns.iter().zip(&table.columns) {
+        let Some(column) = column else { continue };
+        let column = match &rows {
+            Some(rows) => column.take(&rows.slice(0, shown.shown)),
+            None => column.slice(0, shown.shown),
+        };
+        shown.columns.push((name.clone(), column));
+    }
+    shown
+}

@@ -1,0 +1,92 @@
+//! The steps that see all rows at once: both forms of `dedupe`, and the check of a grain.
+
+use std::sync::atomic::AtomicU64;
+
+use arrow_array::BooleanArray;
+use arrow_buffer::BooleanBuffer;
+
+use super::account::StepSum;
+use super::chain::{ChainRun, Op, Stop};
+use super::operations::StepRunner;
+use crate::expr::{Scope, evaluate};
+use crate::grain::{EXAMPLES, broken};
+use crate::resolve::{DedupeRule, Proof, SlotId, Step};
+use crate::step::dedupe;
+use crate::table::{Batch, Column};
+use crate::tally::{Cut, Problem, RepeatedKey};
+
+impl ChainRun<'_> {
+    pub(super) fn whole_step(&mut self, op: Op, batch: &mut Batch) -> Result<(), Stop> {
+        let Op::Step { at, step } = op else { return Ok(()) };
+        let zeros = AtomicU64::new(0);
+        let runner = StepRunner {
+            context: self.context,
+            chain: self.chain,
+            at,
+            step,
+            naming: self.naming(),
+            zeros: &zeros,
+        };
+        runner.release(batch);
+        let plan = &self.context.plan.tables[self.chain.tables[at].0];
+        let column = |batch: &Batch, slot: &SlotId| {
+            batch.slots[slot.0].clone().unwrap_or(Column::Blank(batch.rows))
+        };
+        let (stays, cut): (BooleanBuffer, Cut) = match &plan.steps[step].step {
+            Step::Dedupe { slots } => {
+                let columns = slots.iter().map(|slot| column(batch, slot)).collect();
+                dedupe::copies(columns, batch.rows)
+            }
+            Step::DedupeBy { keys, rule, copies } => {
+                let scope = Scope {
+                    batch,
+                    world: self.context.world,
+                    zero_divisions: &zeros,
+                    lenient: false,
+                };
+                let keys: Result<Vec<Column>, _> =
+                    keys.iter().map(|key| evaluate(key, &scope)).collect();
+                let keys = keys.map_err(|failure| runner.problem(batch, failure))?;
+                let ranks: Vec<Column> = match rule {
+                    DedupeRule::Best(best) => {
+                        best.iter().map(|(_, slot)| column(batch, slot)).collect()
+                    }
+                    _ => vec![],
+                };
+                let whole = copies.iter().map(|slot| column(batch, slot)).collect();
+                dedupe::by_key(keys, batch.rows, rule, &ranks, whole)
+            }
+            Step::Grain { columns, proof } => {
+                let slots: Vec<Column> =
+                    columns.iter().map(|(_, slot)| column(batch, slot)).collect();
+                let unique = *proof == Proof::Unique;
+                let Some(broken) = broken(slots, batch.rows, unique) else { return Ok(()) };
+                let naming = self.naming();
+                let place = |row: u32| naming.place(self.context, batch, row as usize);
+                let examples = broken.examples.iter().map(|(key, rows)| RepeatedKey {
+                    key: key.clone(),
+                    rows: rows.len() as u64,
+                    places: rows.iter().take(EXAMPLES).filter_map(|row| place(*row)).collect(),
+                });
+                return Err(Stop::Problem(Problem::Grain {
+                    table: plan.name.clone(),
+                    columns: columns.iter().map(|(name, _)| name.clone()).collect(),
+                    repeated: broken.repeated,
+                    repeated_rows: broken.repeated_rows,
+                    blank: broken.blank,
+                    examples: examples.collect(),
+                    blank_places: broken.blank_rows.iter().filter_map(|row| place(*row)).collect(),
+                }));
+            }
+            _ => return Ok(()),
+        };
+        let removed_rows = (batch.rows - stays.count_set_bits()) as u64;
+        let removed = runner.removed(batch, &stays);
+        let sum = StepSum { removed_rows, removed, cut, seen: true, ..StepSum::default() };
+        self.end.sums[at].steps[step].absorb(&sum);
+        if removed_rows > 0 {
+            *batch = batch.filter(&BooleanArray::new(stays, None));
+        }
+        Ok(())
+    }
+}

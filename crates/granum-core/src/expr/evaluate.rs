@@ -1,0 +1,235 @@
+//! Works a typed expression on a batch of rows.
+
+use std::sync::atomic::{AtomicU64, Ordering};
+
+use arrow_array::{Array, BooleanArray, UInt32Array};
+use arrow_buffer::BooleanBuffer;
+
+use super::kernel::{Counting, RowFailure, texts};
+use super::typed::{Kind, Logic, Typed};
+use super::world::World;
+use super::{arithmetic, compare, convert};
+use crate::link::follow;
+use crate::resolve::Hop;
+use crate::table::{Batch, Column, TableId};
+use crate::value::Type;
+
+/// Where an expression is worked: the rows, and what they lead to.
+pub(crate) struct Scope<'a> {
+    pub batch: &'a Batch,
+    pub world: &'a World,
+    /// Counts rows that divided by zero.
+    pub zero_divisions: &'a AtomicU64,
+    /// Whether what cannot be worked is blank: for rows that are only worked for the tally.
+    pub lenient: bool,
+}
+
+/// The expression's value for each row of the batch.
+pub(crate) fn evaluate(expr: &Typed, scope: &Scope<'_>) -> Result<Column, RowFailure> {
+    scope.column(expr, None)
+}
+
+/// The rows for which a condition is true, and how many it was blank for.
+pub(crate) fn truth(expr: &Typed, scope: &Scope<'_>) -> Result<(BooleanArray, usize), RowFailure> {
+    let column = scope.truth(expr, None)?;
+    let blank = column.null_count();
+    if blank == 0 {
+        return Ok((column, 0));
+    }
+    let (values, nulls) = (column.values(), column.nulls());
+    let sure = nulls.map_or_else(|| values.clone(), |nulls| values & nulls.inner());
+    Ok((BooleanArray::new(sure, None), blank))
+}
+
+type Mask<'a> = Option<&'a BooleanBuffer>;
+
+impl Scope<'_> {
+    fn counting<'m>(&self, expr: &Typed, mask: Mask<'m>) -> Counting<'m> {
+        Counting { mask, lenient: self.lenient, span: expr.span }
+    }
+
+    fn truth(&self, expr: &Typed, mask: Mask<'_>) -> Result<BooleanArray, RowFailure> {
+        Ok(match self.column(expr, mask)? {
+            Column::Boolean(array) => array,
+            other => BooleanArray::new_null(other.len()),
+        })
+    }
+
+    fn column(&self, expr: &Typed, mask: Mask<'_>) -> Result<Column, RowFailure> {
+        let rows = self.batch.rows;
+        Ok(match &expr.kind {
+            Kind::Slot(slot) => match &self.batch.slots[slot.0] {
+                Some(column) => column.clone(),
+                None => Column::all_blank(expr.ty, rows),
+            },
+            Kind::Constant(value) => Column::constant(value, expr.ty, rows),
+            Kind::Path { from, hops, target, column } => {
+                let to = self.path(*from, hops);
+                let table = self.world.tables[target.0].as_ref();
+                match table.and_then(|table| table.columns[*column].as_ref()) {
+                    Some(values) => values.take(&to),
+                    None => Column::all_blank(expr.ty, rows),
+                }
+            }
+            Kind::Leads { from, hops } => {
+                let to = self.path(*from, hops);
+                let leads = to
+                    .nulls()
+                    .map_or_else(|| BooleanBuffer::new_set(rows), |nulls| nulls.inner().clone());
+                Column::Boolean(BooleanArray::new(leads, None))
+            }
+            Kind::Gathered { from, id } => {
+                let gathered = self.world.gathered[id.0].as_ref();
+                match gathered.zip(self.batch.origin(*from)) {
+                    Some((values, rows)) => values.take(rows),
+                    None => Column::all_blank(expr.ty, rows),
+                }
+            }
+            Kind::Total(id) => Column::constant(&self.world.totals[id.0], expr.ty, rows),
+            Kind::Convert(inner) => {
+                convert::convert(&self.column(inner, mask)?, expr.ty, self.counting(expr, mask))?
+            }
+            Kind::Negate(inner) => {
+                arithmetic::negate(&self.column(inner, mask)?, self.counting(expr, mask))?
+            }
+            Kind::Not(inner) => Column::Boolean(compare::not(&self.truth(inner, mask)?)),
+            Kind::Arithmetic { op, left, right } => {
+                let (left, right) = (self.column(left, mask)?, self.column(right, mask)?);
+                let counting = self.counting(expr, mask);
+                let (column, zeros) =
+                    arithmetic::arithmetic(*op, &left, &right, expr.ty, counting)?;
+                if zeros > 0 && !self.lenient {
+                    self.zero_divisions.fetch_add(zeros, Ordering::Relaxed);
+                }
+                column
+            }
+            Kind::Compare { op, left, right } => {
+                let (left, right) = (self.column(left, mask)?, self.column(right, mask)?);
+                Column::Boolean(compare::compare(*op, &left, &right))
+            }
+            Kind::Logic { op, left, right } => {
+                let left = self.truth(left, mask)?;
+                // Where the left side decides, the right one need not be workable.
+                let decides = *op == Logic::Or;
+                let open = BooleanBuffer::collect_bool(rows, |row| {
+                    mask.is_none_or(|mask| mask.value(row))
+                        && compare::at(&left, row) != Some(decides)
+                });
+                let right = self.truth(right, Some(&open))?;
+                Column::Boolean(compare::logic(*op, &left, &right))
+            }
+            Kind::OrElse { left, right } => {
+                let left = self.column(left, mask)?;
+                let Some(nulls) = left.nulls().filter(|nulls| nulls.null_count() > 0) else {
+                    return Ok(left);
+                };
+                let open = and_mask(mask, &!nulls.inner());
+                let right = self.column(right, Some(&open))?;
+                choose(nulls.inner(), &left, &right)
+            }
+            Kind::Join { left, right } => {
+                let (left, right) = (self.column(left, mask)?, self.column(right, mask)?);
+                Column::Text(texts(rows, |row, out| {
+                    for side in [&left, &right] {
+                        if let Column::Text(array) = side
+                            && array.is_valid(row)
+                        {
+                            out.push_str(array.value(row));
+                        }
+                    }
+                    true
+                }))
+            }
+            Kind::In { value, items } => {
+                let value = self.column(value, mask)?;
+                let mut found: Option<BooleanArray> = None;
+                for item in items {
+                    let item = self.column(item, mask)?;
+                    let equal = compare::compare(crate::lang::Operator::Equal, &value, &item);
+                    found = Some(match found {
+                        None => equal,
+                        Some(found) => compare::logic(Logic::Or, &found, &equal),
+                    });
+                }
+                Column::Boolean(found.unwrap_or_else(|| BooleanArray::new_null(rows)))
+            }
+            Kind::IsBlank { value, negated } => {
+                let value = self.column(value, mask)?;
+                let is = value
+                    .nulls()
+                    .map_or_else(|| BooleanBuffer::new_unset(rows), |nulls| !nulls.inner());
+                Column::Boolean(BooleanArray::new(if *negated { !&is } else { is }, None))
+            }
+            Kind::If { condition, then, otherwise } => {
+                let condition = self.truth(condition, mask)?;
+                let yes = BooleanBuffer::collect_bool(rows, |row| {
+                    compare::at(&condition, row) == Some(true)
+                });
+                let no = BooleanBuffer::collect_bool(rows, |row| {
+                    compare::at(&condition, row) == Some(false)
+                });
+                let then = self.column(then, Some(&and_mask(mask, &yes)))?;
+                let otherwise = self.column(otherwise, Some(&and_mask(mask, &no)))?;
+                let chosen = choose(&yes, &then, &otherwise);
+                if condition.null_count() == 0 {
+                    chosen
+                } else {
+                    blank_unless(&chosen, &(&yes | &no))
+                }
+            }
+            Kind::Call { function, args } => {
+                let columns: Vec<Column> =
+                    args.iter().map(|arg| self.column(arg, mask)).collect::<Result<_, _>>()?;
+                let call = super::function::Call {
+                    args,
+                    columns: &columns,
+                    rows,
+                    ty: expr.ty,
+                    counting: self.counting(expr, mask),
+                };
+                if columns.iter().any(|column| column.ty() == Type::Blank) {
+                    return Ok(Column::all_blank(expr.ty, rows));
+                }
+                (function.work)(&call)?
+            }
+        })
+    }
+
+    /// The rows of the last table of a path that the batch's rows lead to.
+    fn path(&self, from: TableId, hops: &[Hop]) -> UInt32Array {
+        let nowhere = || UInt32Array::new_null(self.batch.rows);
+        let mut rows = self.batch.origin(from).cloned().unwrap_or_else(nowhere);
+        for hop in hops {
+            let index = match hop {
+                Hop::Link(link) => self.world.links[link.0].as_ref(),
+                Hop::Origin { of, base } => {
+                    self.world.tables[of.0].as_ref().and_then(|table| table.origin(*base))
+                }
+            };
+            rows = index.map_or_else(nowhere, |index| follow(&rows, index));
+        }
+        rows
+    }
+}
+
+fn and_mask(mask: Mask<'_>, rows: &BooleanBuffer) -> BooleanBuffer {
+    mask.map_or_else(|| rows.clone(), |mask| mask & rows)
+}
+
+/// The left value where `first` is true, else the right. Both have one type.
+fn choose(first: &BooleanBuffer, left: &Column, right: &Column) -> Column {
+    let rows = first.len();
+    if first.count_set_bits() == rows {
+        return left.clone();
+    }
+    let both = Column::concat(&[left.clone(), right.clone()]);
+    let pick: Vec<u32> =
+        (0..rows).map(|row| if first.value(row) { row } else { rows + row } as u32).collect();
+    both.take(&pick.into())
+}
+
+fn blank_unless(column: &Column, present: &BooleanBuffer) -> Column {
+    let rows: UInt32Array =
+        (0..column.len()).map(|row| present.value(row).then_some(row as u32)).collect();
+    column.take(&rows)
+}

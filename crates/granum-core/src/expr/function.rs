@@ -1,0 +1,389 @@
+//! The functions: name, signature, what it says in the reference, an example, and the work, side
+//! by side. A function that is added here is documented, offered and tested by that.
+
+// Every function has one shape, also those that cannot fail.
+#![allow(clippy::unnecessary_wraps)]
+
+use arrow_array::types::{Date32Type, Decimal128Type, Float64Type, Int64Type};
+use arrow_array::{Array, PrimitiveArray, StringViewArray};
+
+use super::convert::{convert, parse_with};
+use super::kernel::{Counting, FailureKind, RowFailure, map, texts, truths, valid};
+use super::typed::Typed;
+use crate::table::Column;
+use crate::value::{Scalar, Scale, Type, day, decimal};
+
+/// What a function takes in one place.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Takes {
+    /// A text.
+    Text,
+    /// A whole number.
+    Integer,
+    /// An integer, decimal or number.
+    Numeric,
+    /// A date or datetime.
+    Temporal,
+    /// Anything that can be ordered and is not text: all such arguments become one type.
+    Ordered,
+    /// A text, or what is converted from.
+    Any,
+    /// A whole number from 0 to 20 that is written out.
+    Places,
+    /// A format that is written out.
+    Format,
+}
+
+/// What a function gives.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Gives {
+    /// Always this.
+    Type(Type),
+    /// The type of its arguments.
+    Same,
+    /// A decimal with the places that its last argument says; a number stays one.
+    Rounded,
+    /// A decimal with the places that its last argument says.
+    Decimal,
+}
+
+/// A function of the plan language.
+#[derive(Debug)]
+pub struct Function {
+    /// Its name.
+    pub name: &'static str,
+    /// How it is called.
+    pub signature: &'static str,
+    /// What it gives, in one sentence.
+    pub doc: &'static str,
+    /// An expression, and what it gives.
+    pub example: (&'static str, &'static str),
+    /// What it takes; the last `optional` may be left out.
+    pub takes: &'static [Takes],
+    /// How many of the last may be left out.
+    pub optional: usize,
+    /// Whether the last may be repeated.
+    pub repeats: bool,
+    /// What it gives.
+    pub gives: Gives,
+    pub(super) work: fn(&Call<'_>) -> Result<Column, RowFailure>,
+}
+
+/// A function's arguments for a batch of rows.
+pub(crate) struct Call<'a> {
+    pub args: &'a [Typed],
+    pub columns: &'a [Column],
+    pub rows: usize,
+    pub ty: Type,
+    pub counting: Counting<'a>,
+}
+
+/// The function of a name.
+pub(crate) fn find(name: &str) -> Option<&'static Function> {
+    FUNCTIONS.iter().find(|function| function.name == name)
+}
+
+macro_rules! function {
+    ($name:literal, $signature:literal, [$($takes:ident),*] optional $optional:literal
+        repeats $repeats:literal gives $gives:expr, $doc:literal,
+        $example:literal => $result:literal, $work:expr) => {
+        Function {
+            name: $name,
+            signature: $signature,
+            doc: $doc,
+            example: ($example, $result),
+            takes: &[$(Takes::$takes),*],
+            optional: $optional,
+            repeats: $repeats,
+            gives: $gives,
+            work: $work,
+        }
+    };
+}
+
+/// All functions, in the order of the reference.
+pub static FUNCTIONS: &[Function] = &[
+    function!("lower", "lower(text)", [Text] optional 0 repeats false gives Gives::Type(Type::Text),
+        "The text in lower case.", "lower(\"Moss\")" => "moss",
+        |call| Ok(call.text(|text, out| out.push_str(&text.to_lowercase())))),
+    function!("upper", "upper(text)", [Text] optional 0 repeats false gives Gives::Type(Type::Text),
+        "The text in upper case.", "upper(\"Moss\")" => "MOSS",
+        |call| Ok(call.text(|text, out| out.push_str(&text.to_uppercase())))),
+    function!("trim", "trim(text)", [Text] optional 0 repeats false gives Gives::Type(Type::Text),
+        "The text without the white space around it.", "trim(\" fern \")" => "fern",
+        |call| Ok(call.text(|text, out| out.push_str(text.trim())))),
+    function!("length", "length(text)", [Text] optional 0 repeats false
+        gives Gives::Type(Type::Integer),
+        "How many letters the text has.", "length(\"fern\")" => "4", length),
+    function!("left", "left(text, n)", [Text, Integer] optional 0 repeats false
+        gives Gives::Type(Type::Text),
+        "The first n letters.", "left(\"seedling\", 4)" => "seed",
+        |call| Ok(call.text_by(|text, n, out| out.extend(text.chars().take(n))))),
+    function!("right", "right(text, n)", [Text, Integer] optional 0 repeats false
+    gives Gives::Type(Type::Text),
+    "The last n letters.", "right(\"seedling\", 4)" => "ling",
+    |call| Ok(call.text_by(|text, n, out| {
+        out.extend(text.chars().skip(text.chars().count().saturating_sub(n)));
+    }))),
+    function!("part", "part(text, separator, n)", [Text, Text, Integer] optional 0 repeats false
+        gives Gives::Type(Type::Text),
+        "The n-th part between separators, counted from 1; blank beyond the last.",
+        "part(\"ada@farm.example\", \"@\", 2)" => "farm.example", part),
+    function!("replace", "replace(text, what, by)", [Text, Text, Text] optional 0 repeats false
+        gives Gives::Type(Type::Text),
+        "The text with every `what` replaced; `by` may be \"\".",
+        "replace(\"A-17-3\", \"-\", \"\")" => "A173", replace),
+    function!("contains", "contains(text, what)", [Text, Text] optional 0 repeats false
+        gives Gives::Type(Type::Boolean),
+        "Whether `what` stands in the text.", "contains(\"fern\", \"er\")" => "true",
+        |call| Ok(call.test(|text, what| text.contains(what)))),
+    function!("starts_with", "starts_with(text, what)", [Text, Text] optional 0 repeats false
+        gives Gives::Type(Type::Boolean),
+        "Whether the text begins with `what`.", "starts_with(\"fern\", \"er\")" => "false",
+        |call| Ok(call.test(|text, what| text.starts_with(what)))),
+    function!("round", "round(x, places)", [Numeric, Places] optional 0 repeats false
+        gives Gives::Rounded,
+        "The number with so many places, rounded half away from zero.",
+        "round(2.345, 2)" => "2.35", round),
+    function!("abs", "abs(x)", [Numeric] optional 0 repeats false gives Gives::Same,
+        "The number without its sign.", "abs(-2.50)" => "2.50", abs),
+    function!("lowest", "lowest(a, b, …)", [Ordered, Ordered] optional 0 repeats true
+        gives Gives::Same,
+        "The lowest of the values; blank if one is.", "lowest(3, 2.5)" => "2.5",
+        |call| Ok(call.extreme(std::cmp::Ordering::Less))),
+    function!("highest", "highest(a, b, …)", [Ordered, Ordered] optional 0 repeats true
+        gives Gives::Same,
+        "The highest of the values; blank if one is.", "highest(-4, 0)" => "0",
+        |call| Ok(call.extreme(std::cmp::Ordering::Greater))),
+    function!("date", "date(x) or date(text, \"FORMAT\")", [Any, Format] optional 1 repeats false
+        gives Gives::Type(Type::Date),
+        "The day that a text says (ISO 8601 unless a format is given), or a datetime's day.",
+        "date(\"24/11/2026\", \"%d/%m/%Y\")" => "2026-11-24", date),
+    function!("year", "year(day)", [Temporal] optional 0 repeats false
+    gives Gives::Type(Type::Integer),
+    "The year.", "year(date(\"2026-03-01\"))" => "2026",
+    |call| Ok(Column::Integer(call.days()?.unary::<_, Int64Type>(|days| {
+        day::to_civil(days).map_or(0, |date| i64::from(date.year()))
+    })))),
+    function!("month", "month(day)", [Temporal] optional 0 repeats false
+        gives Gives::Type(Type::Text),
+        "The month with its year, as text: years never mix.",
+        "month(date(\"2026-03-01\"))" => "2026-03", month),
+    function!("add_days", "add_days(day, n)", [Temporal, Integer] optional 0 repeats false
+        gives Gives::Type(Type::Date),
+        "The day n days later.", "add_days(date(\"2026-02-27\"), 2)" => "2026-03-01", add_days),
+    function!("text", "text(x)", [Any] optional 0 repeats false gives Gives::Type(Type::Text),
+        "The value as it would be written.", "text(2.50)" => "2.50",
+        |call| convert(&call.columns[0], Type::Text, call.counting)),
+    function!("integer", "integer(x)", [Any] optional 0 repeats false
+        gives Gives::Type(Type::Integer),
+        "The whole number; what has none stops the run.", "integer(\"007\")" => "7",
+        |call| convert(&call.columns[0], Type::Integer, call.counting)),
+    function!("decimal", "decimal(x, places)", [Any, Places] optional 0 repeats false
+        gives Gives::Decimal,
+        "The exact number with so many places; what has more stops the run.",
+        "decimal(\"2.5\", 2)" => "2.50",
+        |call| convert(&call.columns[0], call.ty, call.counting)),
+];
+
+impl Call<'_> {
+    fn texts(&self, at: usize) -> StringViewArray {
+        match &self.columns[at] {
+            Column::Text(array) => array.clone(),
+            other => StringViewArray::new_null(other.len()),
+        }
+    }
+
+    fn text(&self, work: impl Fn(&str, &mut String)) -> Column {
+        let array = self.texts(0);
+        Column::Text(texts(self.rows, |row, out| {
+            let present = array.is_valid(row);
+            if present {
+                work(array.value(row), out);
+            }
+            present
+        }))
+    }
+
+    /// From a text and a whole number, which counts as 0 below that.
+    fn text_by(&self, work: impl Fn(&str, usize, &mut String)) -> Column {
+        let Column::Integer(count) = &self.columns[1] else { return self.blank() };
+        let array = self.texts(0);
+        Column::Text(texts(self.rows, |row, out| {
+            let present = array.is_valid(row) && count.is_valid(row);
+            if present {
+                work(array.value(row), usize::try_from(count.value(row)).unwrap_or(0), out);
+            }
+            present
+        }))
+    }
+
+    fn test(&self, work: impl Fn(&str, &str) -> bool) -> Column {
+        let (array, what) = (self.texts(0), self.texts(1));
+        Column::Boolean(truths(self.rows, |row| {
+            (array.is_valid(row) && what.is_valid(row))
+                .then(|| work(array.value(row), what.value(row)))
+        }))
+    }
+
+    fn extreme(&self, wanted: std::cmp::Ordering) -> Column {
+        let op = match wanted {
+            std::cmp::Ordering::Less => crate::lang::Operator::LessEqual,
+            _ => crate::lang::Operator::GreaterEqual,
+        };
+        let mut best = self.columns[0].clone();
+        for column in &self.columns[1..] {
+            let first = super::compare::compare(op, &best, column);
+            let rows = self.rows;
+            let both = Column::concat(&[best, column.clone()]);
+            let pick: arrow_array::UInt32Array = (0..rows)
+                .map(|row| {
+                    let of_first = super::compare::at(&first, row)?;
+                    Some(if of_first { row } else { rows + row } as u32)
+                })
+                .collect();
+            best = both.take(&pick);
+        }
+        best
+    }
+
+    fn days(&self) -> Result<PrimitiveArray<Date32Type>, RowFailure> {
+        Ok(match convert(&self.columns[0], Type::Date, self.counting)? {
+            Column::Date(days) => days,
+            other => PrimitiveArray::new_null(other.len()),
+        })
+    }
+
+    fn places(&self) -> Scale {
+        match self.args.last().and_then(Typed::constant) {
+            Some(Scalar::Integer(places)) => Scale(*places as u8),
+            _ => Scale(0),
+        }
+    }
+
+    fn blank(&self) -> Column {
+        Column::all_blank(self.ty, self.rows)
+    }
+}
+
+fn length(call: &Call<'_>) -> Result<Column, RowFailure> {
+    let array = call.texts(0);
+    let lengths = array.iter().map(|text| Some(text?.chars().count() as i64));
+    Ok(Column::Integer(lengths.collect()))
+}
+
+fn part(call: &Call<'_>) -> Result<Column, RowFailure> {
+    let (array, separator) = (call.texts(0), call.texts(1));
+    let Column::Integer(number) = &call.columns[2] else { return Ok(call.blank()) };
+    Ok(Column::Text(texts(call.rows, |row, out| {
+        if array.is_null(row) || separator.is_null(row) || number.is_null(row) {
+            return false;
+        }
+        let at = usize::try_from(number.value(row)).ok().and_then(|n| n.checked_sub(1));
+        let mut parts = array.value(row).split(separator.value(row));
+        let found = at.and_then(|at| parts.nth(at));
+        out.push_str(found.unwrap_or(""));
+        found.is_some()
+    })))
+}
+
+fn replace(call: &Call<'_>) -> Result<Column, RowFailure> {
+    let (array, what, by) = (call.texts(0), call.texts(1), call.texts(2));
+    // The literal "" is the one text that may be empty.
+    Ok(Column::Text(texts(call.rows, |row, out| {
+        if array.is_null(row) || what.is_null(row) || by.is_null(row) {
+            return false;
+        }
+        out.push_str(&array.value(row).replace(what.value(row), by.value(row)));
+        true
+    })))
+}
+
+fn round(call: &Call<'_>) -> Result<Column, RowFailure> {
+    let to = call.places();
+    let overflow = |_| FailureKind::Overflow;
+    Ok(match &call.columns[0] {
+        Column::Decimal(a) => {
+            let from = Scale(a.scale() as u8);
+            let (values, nulls) =
+                map::<Decimal128Type, Decimal128Type>(a, call.counting, overflow, |units| {
+                    decimal::rescale(units, from, to)
+                })?;
+            Column::decimal(values, nulls, to)
+        }
+        column @ Column::Integer(_) => convert(column, Type::Decimal(to), call.counting)?,
+        Column::Number(a) => {
+            let by = 10_f64.powi(i32::from(to.0));
+            Column::Number(a.unary::<_, Float64Type>(|value| {
+                let rounded = (value * by).round() / by;
+                if rounded.is_finite() { rounded } else { value }
+            }))
+        }
+        _ => call.blank(),
+    })
+}
+
+fn abs(call: &Call<'_>) -> Result<Column, RowFailure> {
+    Ok(match &call.columns[0] {
+        Column::Integer(a) => {
+            let (values, nulls) = map::<Int64Type, Int64Type>(
+                a,
+                call.counting,
+                |_| FailureKind::Overflow,
+                i64::checked_abs,
+            )?;
+            Column::Integer(PrimitiveArray::new(values.into(), nulls))
+        }
+        Column::Decimal(a) => {
+            let values = a.values().iter().map(|units| units.abs()).collect();
+            Column::decimal(values, a.nulls().cloned(), Scale(a.scale() as u8))
+        }
+        Column::Number(a) => Column::Number(a.unary(f64::abs)),
+        _ => call.blank(),
+    })
+}
+
+fn date(call: &Call<'_>) -> Result<Column, RowFailure> {
+    match call.args.get(1).and_then(Typed::constant) {
+        Some(Scalar::Text(format)) => {
+            parse_with(&call.columns[0], Type::Date, call.counting, |text| {
+                day::parse_format(format, text.as_bytes()).map(Scalar::Date)
+            })
+        }
+        _ => convert(&call.columns[0], Type::Date, call.counting),
+    }
+}
+
+fn month(call: &Call<'_>) -> Result<Column, RowFailure> {
+    let days = call.days()?;
+    Ok(Column::Text(texts(call.rows, |row, out| {
+        let mut written = vec![];
+        if valid(days.nulls(), row) {
+            day::write(days.value(row), &mut written);
+            // The day and its hyphen come last.
+            written.truncate(written.len().saturating_sub(3));
+            out.push_str(&String::from_utf8_lossy(&written));
+        }
+        !written.is_empty()
+    })))
+}
+
+fn add_days(call: &Call<'_>) -> Result<Column, RowFailure> {
+    let days = call.days()?;
+    let Column::Integer(by) = &call.columns[1] else { return Ok(call.blank()) };
+    let mut out = Vec::with_capacity(call.rows);
+    for row in 0..call.rows {
+        if days.is_null(row) || by.is_null(row) {
+            out.push(None);
+            continue;
+        }
+        let sum = i64::from(days.value(row)).checked_add(by.value(row));
+        let day =
+            sum.and_then(|sum| i32::try_from(sum).ok()).filter(|d| day::to_civil(*d).is_some());
+        if day.is_none() {
+            call.counting.fail(row, || FailureKind::Overflow)?;
+        }
+        out.push(day);
+    }
+    Ok(Column::Date(out.into()))
+}

@@ -1,0 +1,138 @@
+//! The loops that all operations share, and what happens where a row cannot be worked.
+
+use arrow_array::builder::StringViewBuilder;
+use arrow_array::types::ArrowPrimitiveType;
+use arrow_array::{Array, BooleanArray, PrimitiveArray, StringViewArray};
+use arrow_buffer::{BooleanBuffer, NullBuffer};
+
+use crate::lang::Span;
+use crate::value::Type;
+
+/// Why a row could not be worked.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) enum FailureKind {
+    /// A result with too many digits, or a day outside the calendar.
+    Overflow,
+    /// A value that does not convert.
+    Conversion { value: String, to: Type },
+}
+
+/// The first row of a batch that could not be worked.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) struct RowFailure {
+    pub row: usize,
+    pub kind: FailureKind,
+    pub span: Span,
+}
+
+/// The rows that count. A failure in a row that does not count gives a blank: the side of an `if`
+/// that was not chosen, and rows that are only worked for the tally.
+#[derive(Clone, Copy)]
+pub(crate) struct Counting<'a> {
+    pub mask: Option<&'a BooleanBuffer>,
+    pub lenient: bool,
+    pub span: Span,
+}
+
+impl Counting<'_> {
+    /// Fails, if the row counts.
+    pub fn fail(self, row: usize, kind: impl FnOnce() -> FailureKind) -> Result<(), RowFailure> {
+        if self.lenient || self.mask.is_some_and(|mask| !mask.value(row)) {
+            return Ok(());
+        }
+        Err(RowFailure { row, kind: kind(), span: self.span })
+    }
+}
+
+pub(crate) fn valid(nulls: Option<&NullBuffer>, row: usize) -> bool {
+    nulls.is_none_or(|nulls| nulls.is_valid(row))
+}
+
+/// One value from one value, blank from blank. `work` gives `None` where it cannot.
+pub(crate) fn map<A: ArrowPrimitiveType, O: ArrowPrimitiveType>(
+    a: &PrimitiveArray<A>,
+    counting: Counting<'_>,
+    kind: impl Fn(A::Native) -> FailureKind,
+    work: impl Fn(A::Native) -> Option<O::Native>,
+) -> Result<(Vec<O::Native>, Option<NullBuffer>), RowFailure> {
+    let mut out = Vec::with_capacity(a.len());
+    let mut failed = vec![];
+    for (row, value) in a.values().iter().enumerate() {
+        match work(*value) {
+            Some(result) => out.push(result),
+            None => {
+                if valid(a.nulls(), row) {
+                    counting.fail(row, || kind(*value))?;
+                    failed.push(row);
+                }
+                out.push(O::Native::default());
+            }
+        }
+    }
+    Ok((out, without(a.nulls().cloned(), &failed, a.len())))
+}
+
+/// One value from two, blank where either is. `work` gives `None` where it cannot.
+pub(crate) fn zip<A: ArrowPrimitiveType, O: ArrowPrimitiveType>(
+    a: &PrimitiveArray<A>,
+    b: &PrimitiveArray<A>,
+    counting: Counting<'_>,
+    work: impl Fn(A::Native, A::Native) -> Option<O::Native>,
+) -> Result<(Vec<O::Native>, Option<NullBuffer>), RowFailure> {
+    let nulls = NullBuffer::union(a.nulls(), b.nulls());
+    let mut out = Vec::with_capacity(a.len());
+    let mut failed = vec![];
+    for (row, (a, b)) in a.values().iter().zip(b.values()).enumerate() {
+        match work(*a, *b) {
+            Some(result) => out.push(result),
+            None => {
+                if valid(nulls.as_ref(), row) {
+                    counting.fail(row, || FailureKind::Overflow)?;
+                    failed.push(row);
+                }
+                out.push(O::Native::default());
+            }
+        }
+    }
+    Ok((out, without(nulls, &failed, a.len())))
+}
+
+/// `nulls` with some more rows blank.
+pub(crate) fn without(
+    nulls: Option<NullBuffer>,
+    blank: &[usize],
+    rows: usize,
+) -> Option<NullBuffer> {
+    if blank.is_empty() {
+        return nulls;
+    }
+    let mut present: Vec<bool> = (0..rows).map(|row| valid(nulls.as_ref(), row)).collect();
+    for row in blank {
+        present[*row] = false;
+    }
+    Some(NullBuffer::from(present))
+}
+
+/// Texts from texts: each row's result is written into a buffer that is reused. An empty result is
+/// blank.
+pub(crate) fn texts(
+    rows: usize,
+    mut write: impl FnMut(usize, &mut String) -> bool,
+) -> StringViewArray {
+    let mut out = StringViewBuilder::with_capacity(rows);
+    let mut text = String::new();
+    for row in 0..rows {
+        text.clear();
+        if write(row, &mut text) && !text.is_empty() {
+            out.append_value(&text);
+        } else {
+            out.append_null();
+        }
+    }
+    out.finish()
+}
+
+/// Truth from each row; `None` is blank.
+pub(crate) fn truths(rows: usize, is: impl Fn(usize) -> Option<bool>) -> BooleanArray {
+    (0..rows).map(is).collect()
+}

@@ -1,0 +1,21 @@
+//! Typed expressions, worked over whole columns.
+
+mod arithmetic;
+mod compare;
+mod convert;
+mod evaluate;
+mod function;
+mod kernel;
+mod typed;
+mod world;
+
+pub(crate) use compare::compare as compare_columns;
+pub(crate) use evaluate::{Scope, evaluate, truth};
+pub(crate) use function::find as find_function;
+pub use function::{FUNCTIONS, Function, Gives, Takes};
+pub(crate) use kernel::{FailureKind, RowFailure};
+pub(crate) use typed::{Arithmetic, Kind, Logic, Typed};
+pub(crate) use world::World;
+
+#[cfg(test)]
+mod tests;

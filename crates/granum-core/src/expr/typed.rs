@@ -1,0 +1,159 @@
+//! Expressions after names and types are known.
+
+use crate::lang::{Operator, Span};
+use crate::resolve::{GatherId, Hop, SlotId, TotalId};
+use crate::table::TableId;
+use crate::value::{Scalar, Type};
+
+use super::function::Function;
+
+/// An expression with its type, and the words that it came from.
+#[derive(Debug, Clone)]
+pub(crate) struct Typed {
+    pub kind: Kind,
+    pub ty: Type,
+    pub span: Span,
+}
+
+#[derive(Debug, Clone)]
+pub(crate) enum Kind {
+    Slot(SlotId),
+    Constant(Scalar),
+    /// A column of the row that a path leads to.
+    Path {
+        from: TableId,
+        hops: Vec<Hop>,
+        target: TableId,
+        column: usize,
+    },
+    /// Whether a path leads anywhere.
+    Leads {
+        from: TableId,
+        hops: Vec<Hop>,
+    },
+    /// What was gathered against a link for each row of a table.
+    Gathered {
+        from: TableId,
+        id: GatherId,
+    },
+    /// An aggregate over a whole table, known once the table is.
+    Total(TotalId),
+    /// The same values in another type.
+    Convert(Box<Typed>),
+    Negate(Box<Typed>),
+    Not(Box<Typed>),
+    /// Both sides have been brought to the type that the operation works in.
+    Arithmetic {
+        op: Arithmetic,
+        left: Box<Typed>,
+        right: Box<Typed>,
+    },
+    Compare {
+        op: Operator,
+        left: Box<Typed>,
+        right: Box<Typed>,
+    },
+    Logic {
+        op: Logic,
+        left: Box<Typed>,
+        right: Box<Typed>,
+    },
+    /// The right side where the left is blank.
+    OrElse {
+        left: Box<Typed>,
+        right: Box<Typed>,
+    },
+    Join {
+        left: Box<Typed>,
+        right: Box<Typed>,
+    },
+    In {
+        value: Box<Typed>,
+        items: Vec<Typed>,
+    },
+    IsBlank {
+        value: Box<Typed>,
+        negated: bool,
+    },
+    If {
+        condition: Box<Typed>,
+        then: Box<Typed>,
+        otherwise: Box<Typed>,
+    },
+    Call {
+        function: &'static Function,
+        args: Vec<Typed>,
+    },
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Arithmetic {
+    Add,
+    Subtract,
+    Multiply,
+    Divide,
+    /// Days from one day to another.
+    Days,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Logic {
+    And,
+    Or,
+}
+
+impl Typed {
+    pub fn new(kind: Kind, ty: Type, span: Span) -> Self {
+        Self { kind, ty, span }
+    }
+
+    /// The expression in another type, which its own goes into.
+    pub fn into_type(self, ty: Type) -> Typed {
+        if self.ty == ty {
+            return self;
+        }
+        let span = self.span;
+        Typed::new(Kind::Convert(Box::new(self)), ty, span)
+    }
+
+    /// Its value, if it is written down as one.
+    pub fn constant(&self) -> Option<&Scalar> {
+        match &self.kind {
+            Kind::Constant(value) => Some(value),
+            _ => None,
+        }
+    }
+
+    /// Calls `see` on this expression and on all that it is made of.
+    pub fn visit<'a>(&'a self, see: &mut dyn FnMut(&'a Typed)) {
+        see(self);
+        match &self.kind {
+            Kind::Slot(_)
+            | Kind::Constant(_)
+            | Kind::Path { .. }
+            | Kind::Leads { .. }
+            | Kind::Gathered { .. }
+            | Kind::Total(_) => {}
+            Kind::Convert(inner) | Kind::Negate(inner) | Kind::Not(inner) => inner.visit(see),
+            Kind::IsBlank { value, .. } => value.visit(see),
+            Kind::Arithmetic { left, right, .. }
+            | Kind::Compare { left, right, .. }
+            | Kind::Logic { left, right, .. }
+            | Kind::OrElse { left, right }
+            | Kind::Join { left, right } => {
+                left.visit(see);
+                right.visit(see);
+            }
+            Kind::In { value, items } => {
+                value.visit(see);
+                items.iter().for_each(|item| item.visit(see));
+            }
+            Kind::If { condition, then, otherwise } => {
+                condition.visit(see);
+                then.visit(see);
+                otherwise.visit(see);
+            }
+            Kind::Call { args, .. } => args.iter().for_each(|arg| arg.visit(see)),
+        }
+    }
+}

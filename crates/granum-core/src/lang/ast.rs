@@ -1,0 +1,455 @@
+//! The syntax tree of a plan. It is serialisable, and holds spans but no layout and no comments.
+
+use serde::{Deserialize, Serialize};
+
+use super::token::Span;
+
+/// A plan as written: its statements in order.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
+pub struct PlanTree {
+    /// The statements in the order of the text.
+    pub statements: Vec<Statement>,
+}
+
+/// A name and where it stands.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Name {
+    /// The name without backticks.
+    pub text: String,
+    /// Where it stands.
+    pub span: Span,
+}
+
+/// A quoted text and where it stands.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Quoted {
+    /// The text, escapes resolved.
+    pub text: String,
+    /// Where it stands.
+    pub span: Span,
+}
+
+/// A statement and the text it covers.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Statement {
+    /// What it says.
+    pub kind: StatementKind,
+    /// From its first to its last word.
+    pub span: Span,
+}
+
+/// What a statement says.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum StatementKind {
+    /// `plan "TITLE"`
+    Plan(Quoted),
+    /// `param NAME TYPE = VALUE`
+    Param(ParamTree),
+    /// `input NAME from SOURCE …`
+    Input(InputTree),
+    /// `table NAME from BASE …`
+    Table(TableTree),
+    /// `link A to B on KEY …`
+    Link(LinkTree),
+    /// `check …`
+    Check(CheckTree),
+    /// `output TABLE to "PATH"`
+    Output(OutputTree),
+}
+
+/// `param NAME TYPE = VALUE`
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct ParamTree {
+    /// What it is called.
+    pub name: Name,
+    /// Its type.
+    pub ty: TypeTree,
+    /// Its value when `--set` says nothing.
+    pub value: Expr,
+}
+
+/// `input NAME from SOURCE, … [filling blanks] [delimiter ";"] STEP…`
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct InputTree {
+    /// What it is called.
+    pub name: Name,
+    /// Paths and globs as written.
+    pub sources: Vec<Quoted>,
+    /// Whether a column that a source lacks is blank there.
+    pub filling_blanks: bool,
+    /// The sign between fields, when it is not a comma.
+    pub delimiter: Option<Quoted>,
+    /// What cleans it.
+    pub steps: Vec<StepTree>,
+}
+
+/// `table NAME from BASE STEP…`
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct TableTree {
+    /// What it is called.
+    pub name: Name,
+    /// The table whose rows it starts as.
+    pub base: Name,
+    /// What is done to them.
+    pub steps: Vec<StepTree>,
+}
+
+/// `link A to B on KEY, … [complete | at least N% [of COLUMN]] [blank allowed] [as NAME [back NAME]]`
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct LinkTree {
+    /// The table whose rows lead.
+    pub from: Name,
+    /// The table they lead to.
+    pub to: Name,
+    /// What must be equal.
+    pub keys: Vec<LinkKeyTree>,
+    /// How complete it must be.
+    pub required: Option<RequiredTree>,
+    /// Whether blank keys are left out of the share.
+    pub blank_allowed: bool,
+    /// Its name, when not the target's.
+    pub name: Option<Name>,
+    /// The name of the way back, when not the source's.
+    pub back: Option<Name>,
+}
+
+/// One key of a link: a column both have, or a pair of expressions.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct LinkKeyTree {
+    /// The left table's side.
+    pub left: Expr,
+    /// The right table's side; without it, the left's name.
+    pub right: Option<Expr>,
+}
+
+/// How complete a link must be.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum RequiredTree {
+    /// `complete`
+    Complete(Span),
+    /// `at least N% [of COLUMN]`
+    Share {
+        /// The share.
+        percent: Percent,
+        /// The tracked amount it is a share of; without it, of the rows.
+        of: Option<Name>,
+        /// Where it stands.
+        span: Span,
+    },
+}
+
+/// An exact percentage: `99.5%` is 995 units with 1 place.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Percent {
+    /// The digits.
+    pub units: u64,
+    /// The places after the point.
+    pub scale: u8,
+}
+
+/// `check ["TITLE"] [TABLE [at least N%]]: CONDITION`
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct CheckTree {
+    /// What the check says in words.
+    pub title: Option<Quoted>,
+    /// The table whose rows must hold; without it the check is about totals.
+    pub table: Option<Name>,
+    /// The share of rows that must hold.
+    pub at_least: Option<Percent>,
+    /// What must hold.
+    pub condition: Expr,
+}
+
+/// `output TABLE to "PATH"`
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct OutputTree {
+    /// The table.
+    pub table: Name,
+    /// The path as written.
+    pub path: Quoted,
+}
+
+/// A step and the text it covers.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct StepTree {
+    /// What it does.
+    pub kind: StepKind,
+    /// From its first to its last word.
+    pub span: Span,
+}
+
+/// What a step does.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum StepKind {
+    /// `read COLUMN as TYPE …`
+    Read(Vec<ReadTree>),
+    /// `add NAME = EXPR …`
+    Add(Vec<AssignTree>),
+    /// `change NAME = EXPR …`
+    Change(Vec<AssignTree>),
+    /// `keep CONDITION`
+    Keep(Expr),
+    /// `drop CONDITION`
+    Drop(Expr),
+    /// `dedupe`
+    Dedupe,
+    /// `dedupe by KEY, … keep …`
+    DedupeBy {
+        /// What must be equal.
+        keys: Vec<Expr>,
+        /// Which row stays.
+        keep: DedupeKeep,
+    },
+    /// `units of EXPR as NAME [split COLUMN, …]`
+    Units {
+        /// How many units a row stands for.
+        of: Expr,
+        /// The unit's number.
+        name: Name,
+        /// Amounts divided over the units.
+        split: Vec<Name>,
+    },
+    /// `columns NAME [as NEW], …`
+    Columns(Vec<ColumnTree>),
+    /// `rename OLD to NEW, …`
+    Rename(Vec<RenameTree>),
+    /// `grain COLUMN, …`
+    Grain(Vec<Name>),
+    /// `track COLUMN, …`
+    Track(Vec<Name>),
+}
+
+/// `COLUMN as TYPE ["FORMAT" or …] [else blank]`
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct ReadTree {
+    /// The column.
+    pub column: Name,
+    /// What its cells become.
+    pub ty: TypeTree,
+    /// Formats tried in order.
+    pub formats: Vec<Quoted>,
+    /// Whether a cell that cannot be read becomes blank.
+    pub else_blank: bool,
+}
+
+/// `NAME = EXPR`
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct AssignTree {
+    /// The column.
+    pub name: Name,
+    /// Its values.
+    pub value: Expr,
+}
+
+/// `NAME [as NEW]`
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct ColumnTree {
+    /// The column that stays.
+    pub column: Name,
+    /// Its new name.
+    pub new: Option<Name>,
+}
+
+/// `OLD to NEW`
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct RenameTree {
+    /// The name it has.
+    pub old: Name,
+    /// The name it gets.
+    pub new: Name,
+}
+
+/// Which row of a key stays.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum DedupeKeep {
+    /// `keep first`
+    First,
+    /// `keep last`
+    Last,
+    /// `keep latest sent_at, largest version`
+    Best(Vec<(Preference, Name)>),
+}
+
+/// Which value wins.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Preference {
+    /// The latest day or time.
+    Latest,
+    /// The earliest day or time.
+    Earliest,
+    /// The largest number.
+    Largest,
+    /// The smallest number.
+    Smallest,
+}
+
+impl Preference {
+    /// The word in a plan.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Latest => "latest",
+            Self::Earliest => "earliest",
+            Self::Largest => "largest",
+            Self::Smallest => "smallest",
+        }
+    }
+}
+
+/// A type as written.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct TypeTree {
+    /// The type.
+    pub ty: crate::value::Type,
+    /// Where it stands.
+    pub span: Span,
+}
+
+/// An expression and the text it covers.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Expr {
+    /// What it is.
+    pub kind: ExprKind,
+    /// From its first to its last word, brackets around it left out.
+    pub span: Span,
+}
+
+/// What an expression is.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum ExprKind {
+    /// `"text"`
+    Text(String),
+    /// `12` or `2.50`
+    Number {
+        /// The digits.
+        units: i128,
+        /// The places after the point.
+        scale: u8,
+        /// Whether a point was written.
+        decimal: bool,
+    },
+    /// `true`, `false`
+    Boolean(bool),
+    /// `blank`
+    Blank,
+    /// A column, a parameter, or a path over links: one part or more.
+    Path(Vec<Name>),
+    /// `function(…)` or `aggregate(… where …)`
+    Call {
+        /// The function.
+        function: Name,
+        /// What stands in the brackets.
+        args: Vec<Expr>,
+        /// The rows that count.
+        filter: Option<Box<Expr>>,
+    },
+    /// `-x`
+    Negate(Box<Expr>),
+    /// `not x`
+    Not(Box<Expr>),
+    /// `x + y`
+    Binary {
+        /// The sign or word between.
+        op: Operator,
+        /// What stands before it.
+        left: Box<Expr>,
+        /// What stands after it.
+        right: Box<Expr>,
+    },
+    /// `x in (…)`, `x not in (…)`
+    In {
+        /// What is looked for.
+        value: Box<Expr>,
+        /// Among these.
+        items: Vec<Expr>,
+        /// Whether `not` was written.
+        negated: bool,
+    },
+    /// `x is blank`, `x is not blank`
+    IsBlank {
+        /// What is looked at.
+        value: Box<Expr>,
+        /// Whether `not` was written.
+        negated: bool,
+    },
+    /// `if C then X else Y`
+    If {
+        /// The condition.
+        condition: Box<Expr>,
+        /// The value where it is true.
+        then: Box<Expr>,
+        /// The value where it is false.
+        otherwise: Box<Expr>,
+    },
+}
+
+/// An operator between two values.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+#[allow(missing_docs)] // the signs say it
+pub enum Operator {
+    Or,
+    And,
+    Equal,
+    Unequal,
+    Less,
+    LessEqual,
+    Greater,
+    GreaterEqual,
+    OrElse,
+    Join,
+    Add,
+    Subtract,
+    Multiply,
+    Divide,
+}
+
+impl Operator {
+    /// The sign or word in a plan.
+    pub fn sign(self) -> &'static str {
+        match self {
+            Self::Or => "or",
+            Self::And => "and",
+            Self::Equal => "=",
+            Self::Unequal => "!=",
+            Self::Less => "<",
+            Self::LessEqual => "<=",
+            Self::Greater => ">",
+            Self::GreaterEqual => ">=",
+            Self::OrElse => "??",
+            Self::Join => "&",
+            Self::Add => "+",
+            Self::Subtract => "-",
+            Self::Multiply => "*",
+            Self::Divide => "/",
+        }
+    }
+
+    /// How tightly it binds: a larger number binds tighter.
+    pub fn level(self) -> u8 {
+        match self {
+            Self::Or => 1,
+            Self::And => 2,
+            Self::Equal
+            | Self::Unequal
+            | Self::Less
+            | Self::LessEqual
+            | Self::Greater
+            | Self::GreaterEqual => 4,
+            Self::OrElse => 5,
+            Self::Join => 6,
+            Self::Add | Self::Subtract => 7,
+            Self::Multiply | Self::Divide => 8,
+        }
+    }
+
+    /// Whether it compares.
+    pub fn compares(self) -> bool {
+        self.level() == 4
+    }
+}

@@ -1,0 +1,96 @@
+//! Expressions with no more brackets than they need.
+
+use super::super::ast::{Expr, ExprKind, Operator};
+use super::{name, quoted};
+
+/// An expression as it is written in a plan.
+pub fn format_expression(expr: &Expr) -> String {
+    at_level(expr, 0)
+}
+
+const NOT: u8 = 3;
+const COMPARES: u8 = 4;
+const SIGNED: u8 = 9;
+const OPERAND: u8 = 10;
+
+fn level(kind: &ExprKind) -> u8 {
+    match kind {
+        ExprKind::If { .. } => 0,
+        ExprKind::Binary { op, .. } => op.level(),
+        ExprKind::Not(_) => NOT,
+        ExprKind::In { .. } | ExprKind::IsBlank { .. } => COMPARES,
+        ExprKind::Negate(_) => SIGNED,
+        _ => OPERAND,
+    }
+}
+
+/// The expression, in brackets where it binds less tightly than its place asks.
+fn at_level(expr: &Expr, least: u8) -> String {
+    let text = bare(expr);
+    if level(&expr.kind) < least { format!("({text})") } else { text }
+}
+
+fn operand_of(op: Operator, side: &Expr, least: u8) -> String {
+    let joins = matches!(&side.kind, ExprKind::Binary { op: inner, .. }
+        if inner.level() > Operator::OrElse.level());
+    if op == Operator::OrElse && joins {
+        format!("({})", bare(side))
+    } else {
+        at_level(side, least)
+    }
+}
+
+fn list(items: &[Expr]) -> String {
+    items.iter().map(format_expression).collect::<Vec<_>>().join(", ")
+}
+
+fn bare(expr: &Expr) -> String {
+    match &expr.kind {
+        ExprKind::Text(text) => quoted(text),
+        ExprKind::Number { units, scale, .. } => {
+            crate::value::decimal::to_text(*units, crate::value::Scale(*scale))
+        }
+        ExprKind::Boolean(value) => value.to_string(),
+        ExprKind::Blank => "blank".into(),
+        ExprKind::Path(parts) => parts.iter().map(name).collect::<Vec<_>>().join("."),
+        ExprKind::Call { function, args, filter } => {
+            let mut inside = list(args);
+            if let Some(filter) = filter {
+                if !inside.is_empty() {
+                    inside.push(' ');
+                }
+                inside.push_str("where ");
+                inside.push_str(&format_expression(filter));
+            }
+            format!("{}({inside})", name(function))
+        }
+        ExprKind::Negate(inner) => format!("-{}", at_level(inner, SIGNED)),
+        ExprKind::Not(inner) => format!("not {}", at_level(inner, NOT)),
+        ExprKind::Binary { op, left, right } => {
+            let own = op.level();
+            // Comparisons do not chain; all else groups from the left.
+            let before = if op.compares() { own + 1 } else { own };
+            format!(
+                "{} {} {}",
+                operand_of(*op, left, before),
+                op.sign(),
+                operand_of(*op, right, own + 1)
+            )
+        }
+        ExprKind::In { value, items, negated } => {
+            let not = if *negated { "not " } else { "" };
+            let items = items.iter().map(|item| at_level(item, COMPARES + 1)).collect::<Vec<_>>();
+            format!("{} {not}in ({})", at_level(value, COMPARES + 1), items.join(", "))
+        }
+        ExprKind::IsBlank { value, negated } => {
+            let not = if *negated { "not " } else { "" };
+            format!("{} is {not}blank", at_level(value, COMPARES + 1))
+        }
+        ExprKind::If { condition, then, otherwise } => format!(
+            "if {} then {} else {}",
+            format_expression(condition),
+            format_expression(then),
+            format_expression(otherwise)
+        ),
+    }
+}

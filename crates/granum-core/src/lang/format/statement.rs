@@ -1,0 +1,349 @@
+//! Statements and steps, with what belongs in columns put in columns.
+
+use super::super::ast::{
+    AssignTree, CheckTree, DedupeKeep, InputTree, LinkTree, OutputTree, ParamTree, Percent,
+    ReadTree, RequiredTree, Statement, StatementKind, StepKind, StepTree,
+};
+use super::super::token::Span;
+use super::expression::format_expression;
+use super::{Layout, name, pad, quoted, width};
+
+/// Lists longer than this are broken at a comma.
+const LINE: usize = 100;
+
+impl Layout<'_> {
+    pub(super) fn statements(&mut self, statements: &[Statement]) {
+        let mut widths = vec![];
+        for (at, statement) in statements.iter().enumerate() {
+            let first = self
+                .comments
+                .get(self.next)
+                .filter(|c| c.own_line && c.span.start < statement.span.start)
+                .map_or(statement.span.start, |comment| comment.span.start);
+            // A comment behind the last line belongs to that line, before any blank line.
+            while let Some(comment) = self
+                .comments
+                .get(self.next)
+                .filter(|c| !c.own_line && c.span.start < statement.span.start)
+            {
+                self.next += 1;
+                let text = comment.text.clone();
+                self.behind(&text);
+            }
+            if at > 0 && (needs_room(&statements[at - 1], statement) || self.blank_before(first)) {
+                self.blank_line();
+            }
+            self.comments_before(statement.span.start, 0);
+            if self.blank_before(statement.span.start) {
+                self.blank_line();
+            }
+            if at == 0 || !self.same_group(&statements[at - 1], statement) {
+                widths = self.group_widths(&statements[at..]);
+            }
+            self.statement(statement, &widths);
+        }
+    }
+
+    fn statement(&mut self, statement: &Statement, widths: &[usize]) {
+        let span = statement.span;
+        match &statement.kind {
+            StatementKind::Plan(title) => {
+                self.line(span, 0, &format!("plan {}", quoted(&title.text)));
+            }
+            StatementKind::Param(param) => self.line(span, 0, &param_line(param)),
+            StatementKind::Input(input) => {
+                self.head(span, &input.steps, &input_head(input));
+            }
+            StatementKind::Table(table) => {
+                let head = format!("table {} from {}", name(&table.name), name(&table.base));
+                self.head(span, &table.steps, &head);
+            }
+            StatementKind::Link(link) => {
+                self.line(span, 0, &in_columns(&link_cells(link), widths));
+            }
+            StatementKind::Check(check) => self.line(span, 0, &check_line(check)),
+            StatementKind::Output(output) => {
+                self.line(span, 0, &in_columns(&output_cells(output), widths));
+            }
+        }
+    }
+
+    fn head(&mut self, span: Span, steps: &[StepTree], text: &str) {
+        let end = steps.first().map_or(span.end, |step| step.span.start.min(span.end));
+        // Comments between the head and the first step belong to the step.
+        let end = self
+            .comments
+            .iter()
+            .skip(self.next)
+            .filter(|c| c.span.start >= span.start && c.span.start < end)
+            .map(|c| c.span.start)
+            .fold(end, usize::min);
+        self.line(Span { start: span.start, end }, 0, text);
+        for step in steps {
+            self.comments_before(step.span.start, 2);
+            if self.blank_before(step.span.start) {
+                self.blank_line();
+            }
+            self.step(step, 2);
+        }
+    }
+
+    /// Consecutive links, and outputs, with nothing between them stand in common columns.
+    fn same_group(&self, before: &Statement, statement: &Statement) -> bool {
+        let same = matches!(
+            (&before.kind, &statement.kind),
+            (StatementKind::Link(_), StatementKind::Link(_))
+                | (StatementKind::Output(_), StatementKind::Output(_))
+        );
+        let between = |at: usize| at > before.span.end && at < statement.span.start;
+        same && !self.blank_before(statement.span.start)
+            && !self.comments.iter().any(|c| c.own_line && between(c.span.start))
+    }
+
+    fn group_widths(&self, statements: &[Statement]) -> Vec<usize> {
+        let mut widths: Vec<usize> = vec![];
+        for (at, statement) in statements.iter().enumerate() {
+            if at > 0 && !self.same_group(&statements[at - 1], statement) {
+                break;
+            }
+            let cells = match &statement.kind {
+                StatementKind::Link(link) => link_cells(link),
+                StatementKind::Output(output) => output_cells(output),
+                _ => break,
+            };
+            widths.resize(widths.len().max(cells.len()), 0);
+            for (most, cell) in widths.iter_mut().zip(&cells) {
+                *most = (*most).max(width(cell));
+            }
+        }
+        widths
+    }
+
+    pub(super) fn step(&mut self, step: &StepTree, indent: usize) {
+        let span = step.span;
+        match &step.kind {
+            StepKind::Read(items) => {
+                let most = items.iter().map(|item| width(&name(&item.column))).max().unwrap_or(0);
+                let lines = items.iter().map(|item| (read_span(item), read_line(item, most)));
+                self.hanging(span, "read", indent, lines.collect());
+            }
+            StepKind::Add(items) => self.assignments(span, "add", indent, items),
+            StepKind::Change(items) => self.assignments(span, "change", indent, items),
+            StepKind::Keep(condition) => {
+                self.line(span, indent, &format!("keep {}", format_expression(condition)));
+            }
+            StepKind::Drop(condition) => {
+                self.line(span, indent, &format!("drop {}", format_expression(condition)));
+            }
+            StepKind::Dedupe => self.line(span, indent, "dedupe"),
+            StepKind::DedupeBy { keys, keep } => {
+                let keys: Vec<String> = keys.iter().map(format_expression).collect();
+                let line = format!("dedupe by {} keep {}", keys.join(", "), keep_words(keep));
+                self.line(span, indent, &line);
+            }
+            StepKind::Units { of, name: unit, split } => {
+                let mut line = format!("units of {} as {}", format_expression(of), name(unit));
+                if !split.is_empty() {
+                    line.push_str(" split ");
+                    line.push_str(&split.iter().map(name).collect::<Vec<_>>().join(", "));
+                }
+                self.line(span, indent, &line);
+            }
+            StepKind::Columns(columns) => {
+                let items = columns.iter().map(|column| match &column.new {
+                    Some(new) => format!("{} as {}", name(&column.column), name(new)),
+                    None => name(&column.column),
+                });
+                self.list(span, "columns", indent, &items.collect::<Vec<_>>());
+            }
+            StepKind::Rename(renames) => {
+                let items = renames
+                    .iter()
+                    .map(|rename| format!("{} to {}", name(&rename.old), name(&rename.new)));
+                self.list(span, "rename", indent, &items.collect::<Vec<_>>());
+            }
+            StepKind::Grain(names) => {
+                self.list(span, "grain", indent, &names.iter().map(name).collect::<Vec<_>>());
+            }
+            StepKind::Track(names) => {
+                self.list(span, "track", indent, &names.iter().map(name).collect::<Vec<_>>());
+            }
+        }
+    }
+
+    fn assignments(&mut self, span: Span, word: &str, indent: usize, items: &[AssignTree]) {
+        let most = items.iter().map(|item| width(&name(&item.name))).max().unwrap_or(0);
+        let lines = items.iter().map(|item| {
+            let text = format!("{} = {}", pad(&name(&item.name), most), {
+                format_expression(&item.value)
+            });
+            (item.name.span.to(item.value.span), text)
+        });
+        self.hanging(span, word, indent, lines.collect());
+    }
+
+    /// Items one to a line, the first behind the step's word.
+    fn hanging(&mut self, step: Span, word: &str, indent: usize, items: Vec<(Span, String)>) {
+        for (at, (span, text)) in items.into_iter().enumerate() {
+            if at == 0 {
+                let span = step.to(span);
+                self.line(span, indent, &format!("{word} {text}"));
+            } else {
+                self.line(span, indent + word.len() + 1, &text);
+            }
+        }
+    }
+
+    fn list(&mut self, span: Span, word: &str, indent: usize, items: &[String]) {
+        let hang = indent + word.len() + 1;
+        let mut text = format!("{word} ");
+        let mut column = hang;
+        for (at, item) in items.iter().enumerate() {
+            if at > 0 {
+                text.push(',');
+                if column + width(item) + 2 > LINE {
+                    text.push('\n');
+                    text.push_str(&" ".repeat(hang));
+                    column = hang;
+                } else {
+                    text.push(' ');
+                    column += 2;
+                }
+            }
+            text.push_str(item);
+            column += width(item);
+        }
+        self.line(span, indent, &text);
+    }
+}
+
+/// Statements with a body, and neighbours of different kinds, are set apart by an empty line.
+fn needs_room(before: &Statement, after: &Statement) -> bool {
+    let body =
+        |kind: &StatementKind| matches!(kind, StatementKind::Input(_) | StatementKind::Table(_));
+    body(&before.kind)
+        || body(&after.kind)
+        || std::mem::discriminant(&before.kind) != std::mem::discriminant(&after.kind)
+}
+
+fn in_columns(cells: &[String], widths: &[usize]) -> String {
+    let padded = cells.iter().zip(widths).filter(|(_, most)| **most > 0);
+    padded.map(|(cell, most)| pad(cell, *most)).collect::<Vec<_>>().join(" ")
+}
+
+fn param_line(param: &ParamTree) -> String {
+    format!("param {} {} = {}", name(&param.name), param.ty.ty, format_expression(&param.value))
+}
+
+fn input_head(input: &InputTree) -> String {
+    let sources: Vec<String> = input.sources.iter().map(|source| quoted(&source.text)).collect();
+    let mut head = format!("input {} from {}", name(&input.name), sources.join(", "));
+    if input.filling_blanks {
+        head.push_str(" filling blanks");
+    }
+    if let Some(delimiter) = &input.delimiter {
+        head.push_str(" delimiter ");
+        head.push_str(&quoted(&delimiter.text));
+    }
+    head
+}
+
+fn link_cells(link: &LinkTree) -> Vec<String> {
+    let keys: Vec<String> = link
+        .keys
+        .iter()
+        .map(|key| match &key.right {
+            Some(right) => {
+                format!("{} = {}", format_expression(&key.left), format_expression(right))
+            }
+            None => format_expression(&key.left),
+        })
+        .collect();
+    let mut rest = vec![];
+    match &link.required {
+        Some(RequiredTree::Complete(_)) => rest.push("complete".to_owned()),
+        Some(RequiredTree::Share { percent, of, .. }) => {
+            let of = of.as_ref().map_or(String::new(), |column| format!(" of {}", name(column)));
+            rest.push(format!("at least {}{of}", percent_words(*percent)));
+        }
+        None => {}
+    }
+    if link.blank_allowed {
+        rest.push("blank allowed".to_owned());
+    }
+    if let Some(own) = &link.name {
+        rest.push(format!("as {}", name(own)));
+        if let Some(back) = &link.back {
+            rest.push(format!("back {}", name(back)));
+        }
+    }
+    vec![
+        format!("link {}", name(&link.from)),
+        format!("to {}", name(&link.to)),
+        format!("on {}", keys.join(", ")),
+        rest.join(" "),
+    ]
+}
+
+fn output_cells(output: &OutputTree) -> Vec<String> {
+    vec![format!("output {}", name(&output.table)), format!("to {}", quoted(&output.path.text))]
+}
+
+/// A share as it is written: `99.5%`.
+pub(super) fn percent_words(percent: Percent) -> String {
+    let units = i128::from(percent.units);
+    let text = crate::value::decimal::to_text(units, crate::value::Scale(percent.scale));
+    format!("{text}%")
+}
+
+impl std::fmt::Display for Percent {
+    fn fmt(&self, out: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        out.write_str(&percent_words(*self))
+    }
+}
+
+fn check_line(check: &CheckTree) -> String {
+    let mut head = String::from("check");
+    if let Some(title) = &check.title {
+        head.push(' ');
+        head.push_str(&quoted(&title.text));
+    }
+    if let Some(table) = &check.table {
+        head.push(' ');
+        head.push_str(&name(table));
+    }
+    if let Some(percent) = check.at_least {
+        head.push_str(&format!(" at least {percent}"));
+    }
+    format!("{head}: {}", format_expression(&check.condition))
+}
+
+fn keep_words(keep: &DedupeKeep) -> String {
+    match keep {
+        DedupeKeep::First => "first".into(),
+        DedupeKeep::Last => "last".into(),
+        DedupeKeep::Best(best) => best
+            .iter()
+            .map(|(preference, column)| format!("{} {}", preference.word(), name(column)))
+            .collect::<Vec<_>>()
+            .join(", "),
+    }
+}
+
+fn read_span(item: &ReadTree) -> Span {
+    let last = item.formats.last().map_or(item.ty.span, |format| format.span);
+    item.column.span.to(last)
+}
+
+fn read_line(item: &ReadTree, most: usize) -> String {
+    let mut line = format!("{} as {}", pad(&name(&item.column), most), item.ty.ty);
+    if !item.formats.is_empty() {
+        let formats: Vec<String> = item.formats.iter().map(|format| quoted(&format.text)).collect();
+        line.push(' ');
+        line.push_str(&formats.join(" or "));
+    }
+    if item.else_blank {
+        line.push_str(" else blank");
+    }
+    line
+}

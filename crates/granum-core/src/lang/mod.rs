@@ -1,0 +1,17 @@
+//! The plan language: text → tokens → syntax tree, and the tree back to text in one layout.
+
+mod ast;
+mod diagnostic;
+mod format;
+mod lexer;
+mod parse;
+mod token;
+
+pub use ast::*;
+pub use diagnostic::{Diagnostic, DiagnosticKind, nearest};
+pub use format::{format_expression, format_plan, format_step};
+pub use parse::{Parsed, parse};
+pub use token::Span;
+
+#[cfg(test)]
+mod tests;

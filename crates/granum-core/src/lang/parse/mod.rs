@@ -1,0 +1,186 @@
+//! Tokens → syntax tree. After an error the parser goes on at the next step or statement, so that
+//! all errors of a plan come in one run.
+
+mod expression;
+mod statement;
+mod step;
+
+use super::ast::{Name, PlanTree, Quoted};
+use super::diagnostic::{Diagnostic, DiagnosticKind, nearest};
+use super::lexer::{HARD_WORDS, lex};
+use super::token::{Comment, Span, Token, TokenKind};
+
+/// What came of a plan's text.
+#[derive(Debug)]
+pub struct Parsed {
+    /// The tree, without what could not be understood.
+    pub tree: PlanTree,
+    /// What was wrong, in the order of the text. Empty if the tree is whole.
+    pub diagnostics: Vec<Diagnostic>,
+    pub(crate) comments: Vec<Comment>,
+}
+
+/// Parses a plan. Every error is in [`Parsed::diagnostics`]; the tree holds the rest.
+///
+/// ```
+/// let parsed = granum_core::lang::parse("input lines from \"lines.csv\"\n  keep quantity > 0\n");
+/// assert!(parsed.diagnostics.is_empty());
+/// let parsed = granum_core::lang::parse("input lines form \"lines.csv\"");
+/// assert_eq!(parsed.diagnostics[0].message, "expected `from` and a file, found `form`");
+/// ```
+pub fn parse(text: &str) -> Parsed {
+    let lexed = lex(text);
+    let mut parser =
+        Parser { tokens: lexed.tokens, at: 0, depth: 0, terms: 0, diagnostics: lexed.diagnostics };
+    let statements = parser.statements();
+    let mut diagnostics = parser.diagnostics;
+    diagnostics.sort_by_key(|diagnostic| diagnostic.span.start);
+    Parsed { tree: PlanTree { statements }, diagnostics, comments: lexed.comments }
+}
+
+/// An error has been noted; whoever can go on does.
+struct Lost;
+
+type Found<T> = Result<T, Lost>;
+
+struct Parser {
+    tokens: Vec<Token>,
+    at: usize,
+    depth: usize,
+    terms: usize,
+    diagnostics: Vec<Diagnostic>,
+}
+
+impl Parser {
+    fn peek(&self) -> &TokenKind {
+        &self.tokens[self.at].kind
+    }
+
+    fn peek_after(&self, ahead: usize) -> &TokenKind {
+        &self.tokens[(self.at + ahead).min(self.tokens.len() - 1)].kind
+    }
+
+    fn span(&self) -> Span {
+        self.tokens[self.at].span
+    }
+
+    fn last_span(&self) -> Span {
+        self.tokens[self.at.saturating_sub(1)].span
+    }
+
+    fn advance(&mut self) {
+        if self.at + 1 < self.tokens.len() {
+            self.at += 1;
+        }
+    }
+
+    fn wrong<T>(&mut self, diagnostic: Diagnostic) -> Found<T> {
+        self.diagnostics.push(diagnostic);
+        Err(Lost)
+    }
+
+    fn expected<T>(&mut self, what: &str) -> Found<T> {
+        let message = format!("expected {what}, found {}", self.peek().found());
+        let diagnostic = Diagnostic::new(DiagnosticKind::Syntax, self.span(), message);
+        self.wrong(diagnostic)
+    }
+
+    fn not_yet<T>(&mut self, span: Span, what: &str) -> Found<T> {
+        self.wrong(
+            Diagnostic::new(
+                DiagnosticKind::NotYet,
+                span,
+                format!("{what} is part of the plan language, but this version does not run it"),
+            )
+            .help("docs/language.md lists what is missing"),
+        )
+    }
+
+    fn is_word(&self, word: &str) -> bool {
+        matches!(self.peek(), TokenKind::Word(found) if found == word)
+    }
+
+    fn is_sign(&self, sign: &str) -> bool {
+        matches!(self.peek(), TokenKind::Sign(found) if *found == sign)
+    }
+
+    fn take_word(&mut self, word: &str) -> bool {
+        let found = self.is_word(word);
+        if found {
+            self.advance();
+        }
+        found
+    }
+
+    fn take_sign(&mut self, sign: &str) -> bool {
+        let found = self.is_sign(sign);
+        if found {
+            self.advance();
+        }
+        found
+    }
+
+    fn need_word(&mut self, word: &str, what: &str) -> Found<()> {
+        if self.take_word(word) { Ok(()) } else { self.expected(what) }
+    }
+
+    fn need_sign(&mut self, sign: &str, what: &str) -> Found<()> {
+        if self.take_sign(sign) { Ok(()) } else { self.expected(what) }
+    }
+
+    /// Whether a name stands here: a quoted one, or a word that is not a hard word.
+    fn at_name(&self, ahead: usize) -> bool {
+        match self.peek_after(ahead) {
+            TokenKind::Quoted(_) => true,
+            TokenKind::Word(word) => !HARD_WORDS.contains(&word.as_str()),
+            _ => false,
+        }
+    }
+
+    fn name(&mut self, what: &str) -> Found<Name> {
+        let span = self.span();
+        let text = match self.peek() {
+            TokenKind::Quoted(name) => name.clone(),
+            TokenKind::Word(word) if !HARD_WORDS.contains(&word.as_str()) => word.clone(),
+            TokenKind::Word(word) => {
+                let help = format!("a column of that name stands in backticks: `{word}`");
+                let message =
+                    format!("expected {what}, but `{word}` is a word of the plan language");
+                return self
+                    .wrong(Diagnostic::new(DiagnosticKind::Syntax, span, message).help(help));
+            }
+            _ => return self.expected(what),
+        };
+        self.advance();
+        Ok(Name { text, span })
+    }
+
+    fn names(&mut self, what: &str) -> Found<Vec<Name>> {
+        let mut names = vec![self.name(what)?];
+        while self.take_sign(",") {
+            names.push(self.name(what)?);
+        }
+        Ok(names)
+    }
+
+    fn quoted(&mut self, what: &str) -> Found<Quoted> {
+        let span = self.span();
+        let TokenKind::Text(text) = self.peek() else { return self.expected(what) };
+        let text = text.clone();
+        self.advance();
+        Ok(Quoted { text, span })
+    }
+
+    /// Goes on to the next token for which `stop` holds, or to the end.
+    fn skip_until(&mut self, stop: impl Fn(&Self) -> bool) {
+        while *self.peek() != TokenKind::End && !stop(self) {
+            self.advance();
+        }
+    }
+}
+
+/// The help for a word that stands where one of `known` was expected.
+fn did_you_mean(token: &TokenKind, known: &[&str]) -> Option<String> {
+    let TokenKind::Word(word) = token else { return None };
+    nearest(word, known.iter().copied()).map(|near| format!("did you mean `{near}`?"))
+}

@@ -1,0 +1,273 @@
+//! Statements: each begins with a hard word, so the next one is found after any error.
+
+use super::super::ast::{
+    CheckTree, InputTree, LinkKeyTree, LinkTree, OutputTree, ParamTree, Percent, RequiredTree,
+    Statement, StatementKind, StepTree, TableTree, TypeTree,
+};
+use super::super::diagnostic::{Diagnostic, DiagnosticKind};
+use super::super::token::TokenKind;
+use super::{Found, Parser, did_you_mean};
+use crate::value::{Scale, Type};
+
+const STATEMENTS: &[&str] =
+    &["plan", "param", "input", "table", "link", "check", "output", "use", "warn", "case", "chart"];
+
+impl Parser {
+    pub(super) fn statements(&mut self) -> Vec<Statement> {
+        let mut statements = vec![];
+        while *self.peek() != TokenKind::End {
+            let start = self.span();
+            self.depth = 0;
+            match self.statement() {
+                Ok(kind) => {
+                    statements.push(Statement { kind, span: start.to(self.last_span()) });
+                }
+                Err(_) => self.skip_until(Self::at_statement),
+            }
+        }
+        statements
+    }
+
+    pub(super) fn at_statement(&self) -> bool {
+        matches!(self.peek(), TokenKind::Word(word) if STATEMENTS.contains(&word.as_str()))
+    }
+
+    fn statement(&mut self) -> Found<StatementKind> {
+        let span = self.span();
+        let word = match self.peek() {
+            TokenKind::Word(word) if self.at_statement() => word.clone(),
+            found => {
+                let message = format!("expected a statement, found {}", found.found());
+                let mut diagnostic = Diagnostic::new(DiagnosticKind::Syntax, span, message)
+                    .help(format!("a statement begins with one of: {}", STATEMENTS.join(", ")));
+                if let Some(help) = did_you_mean(found, STATEMENTS)
+                    .or_else(|| did_you_mean(found, super::step::STEPS))
+                {
+                    diagnostic = diagnostic.help(help);
+                }
+                self.advance();
+                return self.wrong(diagnostic);
+            }
+        };
+        self.advance();
+        match word.as_str() {
+            "plan" => Ok(StatementKind::Plan(self.quoted("the plan's title in quotes")?)),
+            "param" => self.param(),
+            "input" => self.input(),
+            "table" => self.table(),
+            "link" => self.link(),
+            "check" => self.check(),
+            "output" => self.output(),
+            _ => self.not_yet(span, &format!("the statement `{word}`")),
+        }
+    }
+
+    fn param(&mut self) -> Found<StatementKind> {
+        let name = self.name("the parameter's name")?;
+        let ty = self.type_name()?;
+        self.need_sign("=", "`=` and the parameter's value")?;
+        let value = self.expression()?;
+        Ok(StatementKind::Param(ParamTree { name, ty, value }))
+    }
+
+    pub(super) fn type_name(&mut self) -> Found<TypeTree> {
+        let span = self.span();
+        let word = match self.peek() {
+            TokenKind::Word(word) => word.clone(),
+            _ => return self.expected("a type"),
+        };
+        let ty = match word.as_str() {
+            "text" => Type::Text,
+            "integer" => Type::Integer,
+            "number" => Type::Number,
+            "date" => Type::Date,
+            "datetime" => Type::DateTime,
+            "boolean" => Type::Boolean,
+            "decimal" => {
+                self.advance();
+                if matches!(self.peek(), TokenKind::Text(_)) {
+                    let span = self.span();
+                    return self.not_yet(span, "a number's format shown by an example");
+                }
+                self.need_sign("(", "the places after the point, as in `decimal(2)`")?;
+                let places = self.places()?;
+                self.need_sign(")", "`)`")?;
+                return Ok(TypeTree { ty: Type::Decimal(places), span: span.to(self.last_span()) });
+            }
+            _ => {
+                let known = ["text", "integer", "decimal", "number", "date", "datetime", "boolean"];
+                let message = format!("`{word}` is not a type");
+                let help = did_you_mean(self.peek(), &known)
+                    .unwrap_or_else(|| format!("types are {}", known.join(", ")));
+                return self
+                    .wrong(Diagnostic::new(DiagnosticKind::Syntax, span, message).help(help));
+            }
+        };
+        self.advance();
+        Ok(TypeTree { ty, span })
+    }
+
+    fn places(&mut self) -> Found<Scale> {
+        if let TokenKind::Number { units, decimal: false, .. } = *self.peek()
+            && (0..=20).contains(&units)
+        {
+            self.advance();
+            return Ok(Scale(units as u8));
+        }
+        self.expected("a whole number of places from 0 to 20")
+    }
+
+    fn input(&mut self) -> Found<StatementKind> {
+        let name = self.name("the input's name")?;
+        self.need_word("from", "`from` and a file")?;
+        if self.is_word("calendar") {
+            let span = self.span();
+            return self.not_yet(span, "a calendar");
+        }
+        let mut sources = vec![self.quoted("a file's path in quotes")?];
+        while self.take_sign(",") {
+            sources.push(self.quoted("a file's path in quotes")?);
+        }
+        let mut filling_blanks = false;
+        let mut delimiter = None;
+        loop {
+            let span = self.span();
+            if self.is_word("filling") {
+                self.advance();
+                self.need_word("blanks", "`filling blanks`: `blanks`")?;
+                filling_blanks = true;
+            } else if self.take_word("delimiter") {
+                delimiter = Some(self.quoted("the sign between fields in quotes")?);
+            } else if let TokenKind::Word(word) = self.peek().clone()
+                && ["encoding", "header", "sheet", "named", "query"].contains(&word.as_str())
+            {
+                return self.not_yet(span, &format!("the option `{word}`"));
+            } else {
+                break;
+            }
+        }
+        let steps = self.steps();
+        Ok(StatementKind::Input(InputTree { name, sources, filling_blanks, delimiter, steps }))
+    }
+
+    fn table(&mut self) -> Found<StatementKind> {
+        let name = self.name("the table's name")?;
+        self.need_word("from", "`from` and the table it starts as")?;
+        let base = self.name("the table it starts as")?;
+        let span = self.span();
+        if self.is_sign(",") {
+            return self.not_yet(span, "a table stacked from several");
+        }
+        if self.is_word("meeting") {
+            return self.not_yet(span, "`meeting`");
+        }
+        let steps: Vec<StepTree> = self.steps();
+        Ok(StatementKind::Table(TableTree { name, base, steps }))
+    }
+
+    fn link(&mut self) -> Found<StatementKind> {
+        let from = self.name("the table whose rows lead")?;
+        self.need_word("to", "`to` and the table they lead to")?;
+        let to = self.name("the table they lead to")?;
+        self.need_word("on", "`on` and the key")?;
+        let mut keys = vec![self.link_key()?];
+        while self.take_sign(",") {
+            keys.push(self.link_key()?);
+        }
+        let mut tree = LinkTree {
+            from,
+            to,
+            keys,
+            required: None,
+            blank_allowed: false,
+            name: None,
+            back: None,
+        };
+        loop {
+            let span = self.span();
+            if self.take_word("complete") {
+                tree.required = Some(RequiredTree::Complete(span));
+            } else if self.is_word("at") {
+                let percent = self.at_least()?;
+                let of = if self.take_word("of") {
+                    Some(self.name("the tracked amount that it is a share of")?)
+                } else {
+                    None
+                };
+                tree.required =
+                    Some(RequiredTree::Share { percent, of, span: span.to(self.last_span()) });
+            } else if self.take_word("blank") {
+                self.need_word("allowed", "`blank allowed`: `allowed`")?;
+                tree.blank_allowed = true;
+            } else if self.is_word("prefer") {
+                return self.not_yet(span, "`prefer`");
+            } else if self.take_word("as") {
+                tree.name = Some(self.name("the link's name")?);
+                if self.take_word("back") {
+                    tree.back = Some(self.name("the name of the way back")?);
+                }
+            } else if *self.peek() == TokenKind::End || self.at_statement() {
+                return Ok(StatementKind::Link(tree));
+            } else {
+                let known = ["complete", "at", "blank", "as"];
+                let help = did_you_mean(self.peek(), &known).unwrap_or_else(|| {
+                    "after the keys: complete, at least N% [of COLUMN], blank allowed, \
+                     as NAME [back NAME]"
+                        .into()
+                });
+                let message = format!("expected the link's end, found {}", self.peek().found());
+                return self
+                    .wrong(Diagnostic::new(DiagnosticKind::Syntax, span, message).help(help));
+            }
+        }
+    }
+
+    fn link_key(&mut self) -> Found<LinkKeyTree> {
+        let left = self.key()?;
+        let span = self.span();
+        if self.is_word("within") {
+            return self.not_yet(span, "a link by a period");
+        }
+        let right = if self.take_sign("=") { Some(self.key()?) } else { None };
+        Ok(LinkKeyTree { left, right })
+    }
+
+    fn at_least(&mut self) -> Found<Percent> {
+        self.advance();
+        self.need_word("least", "`at least`: `least`")?;
+        let TokenKind::Number { units, scale, .. } = *self.peek() else {
+            return self.expected("a share such as `98%`");
+        };
+        let span = self.span();
+        self.advance();
+        self.need_sign("%", "`%`: a share is written `98%`")?;
+        let most = 100 * 10_i128.pow(u32::from(scale.min(30)));
+        if units > most || scale > 12 {
+            return self.wrong(
+                Diagnostic::new(DiagnosticKind::Syntax, span, "a share is at most 100%")
+                    .help("with up to 12 places after the point"),
+            );
+        }
+        Ok(Percent { units: units as u64, scale })
+    }
+
+    fn check(&mut self) -> Found<StatementKind> {
+        let title = match self.peek() {
+            TokenKind::Text(_) => Some(self.quoted("the check's title")?),
+            _ => None,
+        };
+        let table = if self.is_sign(":") { None } else { Some(self.name("a table or `:`")?) };
+        let at_least =
+            if table.is_some() && self.is_word("at") { Some(self.at_least()?) } else { None };
+        self.need_sign(":", "`:` and what must hold")?;
+        let condition = self.expression()?;
+        Ok(StatementKind::Check(CheckTree { title, table, at_least, condition }))
+    }
+
+    fn output(&mut self) -> Found<StatementKind> {
+        let table = self.name("the table to write")?;
+        self.need_word("to", "`to` and a path in quotes")?;
+        let path = self.quoted("a path in quotes")?;
+        Ok(StatementKind::Output(OutputTree { table, path }))
+    }
+}

@@ -1,0 +1,232 @@
+//! Steps: each begins with a word that is a name elsewhere; what follows decides.
+
+use super::super::ast::{
+    AssignTree, ColumnTree, DedupeKeep, Preference, ReadTree, RenameTree, StepKind, StepTree,
+};
+use super::super::diagnostic::{Diagnostic, DiagnosticKind};
+use super::super::token::{Span, TokenKind};
+use super::{Found, Parser, did_you_mean};
+
+pub(super) const STEPS: &[&str] = &[
+    "read", "add", "change", "keep", "drop", "dedupe", "units", "columns", "rename", "grain",
+    "track", "allocate", "one", "top", "bottom", "sort",
+];
+
+const PREFERENCES: &[Preference] =
+    &[Preference::Latest, Preference::Earliest, Preference::Largest, Preference::Smallest];
+
+impl Parser {
+    /// The steps up to the next statement. What cannot be understood is noted and left out.
+    pub(super) fn steps(&mut self) -> Vec<StepTree> {
+        let mut steps = vec![];
+        while *self.peek() != TokenKind::End && !self.at_statement() {
+            let start = self.span();
+            self.depth = 0;
+            match self.step() {
+                Ok(kind) => steps.push(StepTree { kind, span: start.to(self.last_span()) }),
+                Err(_) => self.skip_until(|parser| parser.at_statement() || parser.at_step_line()),
+            }
+        }
+        steps
+    }
+
+    /// A line that begins with a step's word and is not an assignment of a column called so.
+    fn at_step_line(&self) -> bool {
+        let token = &self.tokens[self.at];
+        let TokenKind::Word(word) = &token.kind else { return false };
+        token.first_on_line
+            && STEPS.contains(&word.as_str())
+            && !matches!(self.peek_after(1), TokenKind::Sign("="))
+            && !matches!(self.peek_after(1), TokenKind::Word(next) if next == "as")
+    }
+
+    fn step(&mut self) -> Found<StepKind> {
+        let span = self.span();
+        let word = match self.peek() {
+            TokenKind::Word(word) if STEPS.contains(&word.as_str()) => word.clone(),
+            found => {
+                let message = format!("expected a step or a statement, found {}", found.found());
+                let help = did_you_mean(found, STEPS).unwrap_or_else(|| {
+                    "steps are read, add, change, keep, drop, dedupe, units, columns, rename, \
+                     grain, track"
+                        .into()
+                });
+                self.advance();
+                return self
+                    .wrong(Diagnostic::new(DiagnosticKind::Syntax, span, message).help(help));
+            }
+        };
+        self.advance();
+        match word.as_str() {
+            "read" => Ok(StepKind::Read(self.items(&["as"], Self::read_item)?)),
+            "add" => Ok(StepKind::Add(self.items(&["="], Self::assignment)?)),
+            "change" => Ok(StepKind::Change(self.items(&["="], Self::assignment)?)),
+            "keep" => Ok(StepKind::Keep(self.expression()?)),
+            "drop" => Ok(StepKind::Drop(self.expression()?)),
+            "dedupe" => self.dedupe(span),
+            "units" => self.units(),
+            "columns" => self.columns(),
+            "rename" => self.rename(),
+            "grain" => Ok(StepKind::Grain(self.names("a column of the grain")?)),
+            "track" => Ok(StepKind::Track(self.names("an amount to track")?)),
+            _ => self.not_yet(span, &format!("the step `{word}`")),
+        }
+    }
+
+    /// One item, then more while a name is followed by one of `marks`. Commas between are allowed.
+    fn items<T>(&mut self, marks: &[&str], item: impl Fn(&mut Self) -> Found<T>) -> Found<Vec<T>> {
+        let mut items = vec![item(self)?];
+        loop {
+            let comma = usize::from(self.is_sign(","));
+            let goes_on = self.at_name(comma)
+                && match self.peek_after(comma + 1) {
+                    TokenKind::Sign(sign) => marks.contains(sign),
+                    TokenKind::Word(word) => marks.contains(&word.as_str()),
+                    _ => false,
+                };
+            if !goes_on {
+                return Ok(items);
+            }
+            if comma == 1 {
+                self.advance();
+            }
+            items.push(item(self)?);
+        }
+    }
+
+    fn assignment(&mut self) -> Found<AssignTree> {
+        let name = self.name("a column's name")?;
+        self.need_sign("=", "`=` and the column's value")?;
+        let value = self.expression()?;
+        Ok(AssignTree { name, value })
+    }
+
+    fn read_item(&mut self) -> Found<ReadTree> {
+        let column = self.name("a column's name")?;
+        self.need_word("as", "`as` and a type")?;
+        let ty = self.type_name()?;
+        let mut formats = vec![];
+        if matches!(self.peek(), TokenKind::Text(_)) {
+            formats.push(self.quoted("a format")?);
+            while self.take_word("or") {
+                formats.push(self.quoted("another format in quotes")?);
+            }
+        }
+        let mut else_blank = false;
+        if self.take_word("else") {
+            let span = self.span();
+            if self.is_word("aside") {
+                return self.not_yet(span, "`else aside`");
+            }
+            self.need_word("blank", "`else blank`: `blank`")?;
+            else_blank = true;
+        }
+        Ok(ReadTree { column, ty, formats, else_blank })
+    }
+
+    fn dedupe(&mut self, start: Span) -> Found<StepKind> {
+        if !self.take_word("by") {
+            // `keep latest = …` is a step of its own; `keep latest sent_at` belongs to a `by`.
+            let prefers = self.is_word("keep")
+                && matches!(self.peek_after(1), TokenKind::Word(word)
+                    if PREFERENCES.iter().any(|preference| preference.word() == word))
+                && self.at_name(2);
+            if prefers {
+                let span = start.to(self.tokens[self.at + 1].span);
+                return self.wrong(
+                    Diagnostic::new(
+                        DiagnosticKind::Syntax,
+                        span,
+                        "`dedupe` without `by` drops exact copies and has nothing to choose",
+                    )
+                    .help("write  dedupe by KEY keep latest COLUMN"),
+                );
+            }
+            return Ok(StepKind::Dedupe);
+        }
+        let mut keys = vec![self.key()?];
+        while self.take_sign(",") {
+            keys.push(self.key()?);
+        }
+        self.need_word(
+            "keep",
+            "`keep` and which row stays: latest COLUMN, earliest COLUMN, largest COLUMN, \
+             smallest COLUMN, first or last",
+        )?;
+        let mut best = vec![];
+        loop {
+            let preference = PREFERENCES
+                .iter()
+                .copied()
+                .find(|preference| self.is_word(preference.word()) && self.at_name(1));
+            match preference {
+                Some(preference) => {
+                    self.advance();
+                    best.push((preference, self.name("a column")?));
+                }
+                None if best.is_empty() => break,
+                None => {
+                    let preference = best[best.len() - 1].0;
+                    best.push((preference, self.name("a column")?));
+                }
+            }
+            if !self.take_sign(",") {
+                return Ok(StepKind::DedupeBy { keys, keep: DedupeKeep::Best(best) });
+            }
+        }
+        if self.take_word("first") {
+            Ok(StepKind::DedupeBy { keys, keep: DedupeKeep::First })
+        } else if self.take_word("last") {
+            Ok(StepKind::DedupeBy { keys, keep: DedupeKeep::Last })
+        } else {
+            self.expected(
+                "which row stays: latest COLUMN, earliest COLUMN, largest COLUMN, \
+                 smallest COLUMN, first or last",
+            )
+        }
+    }
+
+    fn units(&mut self) -> Found<StepKind> {
+        self.need_word("of", "`of` and the quantity")?;
+        let of = self.expression()?;
+        self.need_word("as", "`as` and a name for the unit's number")?;
+        let name = self.name("a name for the unit's number")?;
+        let mut split = vec![];
+        if self.is_word("split") && self.at_name(1) {
+            self.advance();
+            split = self.names("an amount to split")?;
+        }
+        let span = self.span();
+        if let TokenKind::Word(word) = self.peek().clone()
+            && ["dropping", "keeping", "to", "up"].contains(&word.as_str())
+        {
+            return self.not_yet(span, &format!("`{word}` after `units`"));
+        }
+        Ok(StepKind::Units { of, name, split })
+    }
+
+    fn columns(&mut self) -> Found<StepKind> {
+        let mut columns = vec![];
+        loop {
+            let column = self.name("a column to keep")?;
+            let new = if self.take_word("as") { Some(self.name("its new name")?) } else { None };
+            columns.push(ColumnTree { column, new });
+            if !self.take_sign(",") {
+                return Ok(StepKind::Columns(columns));
+            }
+        }
+    }
+
+    fn rename(&mut self) -> Found<StepKind> {
+        let mut renames = vec![];
+        loop {
+            let old = self.name("a column to rename")?;
+            self.need_word("to", "`to` and the new name")?;
+            let new = self.name("the new name")?;
+            renames.push(RenameTree { old, new });
+            if !self.take_sign(",") {
+                return Ok(StepKind::Rename(renames));
+            }
+        }
+    }
+}

@@ -1,0 +1,18 @@
+//! The core of Granum: values, tables, links, steps, the plan language, the engine and the tally.
+//!
+//! Nothing here knows files, terminals or clocks. A program gives the engine a plan's text, a
+//! [`engine::Sources`] that reads inputs and an [`engine::Outputs`] that takes results, and gets
+//! back a report of what happened to every row and amount.
+#![deny(missing_docs)]
+#![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used))]
+
+pub mod engine;
+pub mod expr;
+mod grain;
+pub mod lang;
+pub mod link;
+pub mod resolve;
+mod step;
+pub mod table;
+pub mod tally;
+pub mod value;

@@ -1,0 +1,174 @@
+//! Keys of one or more columns: hashed once, compared by value, never encoded.
+
+use arrow_array::StringViewArray;
+use arrow_buffer::NullBuffer;
+use foldhash::fast::FixedState;
+use rayon::prelude::*;
+use std::hash::{BuildHasher, Hasher};
+
+use crate::table::{Column, INLINE};
+use crate::value::Scalar;
+
+/// What a blank in a key means.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum BlankKeys {
+    /// A row with a blank in its key has no key: it meets nothing.
+    Apart,
+    /// A blank is equal to a blank.
+    Equal,
+}
+
+/// The key of each row of a table.
+#[derive(Debug, Clone)]
+pub(crate) struct Keys {
+    columns: Vec<Column>,
+    blank: BlankKeys,
+    /// Rows that have a key; `None` where all have.
+    present: Option<NullBuffer>,
+    rows: usize,
+}
+
+/// Rows are hashed in runs of this many.
+const RUN: usize = 1 << 14;
+
+impl Keys {
+    /// Keys made of `columns`, which have equal lengths.
+    pub fn new(columns: Vec<Column>, blank: BlankKeys, rows: usize) -> Self {
+        let present = match blank {
+            BlankKeys::Equal => None,
+            BlankKeys::Apart => columns.iter().fold(None, |present, column| {
+                let nulls = column.nulls().filter(|nulls| nulls.null_count() > 0);
+                NullBuffer::union(present.as_ref(), nulls.as_ref())
+            }),
+        };
+        Self { columns, blank, present, rows }
+    }
+
+    /// The keys of some rows. All of them have one.
+    pub fn take(&self, rows: &arrow_array::UInt32Array) -> Keys {
+        let columns = self.columns.iter().map(|column| column.take(rows)).collect();
+        Keys::new(columns, self.blank, rows.len())
+    }
+
+    pub fn rows(&self) -> usize {
+        self.rows
+    }
+
+    /// How many rows have no key.
+    pub fn absent(&self) -> usize {
+        self.present.as_ref().map_or(0, NullBuffer::null_count)
+    }
+
+    pub fn has_key(&self, row: usize) -> bool {
+        self.present.as_ref().is_none_or(|present| present.is_valid(row))
+    }
+
+    /// The values of a row's key.
+    pub fn values(&self, row: usize) -> Vec<Scalar> {
+        self.columns.iter().map(|column| column.scalar(row)).collect()
+    }
+
+    /// The hash of each row's key.
+    pub fn hashes(&self) -> Vec<u64> {
+        let mut hashes = vec![0_u64; self.rows];
+        hashes.par_chunks_mut(RUN).enumerate().for_each(|(run, hashes)| {
+            self.hash_run(run * RUN, hashes);
+        });
+        hashes
+    }
+
+    /// The hashes of the rows from `first` on, one for each place in `hashes`.
+    pub fn hash_run(&self, first: usize, hashes: &mut [u64]) {
+        hashes.fill(0);
+        for column in &self.columns {
+            hash_column(&column.slice(first, hashes.len()), hashes);
+        }
+    }
+
+    /// Whether a row here and a row there have equal keys. Both have one; the columns have pairwise
+    /// one type.
+    pub fn equal(&self, row: usize, other: &Keys, other_row: usize) -> bool {
+        self.columns.iter().zip(&other.columns).all(|(a, b)| {
+            if self.blank == BlankKeys::Equal {
+                match (a.is_blank(row), b.is_blank(other_row)) {
+                    (true, true) => return true,
+                    (false, false) => {}
+                    _ => return false,
+                }
+            }
+            equal_values(a, row, b, other_row)
+        })
+    }
+}
+
+fn equal_values(a: &Column, row: usize, b: &Column, other: usize) -> bool {
+    match (a, b) {
+        (Column::Text(a), Column::Text(b)) => equal_texts(a, row, b, other),
+        (Column::Integer(a), Column::Integer(b)) => a.value(row) == b.value(other),
+        (Column::Decimal(a), Column::Decimal(b)) => a.value(row) == b.value(other),
+        (Column::Date(a), Column::Date(b)) => a.value(row) == b.value(other),
+        (Column::DateTime(a), Column::DateTime(b)) => a.value(row) == b.value(other),
+        (Column::Boolean(a), Column::Boolean(b)) => a.value(row) == b.value(other),
+        // 0.0 and -0.0 are one value.
+        (Column::Number(a), Column::Number(b)) => a.value(row) == b.value(other),
+        _ => false,
+    }
+}
+
+fn equal_texts(a: &StringViewArray, row: usize, b: &StringViewArray, other: usize) -> bool {
+    let (view, other_view) = (a.views()[row], b.views()[other]);
+    // The low half holds the length and the first four bytes.
+    if view as u64 != other_view as u64 {
+        return false;
+    }
+    if (view as u32) as usize <= INLINE {
+        return view == other_view;
+    }
+    a.value(row) == b.value(other)
+}
+
+/// One state for all keys, so that both sides of a link hash alike.
+const STATE: FixedState = FixedState::with_seed(0);
+
+fn hash_column(column: &Column, hashes: &mut [u64]) {
+    let nulls = column.nulls().filter(|nulls| nulls.null_count() > 0);
+    let mut each = |value: &dyn Fn(usize, &mut <FixedState as BuildHasher>::Hasher)| {
+        for (row, hash) in hashes.iter_mut().enumerate() {
+            let mut hasher = STATE.build_hasher();
+            hasher.write_u64(*hash);
+            if nulls.as_ref().is_none_or(|nulls| nulls.is_valid(row)) {
+                value(row, &mut hasher);
+            }
+            *hash = hasher.finish();
+        }
+    };
+    match column {
+        Column::Blank(_) => each(&|_, _| {}),
+        Column::Text(array) => {
+            let views = array.views();
+            each(&|row, hasher| {
+                let view = views[row];
+                if (view as u32) as usize <= INLINE {
+                    hasher.write_u128(view);
+                } else {
+                    hasher.write(array.value(row).as_bytes());
+                }
+            });
+        }
+        Column::Integer(array) => {
+            each(&|row, hasher| hasher.write_u64(array.value(row) as u64));
+        }
+        Column::Decimal(array) => {
+            each(&|row, hasher| hasher.write_u128(array.value(row) as u128));
+        }
+        Column::Date(array) => each(&|row, hasher| hasher.write_u32(array.value(row) as u32)),
+        Column::DateTime(array) => {
+            each(&|row, hasher| hasher.write_u64(array.value(row) as u64));
+        }
+        Column::Boolean(array) => each(&|row, hasher| hasher.write_u8(array.value(row).into())),
+        Column::Number(array) => {
+            // Adding zero makes -0.0 the same as 0.0.
+            each(&|row, hasher| hasher.write_u64((array.value(row) + 0.0).to_bits()));
+        }
+    }
+}

@@ -1,0 +1,7 @@
+//! Keys, the tables that find them, and the link index: for each row the row it leads to.
+
+mod index;
+mod key;
+
+pub(crate) use index::{KeyTable, LinkIndex, follow};
+pub(crate) use key::{BlankKeys, Keys};

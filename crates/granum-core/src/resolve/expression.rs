@@ -1,0 +1,545 @@
+//! Expressions: names, types, and what their values are worth.
+
+use super::scope::{Paths, Resolver, Row};
+use super::worth::{Worth, WorthKind};
+use super::{Resolved, Wrong};
+use crate::expr::{FUNCTIONS, Function, Kind, Typed, find_function};
+use crate::lang::{Diagnostic, DiagnosticKind, Expr, ExprKind, Name, Operator, Span, nearest};
+use crate::value::{Scalar, Scale, Type};
+
+pub(super) type Valued = (Typed, Worth);
+
+/// Functions and aggregates of the reference that this version does not run.
+const NOT_YET: &[&str] = &[
+    "ends_with",
+    "pad_left",
+    "trim_left",
+    "floor",
+    "ceil",
+    "quarter",
+    "month_name",
+    "month_number",
+    "week",
+    "weekday",
+    "day",
+    "start_of_month",
+    "add_months",
+    "number",
+    "source_file",
+    "source_line",
+    "choices",
+    "position",
+    "running",
+    "any",
+    "all",
+    "share",
+    "only",
+    "latest",
+    "earliest",
+    "list",
+    "mean",
+];
+
+pub(super) const AGGREGATES: &[&str] = &["rows", "sum", "count", "distinct", "min", "max"];
+
+impl Resolver<'_> {
+    pub fn expression(&mut self, expr: &Expr, row: &Row) -> Resolved<Valued> {
+        let span = expr.span;
+        let constant = |value: Scalar| {
+            let ty = value.ty();
+            (Typed::new(Kind::Constant(value), ty, span), Worth::default())
+        };
+        match &expr.kind {
+            ExprKind::Text(text) if text.is_empty() => self.wrong(
+                Diagnostic::new(DiagnosticKind::Type, span, "a text is never empty: it is blank")
+                    .help("write `blank`; \"\" may stand last in replace(…) and beside `&`"),
+            ),
+            ExprKind::Text(text) => Ok(constant(Scalar::Text(text.clone()))),
+            ExprKind::Number { units, decimal: false, .. } => match i64::try_from(*units) {
+                Ok(value) => Ok(constant(Scalar::Integer(value))),
+                Err(_) => Ok(constant(Scalar::Decimal(*units, Scale(0)))),
+            },
+            ExprKind::Number { units, scale, .. } => {
+                Ok(constant(Scalar::Decimal(*units, Scale(*scale))))
+            }
+            ExprKind::Boolean(value) => Ok(constant(Scalar::Boolean(*value))),
+            ExprKind::Blank => Ok(constant(Scalar::Blank)),
+            ExprKind::Path(parts) if parts.len() == 1 => self.single(&parts[0], row),
+            ExprKind::Path(parts) => self.path(parts, span, row),
+            ExprKind::Call { function, args, filter } => {
+                self.call(function, args, filter.as_deref(), span, row)
+            }
+            ExprKind::Negate(inner) => {
+                let (inner, worth) = self.expression(inner, row)?;
+                self.must_be(&inner, Type::is_numeric, "a number")?;
+                if let Some(value) = inner.constant().and_then(negated) {
+                    return Ok(constant(value));
+                }
+                let ty = inner.ty;
+                Ok((Typed::new(Kind::Negate(Box::new(inner)), ty, span), worth))
+            }
+            ExprKind::Not(inner) => {
+                let inner = self.condition(inner, row)?;
+                Ok(truth(Kind::Not(Box::new(inner)), span))
+            }
+            ExprKind::Binary { op, left, right } => self.binary(*op, left, right, span, row),
+            ExprKind::In { value, items, negated } => {
+                let (value, _) = self.expression(value, row)?;
+                let mut resolved = vec![];
+                for item in items {
+                    let (item, _) = self.expression(item, row)?;
+                    let (_, item) = self.comparable(&value, item, "in")?;
+                    resolved.push(item);
+                }
+                let value = if value.ty.is_numeric() && value.ty != Type::Number {
+                    exact(value)
+                } else {
+                    value
+                };
+                let inside = Kind::In { value: Box::new(value), items: resolved };
+                let inside = truth(inside, span);
+                if *negated { Ok(truth(Kind::Not(Box::new(inside.0)), span)) } else { Ok(inside) }
+            }
+            ExprKind::IsBlank { value, negated } => {
+                let (value, _) = self.expression(value, row)?;
+                Ok(truth(Kind::IsBlank { value: Box::new(value), negated: *negated }, span))
+            }
+            ExprKind::If { condition, then, otherwise } => {
+                let condition = self.condition(condition, row)?;
+                let (then, worth) = self.expression(then, row)?;
+                let (otherwise, other_worth) = self.expression(otherwise, row)?;
+                let (then, otherwise) = self.one_type(then, otherwise, "if", span)?;
+                let ty = then.ty;
+                let kind = Kind::If {
+                    condition: Box::new(condition),
+                    then: Box::new(then),
+                    otherwise: Box::new(otherwise),
+                };
+                Ok((Typed::new(kind, ty, span), worth.with(other_worth)))
+            }
+        }
+    }
+
+    /// An expression that is true or false.
+    pub fn condition(&mut self, expr: &Expr, row: &Row) -> Resolved<Typed> {
+        let (typed, _) = self.expression(expr, row)?;
+        match typed.ty {
+            Type::Boolean => Ok(typed),
+            Type::Blank => Ok(typed.into_type(Type::Boolean)),
+            ty => self.wrong(
+                Diagnostic::new(
+                    DiagnosticKind::Type,
+                    expr.span,
+                    format!("this is {ty}, but a condition is true or false"),
+                )
+                .help("compare it with something"),
+            ),
+        }
+    }
+
+    pub fn must_be(
+        &mut self,
+        typed: &Typed,
+        fits: impl Fn(Type) -> bool,
+        wanted: &str,
+    ) -> Resolved<()> {
+        if fits(typed.ty) {
+            return Ok(());
+        }
+        let mut diagnostic = Diagnostic::new(
+            DiagnosticKind::Type,
+            typed.span,
+            format!("this is {}, but {wanted} is needed", typed.ty),
+        );
+        if typed.ty == Type::Text && wanted == "a number" {
+            diagnostic = diagnostic.help(
+                "if its cells are numbers, say so in the input:  read COLUMN as integer  \
+                 or  as decimal(2)",
+            );
+        }
+        self.wrong(diagnostic)
+    }
+
+    /// A name alone: a column or a parameter.
+    fn single(&mut self, name: &Name, row: &Row) -> Resolved<Valued> {
+        let column = row.columns.iter().find(|(known, ..)| *known == name.text);
+        let parameter = self.parameters.iter().find(|(known, _)| *known == name.text);
+        match (column, parameter) {
+            (Some(_), Some(_)) => self.wrong(
+                Diagnostic::new(
+                    DiagnosticKind::NameTaken,
+                    name.span,
+                    format!("`{}` is both a column here and a parameter", name.text),
+                )
+                .help("give the parameter another name"),
+            ),
+            (Some((_, slot, ty, worth)), None) => {
+                Ok((Typed::new(Kind::Slot(*slot), *ty, name.span), *worth))
+            }
+            (None, Some((_, parameter))) => {
+                let constant = Kind::Constant(parameter.value.clone());
+                Ok((Typed::new(constant, parameter.ty, name.span), Worth::default()))
+            }
+            (None, None) if row.paths == Paths::NotInParameters => self.wrong(
+                Diagnostic::new(
+                    DiagnosticKind::Parameter,
+                    name.span,
+                    "a parameter's value is written out: it sees no columns",
+                )
+                .help("as in  param as_of date = date(\"2026-06-30\")"),
+            ),
+            (None, None) if row.paths == Paths::Totals => self.wrong(
+                Diagnostic::new(
+                    DiagnosticKind::Path,
+                    name.span,
+                    "a check about totals sees columns only inside an aggregate",
+                )
+                .help("as in  sum(sales.net) ; for each row:  check sales: net >= 0"),
+            ),
+            (None, None) => {
+                let leads = self.link_from(&row.ancestors, &name.text).is_some();
+                let back = self.link_back(&row.ancestors, &name.text).is_some();
+                if leads || back {
+                    let help = if leads {
+                        format!(
+                            "a column of it:  {0}.COLUMN ; whether there is one:  has({0})",
+                            name.text
+                        )
+                    } else {
+                        format!(
+                            "how many there are:  rows({0}) ; a sum:  sum({0}.COLUMN)",
+                            name.text
+                        )
+                    };
+                    return self.wrong(
+                        Diagnostic::new(
+                            DiagnosticKind::Path,
+                            name.span,
+                            format!("`{}` is a link, not a column", name.text),
+                        )
+                        .help(help),
+                    );
+                }
+                self.unknown_column(row, name)
+            }
+        }
+    }
+
+    fn call(
+        &mut self,
+        name: &Name,
+        args: &[Expr],
+        filter: Option<&Expr>,
+        span: Span,
+        row: &Row,
+    ) -> Resolved<Valued> {
+        if name.text == "has" {
+            return self.has(args, span, row);
+        }
+        if AGGREGATES.contains(&name.text.as_str()) {
+            if row.paths == Paths::Totals {
+                return Ok((self.total(name, args, filter, span)?, Worth::default()));
+            }
+            return self.gather(name, args, filter, span, row);
+        }
+        let Some(function) = find_function(&name.text) else {
+            return self.unknown_function(name);
+        };
+        if let Some(filter) = filter {
+            return self.wrong(Diagnostic::new(
+                DiagnosticKind::Syntax,
+                filter.span,
+                format!("`where` belongs to aggregates; `{}` works on one row", name.text),
+            ));
+        }
+        self.function(function, args, span, row)
+    }
+
+    pub(super) fn unknown_function<T>(&mut self, name: &Name) -> Resolved<T> {
+        if NOT_YET.contains(&name.text.as_str()) {
+            return self.wrong(
+                Diagnostic::new(
+                    DiagnosticKind::NotYet,
+                    name.span,
+                    format!(
+                        "`{}` is part of the plan language, but this version does not run it",
+                        name.text
+                    ),
+                )
+                .help("docs/language.md lists what is missing"),
+            );
+        }
+        let known: Vec<&str> =
+            FUNCTIONS.iter().map(|f| f.name).chain(AGGREGATES.iter().copied()).collect();
+        let mut diagnostic = Diagnostic::new(
+            DiagnosticKind::UnknownName,
+            name.span,
+            format!("there is no function called `{}`", name.text),
+        );
+        diagnostic = match nearest(&name.text, known.iter().copied()) {
+            Some(near) => diagnostic.help(format!("did you mean `{near}`?")),
+            None => diagnostic.help(format!("functions are has, {}", known.join(", "))),
+        };
+        self.wrong(diagnostic)
+    }
+
+    fn function(
+        &mut self,
+        function: &'static Function,
+        args: &[Expr],
+        span: Span,
+        row: &Row,
+    ) -> Resolved<Valued> {
+        use crate::expr::{Gives, Takes};
+        let least = function.takes.len() - function.optional;
+        if args.len() < least || (args.len() > function.takes.len() && !function.repeats) {
+            return self.wrong(
+                Diagnostic::new(
+                    DiagnosticKind::Type,
+                    span,
+                    format!("`{}` takes {least} values, not {}", function.name, args.len()),
+                )
+                .help(format!("it is called  {}", function.signature)),
+            );
+        }
+        let mut typed = vec![];
+        let mut worth = Worth::default();
+        for (at, arg) in args.iter().enumerate() {
+            let takes = function.takes[at.min(function.takes.len() - 1)];
+            let empty = matches!(&arg.kind, ExprKind::Text(text) if text.is_empty());
+            let (arg, arg_worth) = if empty && function.name == "replace" && at == 2 {
+                let nothing = Kind::Constant(Scalar::Text(String::new()));
+                (Typed::new(nothing, Type::Text, arg.span), Worth::default())
+            } else {
+                self.expression(arg, row)?
+            };
+            match takes {
+                Takes::Text | Takes::Format => {
+                    self.must_be(&arg, |ty| matches!(ty, Type::Text | Type::Blank), "text")?;
+                }
+                Takes::Integer => {
+                    let fits = |ty| matches!(ty, Type::Integer | Type::Blank);
+                    self.must_be(&arg, fits, "a whole number")?;
+                }
+                Takes::Numeric => self.must_be(&arg, Type::is_numeric, "a number")?,
+                Takes::Temporal => {
+                    self.must_be(&arg, Type::is_temporal, "a date or datetime")?;
+                }
+                Takes::Ordered => {
+                    let fits = |ty: Type| ty.is_numeric() || ty.is_temporal();
+                    self.must_be(&arg, fits, "a number or a day")?;
+                }
+                Takes::Places => {
+                    let places = matches!(arg.constant(), Some(Scalar::Integer(0..=20)));
+                    if !places {
+                        return self.wrong(Diagnostic::new(
+                            DiagnosticKind::Type,
+                            arg.span,
+                            "the places are written out: a whole number from 0 to 20",
+                        ));
+                    }
+                }
+                Takes::Any => {}
+            }
+            if takes == Takes::Format {
+                self.format(&arg)?;
+            }
+            worth = worth.with(arg_worth);
+            typed.push(arg);
+        }
+        if function.takes[0] == Takes::Ordered {
+            let mut ty = typed[0].ty;
+            for arg in &typed[1..] {
+                ty = match ty.common(arg.ty) {
+                    Some(ty) => ty,
+                    None => return self.mismatch(ty, arg.ty, function.name, arg.span),
+                };
+            }
+            typed = typed.into_iter().map(|arg| arg.into_type(ty)).collect();
+        }
+        self.conversion(function, &typed)?;
+        let places = match typed.last().and_then(Typed::constant) {
+            Some(Scalar::Integer(places)) => Scale(*places as u8),
+            _ => Scale(0),
+        };
+        let ty = match function.gives {
+            Gives::Type(ty) => ty,
+            Gives::Same => typed[0].ty,
+            Gives::Rounded if typed[0].ty == Type::Number => Type::Number,
+            Gives::Rounded | Gives::Decimal => Type::Decimal(places),
+        };
+        if matches!(function.gives, Gives::Rounded | Gives::Decimal) {
+            worth.divided = false;
+        }
+        if !ty.is_numeric() {
+            worth.kind = WorthKind::Plain;
+        }
+        Ok((Typed::new(Kind::Call { function, args: typed }, ty, span), worth))
+    }
+
+    /// A format for days, tried before it is used.
+    fn format(&mut self, arg: &Typed) -> Resolved<()> {
+        let Some(Scalar::Text(format)) = arg.constant() else {
+            return self.wrong(Diagnostic::new(
+                DiagnosticKind::Type,
+                arg.span,
+                "the format is written out: a text such as \"%d/%m/%Y\"",
+            ));
+        };
+        match crate::value::day::format_error(format, false) {
+            None => Ok(()),
+            Some(error) => self.wrong(Diagnostic::new(
+                DiagnosticKind::Type,
+                arg.span,
+                format!("this format does not say a day: {error}"),
+            )),
+        }
+    }
+
+    /// Conversions that can never succeed.
+    fn conversion(&mut self, function: &Function, args: &[Typed]) -> Resolved<()> {
+        let from = args[0].ty;
+        let fits = match function.name {
+            "integer" | "decimal" => from.is_numeric() || from == Type::Text,
+            "date" => from.is_temporal() || from == Type::Text,
+            _ => true,
+        };
+        if fits {
+            return Ok(());
+        }
+        self.wrong(Diagnostic::new(
+            DiagnosticKind::Type,
+            args[0].span,
+            format!("`{}` does not convert from {from}", function.name),
+        ))
+    }
+
+    pub(super) fn mismatch<T>(
+        &mut self,
+        left: Type,
+        right: Type,
+        what: &str,
+        span: Span,
+    ) -> Resolved<T> {
+        let mut diagnostic = Diagnostic::new(
+            DiagnosticKind::Type,
+            span,
+            format!("`{what}` needs values that go together: {left} and {right} do not"),
+        );
+        diagnostic = diagnostic.help(match (left, right) {
+            (Type::Text, Type::Date | Type::DateTime)
+            | (Type::Date | Type::DateTime, Type::Text) => {
+                "a day is written  date(\"2026-06-30\")".to_owned()
+            }
+            (Type::Text, ty) | (ty, Type::Text) if ty.is_numeric() => {
+                "say in the input what the column is:  read COLUMN as text  or  as integer"
+                    .to_owned()
+            }
+            _ => "convert one of them: text(…), integer(…), decimal(…, places), date(…)".to_owned(),
+        });
+        self.wrong(diagnostic)
+    }
+
+    /// Both in the one type that both go into.
+    pub(super) fn one_type(
+        &mut self,
+        left: Typed,
+        right: Typed,
+        what: &str,
+        span: Span,
+    ) -> Resolved<(Typed, Typed)> {
+        match left.ty.common(right.ty) {
+            Some(ty) => Ok((left.into_type(ty), right.into_type(ty))),
+            None => {
+                self.mismatch::<()>(left.ty, right.ty, what, span)?;
+                Err(Wrong)
+            }
+        }
+    }
+
+    fn binary(
+        &mut self,
+        op: Operator,
+        left: &Expr,
+        right: &Expr,
+        span: Span,
+        row: &Row,
+    ) -> Resolved<Valued> {
+        if op == Operator::Join {
+            return self.join(left, right, span, row);
+        }
+        if matches!(op, Operator::And | Operator::Or) {
+            let left = self.condition(left, row);
+            let right = self.condition(right, row);
+            return Ok(super::operators::logic(op, left?, right?, span));
+        }
+        let left = self.expression(left, row);
+        let right = self.expression(right, row);
+        let ((left, left_worth), (right, right_worth)) = (left?, right?);
+        match op {
+            Operator::OrElse => {
+                let (left, right) = self.one_type(left, right, "??", span)?;
+                let ty = left.ty;
+                let kind = Kind::OrElse { left: Box::new(left), right: Box::new(right) };
+                Ok((Typed::new(kind, ty, span), left_worth.with(right_worth)))
+            }
+            op if op.compares() => {
+                let (left, right) = self.comparable(&left, right, op.sign())?;
+                let kind = Kind::Compare { op, left: Box::new(left), right: Box::new(right) };
+                Ok(truth(kind, span))
+            }
+            _ => self.arithmetic(op, (left, left_worth), (right, right_worth), span),
+        }
+    }
+
+    fn join(&mut self, left: &Expr, right: &Expr, span: Span, row: &Row) -> Resolved<Valued> {
+        let mut sides = vec![];
+        for side in [left, right] {
+            let empty = matches!(&side.kind, ExprKind::Text(text) if text.is_empty());
+            let typed = if empty {
+                Typed::new(Kind::Constant(Scalar::Text(String::new())), Type::Text, side.span)
+            } else {
+                self.expression(side, row)?.0
+            };
+            let text = match typed.ty {
+                Type::Text => typed,
+                Type::Blank => typed.into_type(Type::Text),
+                ty => {
+                    return self.wrong(
+                        Diagnostic::new(
+                            DiagnosticKind::Type,
+                            side.span,
+                            format!("`&` joins texts, and this is {ty}"),
+                        )
+                        .help("write  text(…)"),
+                    );
+                }
+            };
+            sides.push(text);
+        }
+        let right = Box::new(sides.remove(1));
+        let kind = Kind::Join { left: Box::new(sides.remove(0)), right };
+        Ok((Typed::new(kind, Type::Text, span), Worth::default()))
+    }
+}
+
+/// A truth value, which is never an amount.
+pub(super) fn truth(kind: Kind, span: Span) -> Valued {
+    (Typed::new(kind, Type::Boolean, span), Worth::default())
+}
+
+/// An integer as a decimal, so that it can be compared with decimals of any scale.
+pub(super) fn exact(typed: Typed) -> Typed {
+    match typed.ty {
+        Type::Integer | Type::Blank => typed.into_type(Type::Decimal(Scale(0))),
+        _ => typed,
+    }
+}
+
+fn negated(value: &Scalar) -> Option<Scalar> {
+    match value {
+        Scalar::Integer(value) => value.checked_neg().map(Scalar::Integer),
+        Scalar::Decimal(units, scale) => Some(Scalar::Decimal(-units, *scale)),
+        _ => None,
+    }
+}

@@ -1,0 +1,61 @@
+//! Syntax tree → typed plan: names, types, grains, link paths; every diagnostic.
+
+mod aggregate;
+mod declare;
+mod expression;
+mod operators;
+mod path;
+mod plan;
+mod scope;
+mod statement;
+mod steps;
+mod worth;
+
+pub(crate) use plan::{
+    CheckKind, CheckPlan, DedupeRule, Gather, GatherId, Hop, LinkId, LinkPlan, Plan, Proof,
+    Required, SlotId, Source, Step, TablePlan, Total, TotalFunction, TotalId, UnitsPlan,
+};
+pub use plan::{InputColumn, InputSpec, ReadRule};
+
+use std::collections::HashMap;
+
+use crate::lang::{Diagnostic, PlanTree};
+use crate::value::{Scalar, Type};
+
+/// What is known of an input's files before their rows are read.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct InputShape {
+    /// The columns of the stacked files, and the type that each has when nothing is said.
+    pub columns: Vec<(String, Type)>,
+}
+
+/// A diagnostic has been noted.
+struct Wrong;
+
+type Resolved<T> = Result<T, Wrong>;
+
+/// Resolves a plan against the columns of its inputs (by input name) and the values given to its
+/// parameters. Gives the plan, or everything that is wrong with it.
+pub(crate) fn resolve(
+    tree: &PlanTree,
+    shapes: &HashMap<String, InputShape>,
+    settings: &[(String, String)],
+) -> Result<Plan, Vec<Diagnostic>> {
+    let mut resolver = scope::Resolver::new(tree, shapes);
+    resolver.declare(settings);
+    resolver.tables();
+    resolver.statements();
+    resolver.finish()
+}
+
+/// What the inputs of a plan ask of their files, from the tree alone.
+pub(crate) fn input_specs(tree: &PlanTree) -> Vec<InputSpec> {
+    declare::input_specs(tree)
+}
+
+/// The value of a parameter, as the plan or `--set` has it.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) struct Parameter {
+    pub value: Scalar,
+    pub ty: Type,
+}

@@ -1,0 +1,296 @@
+//! The typed plan: what the engine runs.
+
+use crate::expr::Typed;
+use crate::lang::{Percent, Preference, Span};
+use crate::table::TableId;
+use crate::value::Type;
+
+/// A version of a column within a table's steps. `add` and `change` make a new one.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub(crate) struct SlotId(pub usize);
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub(crate) struct LinkId(pub usize);
+
+/// What is gathered against a link for each row of the link's target.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub(crate) struct GatherId(pub usize);
+
+/// An aggregate over a whole table.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub(crate) struct TotalId(pub usize);
+
+/// One stretch of a path: along a link, or from a table's row to the row of its base.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub(crate) enum Hop {
+    Link(LinkId),
+    Origin { of: TableId, base: TableId },
+}
+
+#[derive(Debug, Default)]
+pub(crate) struct Plan {
+    pub title: Option<String>,
+    pub tables: Vec<TablePlan>,
+    pub links: Vec<LinkPlan>,
+    pub gathers: Vec<Gather>,
+    pub totals: Vec<Total>,
+    pub checks: Vec<CheckPlan>,
+    pub outputs: Vec<OutputPlan>,
+}
+
+#[derive(Debug)]
+pub(crate) struct TablePlan {
+    pub name: String,
+    pub source: Source,
+    /// The type of each slot.
+    pub slots: Vec<Type>,
+    /// For each slot the step from which it can be worked with `add` alone.
+    pub from_step: Vec<usize>,
+    /// Slots that hold a column of the base or of the files from the start.
+    pub imports: Vec<(SlotId, usize)>,
+    pub steps: Vec<StepPlan>,
+    /// The finished columns.
+    pub columns: Vec<(String, SlotId)>,
+    pub grain: Option<GrainPlan>,
+    pub tracked: Vec<Tracked>,
+}
+
+#[derive(Debug)]
+pub(crate) enum Source {
+    Input(InputPlan),
+    Base(TableId),
+}
+
+#[derive(Debug)]
+pub(crate) struct InputPlan {
+    pub spec: InputSpec,
+    /// Hidden slots that hold a fingerprint of the text of some columns of each row.
+    pub fingerprints: Vec<(SlotId, Vec<usize>)>,
+}
+
+/// What an input asks of its files.
+#[derive(Debug, Clone, PartialEq)]
+pub struct InputSpec {
+    /// The input's name in the plan.
+    pub name: String,
+    /// Paths and globs as written.
+    pub sources: Vec<String>,
+    /// Where the sources stand in the plan.
+    pub span: Span,
+    /// The sign between fields.
+    pub delimiter: u8,
+    /// Whether a column that a source lacks is blank there.
+    pub filling_blanks: bool,
+    /// What `read` says of columns, by name.
+    pub reads: Vec<(String, ReadRule)>,
+}
+
+/// How the cells of a column become values.
+#[derive(Debug, Clone, PartialEq)]
+pub struct ReadRule {
+    /// The type they get.
+    pub ty: Type,
+    /// `strptime` formats, tried in order; empty for ISO 8601.
+    pub formats: Vec<String>,
+    /// Whether a cell that cannot be read becomes blank.
+    pub else_blank: bool,
+    /// Where it stands in the plan.
+    pub span: Span,
+}
+
+/// A column that is read: its place among the input's columns, its type, and how it is read.
+#[derive(Debug, Clone, PartialEq)]
+pub struct InputColumn {
+    /// The column's number in [`InputShape::columns`](super::InputShape::columns).
+    pub column: usize,
+    /// The type of its values.
+    pub ty: Type,
+    /// What `read` says; without it the type is what the cells were found to be.
+    pub rule: Option<ReadRule>,
+}
+
+/// What one row is.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) struct GrainPlan {
+    /// The finished columns, by name.
+    pub columns: Vec<String>,
+}
+
+/// An amount that the tally follows through a table.
+#[derive(Debug, Clone)]
+pub(crate) struct Tracked {
+    /// Its name where the table ends, or where the amount does.
+    pub name: String,
+    /// Its name in the base, if it comes from there.
+    pub base_name: Option<String>,
+    /// Its versions: the step before which each exists, and its slot.
+    pub versions: Vec<(usize, SlotId)>,
+    /// The step that leaves it out.
+    pub ends_at: Option<usize>,
+    /// Whether the first version is made by `add` alone, so that rows removed before can be worked.
+    pub from_step: usize,
+}
+
+impl Tracked {
+    /// The slot that holds the amount right before a step, if it has been made by then.
+    pub fn slot_before(&self, step: usize) -> Option<SlotId> {
+        self.versions.iter().rev().find(|(from, _)| *from <= step).map(|(_, slot)| *slot)
+    }
+
+    /// The slot of its latest version.
+    pub fn last_slot(&self) -> SlotId {
+        self.versions[self.versions.len() - 1].1
+    }
+}
+
+#[derive(Debug)]
+pub(crate) struct StepPlan {
+    pub step: Step,
+    /// The step on one line, as in a plan.
+    pub text: String,
+    /// Whether it can change rows, grain or tracked amounts.
+    pub numbered: bool,
+}
+
+#[derive(Debug)]
+pub(crate) enum Step {
+    /// New slots, worked one after another.
+    Assign(Vec<(SlotId, Typed)>),
+    /// `keep` and `drop`.
+    Filter {
+        keep: bool,
+        condition: Typed,
+    },
+    /// Rows equal in all of these to one before are dropped.
+    Dedupe {
+        slots: Vec<SlotId>,
+    },
+    DedupeBy {
+        keys: Vec<Typed>,
+        rule: DedupeRule,
+        /// Rows equal in all of these are exact copies.
+        copies: Vec<SlotId>,
+    },
+    Units(UnitsPlan),
+    /// The grain is checked.
+    Grain {
+        columns: Vec<(String, SlotId)>,
+        proof: Proof,
+    },
+    /// Names change; no value does.
+    Names,
+}
+
+#[derive(Debug)]
+pub(crate) enum DedupeRule {
+    First,
+    Last,
+    /// The best value of each slot in turn; ties go to the later row.
+    Best(Vec<(Preference, SlotId)>),
+}
+
+#[derive(Debug)]
+pub(crate) struct UnitsPlan {
+    pub of: Typed,
+    /// What `of` is called in messages.
+    pub of_text: String,
+    /// The column that was counted, before and after: it becomes 1.
+    pub counted: Option<(SlotId, SlotId)>,
+    pub unit: SlotId,
+    /// Divided amounts, before and after, with their names.
+    pub split: Vec<(SlotId, SlotId, String)>,
+}
+
+/// What is known of a grain before it is looked at.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Proof {
+    /// It follows from the steps.
+    Follows,
+    /// Its rows are unique; blanks must be looked for.
+    Unique,
+    /// Nothing.
+    None,
+}
+
+#[derive(Debug)]
+pub(crate) struct LinkPlan {
+    pub from: TableId,
+    pub to: TableId,
+    pub name: String,
+    pub back: String,
+    /// Pairs of keys over the finished columns of both tables; pairwise one type.
+    pub keys: Vec<(Typed, Typed)>,
+    /// The keys in words: `order_no`, `customer = customer_no`.
+    pub keys_text: String,
+    pub required: Option<Required>,
+    pub blank_allowed: bool,
+}
+
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) enum Required {
+    Complete,
+    Share {
+        percent: Percent,
+        /// The finished column of the source.
+        of: Option<(String, usize)>,
+    },
+}
+
+/// An aggregate over the rows that a link leads from, for each row it leads to.
+#[derive(Debug)]
+pub(crate) struct Gather {
+    pub link: LinkId,
+    /// What is summed; without it rows are counted.
+    pub value: Option<Typed>,
+    pub filter: Option<Typed>,
+    /// Whether only the presence of a row matters.
+    pub presence: bool,
+    pub ty: Type,
+}
+
+#[derive(Debug)]
+pub(crate) struct Total {
+    pub table: TableId,
+    pub function: TotalFunction,
+    pub value: Option<Typed>,
+    pub filter: Option<Typed>,
+    pub ty: Type,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum TotalFunction {
+    Rows,
+    Count,
+    Distinct,
+    Sum,
+    Min,
+    Max,
+}
+
+#[derive(Debug)]
+pub(crate) struct CheckPlan {
+    /// Its title, or its condition in words.
+    pub title: String,
+    /// The condition in words.
+    pub condition_text: String,
+    pub condition: Typed,
+    pub kind: CheckKind,
+}
+
+#[derive(Debug)]
+pub(crate) enum CheckKind {
+    Rows {
+        table: TableId,
+        at_least: Option<Percent>,
+        /// Finished columns that the condition looks at, to be shown with what failed.
+        shown: Vec<usize>,
+    },
+    /// With both sides of a comparison, to be shown when it fails.
+    Totals { sides: Vec<(String, Typed)> },
+}
+
+#[derive(Debug)]
+pub(crate) struct OutputPlan {
+    pub table: TableId,
+    pub path: String,
+}

@@ -1,0 +1,253 @@
+//! What the resolver knows while it works: tables, links, and the names a row can see.
+
+use std::collections::HashMap;
+
+use super::plan::{LinkId, LinkPlan, Plan, SlotId, TablePlan};
+use super::worth::Worth;
+use super::{InputShape, Parameter, Resolved, Wrong};
+use crate::lang::{
+    Diagnostic, DiagnosticKind, LinkTree, Name, PlanTree, Span, StatementKind, nearest,
+};
+use crate::table::TableId;
+use crate::value::Type;
+
+/// A column of a finished table.
+#[derive(Debug, Clone)]
+pub(super) struct FinishedColumn {
+    pub name: String,
+    pub ty: Type,
+    pub worth: Worth,
+    pub tracked: bool,
+}
+
+pub(super) enum TableState {
+    Waiting,
+    /// Being resolved; seen again, it is a circle.
+    Open,
+    Finished,
+    /// Something in it was wrong and has been said.
+    Failed,
+}
+
+pub(super) struct TableEntry<'a> {
+    pub name: &'a Name,
+    pub statement: &'a StatementKind,
+    pub base: Option<TableId>,
+    pub state: TableState,
+    pub columns: Vec<FinishedColumn>,
+    /// The tables whose links its rows can follow: itself and what it comes from, with whether
+    /// one row there may be several here.
+    pub ancestors: Vec<(TableId, bool)>,
+    pub plan: Option<TablePlan>,
+}
+
+pub(super) struct LinkEntry<'a> {
+    pub tree: &'a LinkTree,
+    pub from: TableId,
+    pub to: TableId,
+    pub name: String,
+    pub back: String,
+    pub plan: Option<LinkPlan>,
+}
+
+/// Whether, and how, paths may be used.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Paths {
+    Allowed,
+    /// In an input's steps.
+    NotInInputs,
+    /// In a link's keys.
+    NotInKeys,
+    /// In a parameter's value: no columns either.
+    NotInParameters,
+    /// In a check about totals: columns only inside aggregates.
+    Totals,
+}
+
+/// The names that an expression can see.
+#[derive(Debug, Clone)]
+pub(super) struct Row {
+    /// The table, for messages.
+    pub table: String,
+    pub columns: Vec<(String, SlotId, Type, Worth)>,
+    pub ancestors: Vec<(TableId, bool)>,
+    pub paths: Paths,
+}
+
+pub(super) struct Resolver<'a> {
+    pub tree: &'a PlanTree,
+    pub shapes: &'a HashMap<String, InputShape>,
+    pub diagnostics: Vec<Diagnostic>,
+    pub parameters: Vec<(String, Parameter)>,
+    pub tables: Vec<TableEntry<'a>>,
+    pub links: Vec<LinkEntry<'a>>,
+    pub plan: Plan,
+    /// Tables that are being resolved, outermost first.
+    pub open: Vec<TableId>,
+}
+
+impl<'a> Resolver<'a> {
+    pub fn new(tree: &'a PlanTree, shapes: &'a HashMap<String, InputShape>) -> Self {
+        Self {
+            tree,
+            shapes,
+            diagnostics: vec![],
+            parameters: vec![],
+            tables: vec![],
+            links: vec![],
+            plan: Plan::default(),
+            open: vec![],
+        }
+    }
+
+    pub fn wrong<T>(&mut self, diagnostic: Diagnostic) -> Resolved<T> {
+        self.diagnostics.push(diagnostic);
+        Err(Wrong)
+    }
+
+    pub fn finish(mut self) -> Result<Plan, Vec<Diagnostic>> {
+        if !self.diagnostics.is_empty() {
+            self.diagnostics.sort_by_key(|diagnostic| diagnostic.span.start);
+            return Err(self.diagnostics);
+        }
+        self.plan.tables = self.tables.into_iter().filter_map(|entry| entry.plan).collect();
+        self.plan.links = self.links.into_iter().filter_map(|entry| entry.plan).collect();
+        Ok(self.plan)
+    }
+
+    pub fn find_table(&self, name: &str) -> Option<TableId> {
+        self.tables.iter().position(|entry| entry.name.text == name).map(TableId)
+    }
+
+    pub fn table_named(&mut self, name: &Name) -> Resolved<TableId> {
+        if let Some(id) = self.find_table(&name.text) {
+            return Ok(id);
+        }
+        let mut diagnostic = Diagnostic::new(
+            DiagnosticKind::UnknownName,
+            name.span,
+            format!("there is no table or input called `{}`", name.text),
+        );
+        let known: Vec<&str> = self.tables.iter().map(|entry| entry.name.text.as_str()).collect();
+        if let Some(near) = nearest(&name.text, known.iter().copied()) {
+            diagnostic = diagnostic.help(format!("did you mean `{near}`?"));
+        } else if !known.is_empty() {
+            diagnostic = diagnostic.help(format!("the plan has {}", known.join(", ")));
+        }
+        self.wrong(diagnostic)
+    }
+
+    /// The names that a row of a finished table sees.
+    pub fn finished_row(&self, table: TableId, paths: Paths) -> Row {
+        let entry = &self.tables[table.0];
+        Row {
+            table: entry.name.text.clone(),
+            columns: entry
+                .columns
+                .iter()
+                .enumerate()
+                .map(|(at, column)| (column.name.clone(), SlotId(at), column.ty, column.worth))
+                .collect(),
+            ancestors: entry.ancestors.clone(),
+            paths,
+        }
+    }
+
+    /// The link of a name that leads on from a row of one of these tables, the nearest first.
+    pub fn link_from(
+        &self,
+        ancestors: &[(TableId, bool)],
+        name: &str,
+    ) -> Option<(LinkId, TableId)> {
+        ancestors.iter().rev().find_map(|(table, _)| {
+            let at = self.links.iter().position(|link| link.from == *table && link.name == name)?;
+            Some((LinkId(at), *table))
+        })
+    }
+
+    /// The link whose way back has this name, to one of these tables; with whether one row there
+    /// may be several here.
+    pub fn link_back(
+        &self,
+        ancestors: &[(TableId, bool)],
+        name: &str,
+    ) -> Option<(LinkId, TableId, bool)> {
+        ancestors.iter().rev().find_map(|(table, repeated)| {
+            let at = self.links.iter().position(|link| link.to == *table && link.back == name)?;
+            Some((LinkId(at), *table, *repeated))
+        })
+    }
+
+    /// A column that no name stands for, with the nearest that does.
+    pub fn unknown_column<T>(&mut self, row: &Row, name: &Name) -> Resolved<T> {
+        let mut diagnostic = Diagnostic::new(
+            DiagnosticKind::UnknownName,
+            name.span,
+            format!("`{}` has no column called `{}`", row.table, name.text),
+        );
+        let own = nearest(&name.text, row.columns.iter().map(|(name, ..)| name.as_str()));
+        if let Some(near) = own {
+            diagnostic = diagnostic.help(if near.eq_ignore_ascii_case(&name.text) {
+                format!("case counts: the column is called `{near}`")
+            } else {
+                format!("did you mean `{near}`?")
+            });
+        } else if let Some(help) = self.elsewhere(row, &name.text) {
+            diagnostic = diagnostic.help(help);
+        } else {
+            let names: Vec<&str> = row.columns.iter().map(|(name, ..)| name.as_str()).collect();
+            diagnostic = diagnostic.help(format!("its columns are {}", names.join(", ")));
+        }
+        self.wrong(diagnostic)
+    }
+
+    /// Where else a column of this name is, and the path that leads there if a link does.
+    fn elsewhere(&self, row: &Row, name: &str) -> Option<String> {
+        let has = |table: TableId| {
+            let columns = self.column_names(table);
+            columns.iter().any(|column| column == name)
+        };
+        for link in &self.links {
+            if row.ancestors.iter().any(|(table, _)| *table == link.from) && has(link.to) {
+                return Some(format!("`{}` has it: write  {}.{name}", link.name, link.name));
+            }
+        }
+        let other = (0..self.tables.len()).map(TableId).find(|table| has(*table))?;
+        Some(format!("`{}` has a column of that name", self.tables[other.0].name.text))
+    }
+
+    fn column_names(&self, table: TableId) -> Vec<String> {
+        let entry = &self.tables[table.0];
+        if !entry.columns.is_empty() {
+            return entry.columns.iter().map(|column| column.name.clone()).collect();
+        }
+        let shape = self.shapes.get(&entry.name.text);
+        shape.map_or(vec![], |shape| shape.columns.iter().map(|(name, _)| name.clone()).collect())
+    }
+
+    /// Sees to it that a table is resolved. A table that waits for itself is a circle.
+    pub fn need_table(&mut self, table: TableId, asked: Span) -> Resolved<()> {
+        match self.tables[table.0].state {
+            TableState::Finished => Ok(()),
+            TableState::Failed => Err(Wrong),
+            TableState::Waiting => self.resolve_table(table),
+            TableState::Open => {
+                let from = self.open.iter().position(|open| *open == table).unwrap_or(0);
+                let mut names: Vec<&str> = self.open[from..]
+                    .iter()
+                    .map(|open| self.tables[open.0].name.text.as_str())
+                    .collect();
+                names.push(&self.tables[table.0].name.text);
+                let circle = names.join(" → ");
+                self.wrong(
+                    Diagnostic::new(
+                        DiagnosticKind::Circle,
+                        asked,
+                        format!("these tables wait for each other: {circle}"),
+                    )
+                    .help("put what both need into a table that comes before them"),
+                )
+            }
+        }
+    }
+}

@@ -1,0 +1,91 @@
+//! Whether a value is an amount, and whether it stands on more than one row: the rules of
+//! "counted once".
+
+/// What an expression's value is worth in a sum.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub(super) struct Worth {
+    pub kind: WorthKind,
+    /// Whether a column of the row's own, that does not repeat, is part of it.
+    pub own: bool,
+    /// Whether it was made by `/` and not rounded since.
+    pub divided: bool,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub(super) enum WorthKind {
+    #[default]
+    Plain,
+    /// An amount that stands on one row.
+    Amount,
+    /// An amount that stands on several rows.
+    Repeats(Repeat),
+}
+
+/// How an amount came to stand on several rows.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Repeat {
+    OverLink,
+    PastUnits,
+}
+
+impl Worth {
+    pub fn repeats(self) -> Option<Repeat> {
+        match self.kind {
+            WorthKind::Repeats(repeat) => Some(repeat),
+            _ => None,
+        }
+    }
+
+    pub fn is_amount(self) -> bool {
+        self.kind != WorthKind::Plain
+    }
+
+    /// An amount that was summed for this row.
+    pub fn summed() -> Self {
+        Self { kind: WorthKind::Amount, own: true, divided: false }
+    }
+
+    /// A column of the row.
+    pub fn column(kind: WorthKind, divided: bool) -> Self {
+        Self { kind, own: !matches!(kind, WorthKind::Repeats(_)), divided }
+    }
+
+    /// The same value as seen from a row that leads to it.
+    pub fn over_link(self) -> Self {
+        let kind =
+            if self.is_amount() { WorthKind::Repeats(Repeat::OverLink) } else { WorthKind::Plain };
+        Self { kind, own: false, divided: self.divided }
+    }
+
+    /// The same column on each unit of its row.
+    pub fn past_units(self) -> Self {
+        match self.kind {
+            WorthKind::Amount => Self {
+                kind: WorthKind::Repeats(Repeat::PastUnits),
+                own: false,
+                divided: self.divided,
+            },
+            _ => self,
+        }
+    }
+
+    /// `+ - ?? if` and functions: it repeats when any amount in it does.
+    pub fn with(self, other: Worth) -> Self {
+        let kind = match (self.kind, other.kind) {
+            (WorthKind::Repeats(repeat), _) | (_, WorthKind::Repeats(repeat)) => {
+                WorthKind::Repeats(repeat)
+            }
+            (WorthKind::Amount, _) | (_, WorthKind::Amount) => WorthKind::Amount,
+            _ => WorthKind::Plain,
+        };
+        Self { kind, own: self.own || other.own, divided: self.divided || other.divided }
+    }
+
+    /// `*` and `/`: it repeats when no other side is a column of the row's own.
+    pub fn times(self, other: Worth) -> Self {
+        let both = self.with(other);
+        let mended = (self.repeats().is_some() && other.own && other.repeats().is_none())
+            || (other.repeats().is_some() && self.own && self.repeats().is_none());
+        if mended { Self { kind: WorthKind::Amount, ..both } } else { both }
+    }
+}

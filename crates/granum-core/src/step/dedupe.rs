@@ -1,0 +1,117 @@
+//! `dedupe`: which rows stay, and why the others go.
+
+use arrow_buffer::{BooleanBuffer, BooleanBufferBuilder};
+use std::collections::HashMap;
+
+use crate::lang::Preference;
+use crate::link::{BlankKeys, KeyTable, Keys};
+use crate::resolve::DedupeRule;
+use crate::table::Column;
+use crate::tally::Cut;
+
+/// Plain `dedupe`: of rows that are equal in all `columns` the first stays. Blank equals blank.
+pub(crate) fn copies(columns: Vec<Column>, rows: usize) -> (BooleanBuffer, Cut) {
+    let keys = Keys::new(columns, BlankKeys::Equal, rows);
+    let table = KeyTable::build(&keys);
+    let mut stays = BooleanBufferBuilder::new(rows);
+    stays.append_n(rows, true);
+    for (row, _) in &table.repeats {
+        stays.set_bit(*row as usize, false);
+    }
+    let cut = Cut { copies: table.repeats.len() as u64, ..Cut::default() };
+    (stays.finish(), cut)
+}
+
+/// `dedupe by`: one row for each key; rows with a blank key stay. `ranks` are the columns that
+/// decide, `whole` those in which an exact copy is equal.
+pub(crate) fn by_key(
+    keys: Vec<Column>,
+    rows: usize,
+    rule: &DedupeRule,
+    ranks: &[Column],
+    whole: Vec<Column>,
+) -> (BooleanBuffer, Cut) {
+    let keys = Keys::new(keys, BlankKeys::Apart, rows);
+    let table = KeyTable::build(&keys);
+    // The best row so far of each key that has several, by the key's first row.
+    let mut best: HashMap<u32, u32> = HashMap::new();
+    for (row, first) in &table.repeats {
+        let winner = best.entry(*first).or_insert(*first);
+        let wins = match rule {
+            DedupeRule::First => false,
+            DedupeRule::Last => true,
+            DedupeRule::Best(best) => wins(best, ranks, *row as usize, *winner as usize),
+        };
+        if wins {
+            *winner = *row;
+        }
+    }
+    let whole = Keys::new(whole, BlankKeys::Equal, rows);
+    let mut stays = BooleanBufferBuilder::new(rows);
+    stays.append_n(rows, true);
+    let mut cut = Cut { by_key: true, blank_keys: keys.absent() as u64, ..Cut::default() };
+    let mut goes = |row: u32, winner: u32| {
+        if row == winner {
+            return;
+        }
+        stays.set_bit(row as usize, false);
+        if whole.equal(row as usize, &whole, winner as usize) {
+            cut.copies += 1;
+        } else if ranks.is_empty() || !ties(ranks, row as usize, winner as usize) {
+            cut.older += 1;
+        } else {
+            cut.ties += 1;
+        }
+    };
+    for (row, first) in &table.repeats {
+        goes(*row, best[first]);
+    }
+    for (first, winner) in &best {
+        goes(*first, *winner);
+    }
+    (stays.finish(), cut)
+}
+
+/// Whether a later row wins over an earlier one: ties do. A blank never wins over a value.
+fn wins(
+    best: &[(Preference, crate::resolve::SlotId)],
+    ranks: &[Column],
+    row: usize,
+    over: usize,
+) -> bool {
+    for ((preference, _), column) in best.iter().zip(ranks) {
+        let order = match (column.is_blank(row), column.is_blank(over)) {
+            (true, true) => continue,
+            (true, false) => return false,
+            (false, true) => return true,
+            (false, false) => compare(column, row, over),
+        };
+        let order = match preference {
+            Preference::Latest | Preference::Largest => order,
+            Preference::Earliest | Preference::Smallest => order.reverse(),
+        };
+        if order.is_ne() {
+            return order.is_gt();
+        }
+    }
+    true
+}
+
+fn ties(ranks: &[Column], row: usize, other: usize) -> bool {
+    ranks.iter().all(|column| match (column.is_blank(row), column.is_blank(other)) {
+        (true, true) => true,
+        (false, false) => compare(column, row, other).is_eq(),
+        _ => false,
+    })
+}
+
+fn compare(column: &Column, row: usize, other: usize) -> std::cmp::Ordering {
+    match column {
+        Column::Integer(array) => array.value(row).cmp(&array.value(other)),
+        Column::Decimal(array) => array.value(row).cmp(&array.value(other)),
+        Column::Date(array) => array.value(row).cmp(&array.value(other)),
+        Column::DateTime(array) => array.value(row).cmp(&array.value(other)),
+        Column::Number(array) => array.value(row).total_cmp(&array.value(other)),
+        _ => std::cmp::Ordering::Equal,
+    }
+}

@@ -1,0 +1,4 @@
+//! The steps that are more than an expression.
+
+pub(crate) mod dedupe;
+pub(crate) mod units;

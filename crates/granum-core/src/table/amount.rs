@@ -1,0 +1,109 @@
+//! The sum of a tracked column over some rows.
+
+use serde::Serialize;
+
+use crate::value::{Scale, decimal};
+
+/// A sum, and how many blanks it passed over.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Amount {
+    /// The sum of integers or decimals.
+    Exact {
+        /// Units of 10^-scale; `None` where the sum has too many digits.
+        units: Option<i128>,
+        /// The places.
+        scale: Scale,
+        /// Rows passed over.
+        blanks: u64,
+    },
+    /// The sum of floating point numbers.
+    Float {
+        /// The sum.
+        sum: f64,
+        /// Rows passed over.
+        blanks: u64,
+    },
+}
+
+impl Amount {
+    /// An exact sum.
+    pub fn exact(units: Option<i128>, scale: Scale, blanks: u64) -> Self {
+        Self::Exact { units, scale, blanks }
+    }
+
+    /// How many blanks the sum passed over.
+    pub fn blanks(self) -> u64 {
+        match self {
+            Self::Exact { blanks, .. } | Self::Float { blanks, .. } => blanks,
+        }
+    }
+
+    /// Both sums together.
+    #[must_use]
+    pub fn plus(self, other: Amount) -> Amount {
+        self.combine(other, 1)
+    }
+
+    /// This sum without the other.
+    #[must_use]
+    pub fn minus(self, other: Amount) -> Amount {
+        self.combine(other, -1)
+    }
+
+    fn combine(self, other: Amount, sign: i128) -> Amount {
+        let blank = self.blanks().wrapping_add_signed(sign as i64 * other.blanks() as i64);
+        match (self, other) {
+            (
+                Self::Exact { units: a, scale: a_scale, .. },
+                Self::Exact { units: b, scale: b_scale, .. },
+            ) => {
+                let to = a_scale.max(b_scale);
+                let units = a.zip(b).and_then(|(a, b)| {
+                    let a = decimal::rescale(a, a_scale, to)?;
+                    a.checked_add(decimal::rescale(b, b_scale, to)?.checked_mul(sign)?)
+                });
+                Self::Exact { units, scale: to, blanks: blank }
+            }
+            (a, b) => Self::Float { sum: a.as_float() + sign as f64 * b.as_float(), blanks: blank },
+        }
+    }
+
+    fn as_float(self) -> f64 {
+        match self {
+            Self::Float { sum, .. } => sum,
+            Self::Exact { units, scale, .. } => {
+                units.unwrap_or(0) as f64 / decimal::power(scale.0) as f64
+            }
+        }
+    }
+
+    /// Whether it is zero.
+    pub fn is_zero(self) -> bool {
+        match self {
+            Self::Exact { units, .. } => units == Some(0),
+            Self::Float { sum, .. } => sum == 0.0,
+        }
+    }
+
+    /// Whether it is below zero.
+    pub fn is_negative(self) -> bool {
+        match self {
+            Self::Exact { units, .. } => units.is_some_and(|units| units < 0),
+            Self::Float { sum, .. } => sum < 0.0,
+        }
+    }
+}
+
+impl std::fmt::Display for Amount {
+    /// For people: `1,204,331.10`.
+    fn fmt(&self, out: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self {
+            Self::Exact { units: Some(units), scale, .. } => {
+                out.write_str(&decimal::grouped(*units, *scale))
+            }
+            Self::Exact { units: None, .. } => out.write_str("too large"),
+            Self::Float { sum, .. } => write!(out, "{sum:.2}"),
+        }
+    }
+}

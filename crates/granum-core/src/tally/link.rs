@@ -1,0 +1,102 @@
+//! How complete a link was.
+
+use serde::Serialize;
+
+use crate::table::Amount;
+
+/// The account of one link.
+#[derive(Debug, Clone, Serialize)]
+pub struct LinkAccount {
+    /// The table whose rows lead.
+    pub from: String,
+    /// The table they lead to.
+    pub to: String,
+    /// The link's name.
+    pub name: String,
+    /// Its keys in words.
+    pub keys: String,
+    /// Rows of the source.
+    pub rows: u64,
+    /// Rows that lead to one of the target.
+    pub matched: u64,
+    /// Rows with a key that the target does not have.
+    pub missing: u64,
+    /// Rows with a blank in their key.
+    pub blank: u64,
+    /// Whether blank keys are left out of the share.
+    pub blank_allowed: bool,
+    /// The same by each tracked amount of the source.
+    pub amounts: Vec<LinkAmount>,
+    /// Rows of the target that nothing leads to.
+    pub unreached: u64,
+    /// Rows of the target.
+    pub target_rows: u64,
+    /// Rows that lead to one of the target.
+    pub spread: Option<Spread>,
+    /// Keys that the target does not have, the first few.
+    pub examples: Vec<MissingKey>,
+    /// What the plan asks, in words; empty if nothing.
+    pub required: String,
+    /// Whether it is as complete as the plan asks.
+    pub held: bool,
+}
+
+/// A tracked amount of the rows of a link, absolute: a credit note counts as much as a sale.
+#[derive(Debug, Clone, Serialize)]
+pub struct LinkAmount {
+    /// Its name.
+    pub name: String,
+    /// The amounts of rows that lead somewhere, without their signs.
+    pub matched: Amount,
+    /// The amounts of rows that lead nowhere, without their signs (blank keys left out where they
+    /// are allowed).
+    pub missing: Amount,
+    /// The plain sum of the amounts of rows that lead nowhere.
+    pub missing_net: Amount,
+}
+
+/// How many rows lead to one row of the target, over those that any leads to.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+pub struct Spread {
+    /// The least.
+    pub least: u64,
+    /// The median; the lower of the middle two.
+    pub median: u64,
+    /// The most.
+    pub most: u64,
+}
+
+/// A key that the target does not have.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct MissingKey {
+    /// Its values in words, joined by `/`.
+    pub key: String,
+    /// How many rows have it.
+    pub rows: u64,
+}
+
+impl LinkAccount {
+    /// Rows that count: all, or those with a key where blanks are allowed.
+    pub fn counted(&self) -> u64 {
+        if self.blank_allowed { self.rows - self.blank } else { self.rows }
+    }
+}
+
+/// A share in percent with two places, rounded down: less than all is never shown as 100.00%.
+/// Nothing of nothing is all.
+///
+/// ```
+/// use granum_core::tally::share_text;
+/// assert_eq!(share_text(99_996, 100_000), "99.99%");
+/// assert_eq!(share_text(0, 0), "100.00%");
+/// ```
+pub fn share_text(part: u128, whole: u128) -> String {
+    if whole == 0 {
+        return "100.00%".into();
+    }
+    // Amounts of 38 digits leave no room to multiply; their last digits do not matter then.
+    let (part, whole) =
+        if part > u128::MAX / 10_000 { (part / 10_000, whole / 10_000) } else { (part, whole) };
+    let hundredths = part * 10_000 / whole.max(1);
+    format!("{}.{:02}%", hundredths / 100, hundredths % 100)
+}

@@ -1,0 +1,14 @@
+//! What happened to rows and amounts, as values: for each table its steps, for each link how
+//! complete it was, for each check whether it held, and what stopped the run.
+
+mod check;
+mod link;
+mod problem;
+mod report;
+mod step;
+
+pub use check::{CheckAccount, FailedRow};
+pub use link::{LinkAccount, LinkAmount, MissingKey, Spread, share_text};
+pub use problem::{BadCell, Problem, RepeatedKey, RowReason, UnitsTrouble};
+pub use report::{Report, Written};
+pub use step::{Cut, StepAccount, StepDetail, TableTally, TrackedName};

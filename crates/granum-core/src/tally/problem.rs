@@ -1,0 +1,151 @@
+//! What the data does not hold to, beyond links and checks: each with its rows, and a way out.
+
+use serde::Serialize;
+
+use crate::lang::Span;
+use crate::table::{Amount, Place};
+
+/// Something that stops a table or a link from being built.
+#[derive(Debug, Clone, Serialize)]
+#[serde(rename_all = "kebab-case", tag = "kind")]
+pub enum Problem {
+    /// Cells that their `read` cannot take.
+    BadCells {
+        /// The input.
+        table: String,
+        /// The column.
+        column: String,
+        /// The type that was asked for.
+        wanted: String,
+        /// How many cells.
+        count: u64,
+        /// The first of them.
+        examples: Vec<BadCell>,
+    },
+    /// A grain that does not hold.
+    Grain {
+        /// The table.
+        table: String,
+        /// Its grain.
+        columns: Vec<String>,
+        /// Keys that stand on more than one row.
+        repeated: u64,
+        /// Rows that have such a key.
+        repeated_rows: u64,
+        /// Rows with a blank in the grain.
+        blank: u64,
+        /// The first keys that repeat.
+        examples: Vec<RepeatedKey>,
+        /// Where the first rows with a blank stand.
+        blank_places: Vec<Place>,
+    },
+    /// A link whose target has a key on more than one row.
+    RepeatedKeys {
+        /// The link's source.
+        from: String,
+        /// The link's target.
+        to: String,
+        /// The key in words.
+        keys: String,
+        /// Keys that repeat in the target.
+        repeated: u64,
+        /// Rows of the source that lead to one of them.
+        source_rows: u64,
+        /// Rows that a join would have made of those.
+        would_be: u64,
+        /// The first keys that repeat.
+        examples: Vec<RepeatedKey>,
+    },
+    /// Quantities that `units` cannot count.
+    Units {
+        /// The table.
+        table: String,
+        /// The quantity in words.
+        of: String,
+        /// What is wrong with them.
+        troubles: Vec<UnitsTrouble>,
+    },
+    /// A row that cannot be worked.
+    Row {
+        /// The table.
+        table: String,
+        /// The step, link or check in words.
+        step: String,
+        /// What went wrong.
+        reason: RowReason,
+        /// The words in the plan.
+        span: Span,
+        /// The row's grain in words, if it has one.
+        row: String,
+        /// Where the row came from.
+        place: Option<Place>,
+    },
+    /// More rows than a table can have.
+    TooManyRows {
+        /// The table.
+        table: String,
+    },
+}
+
+impl Problem {
+    /// The stable name of its kind.
+    pub fn kind(&self) -> &'static str {
+        match self {
+            Self::BadCells { .. } => "bad-cells",
+            Self::Grain { .. } => "grain",
+            Self::RepeatedKeys { .. } => "repeated-keys",
+            Self::Units { .. } => "units",
+            Self::Row { reason: RowReason::Overflow, .. } => "overflow",
+            Self::Row { .. } => "conversion",
+            Self::TooManyRows { .. } => "too-many-rows",
+        }
+    }
+}
+
+/// A cell that cannot be read.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct BadCell {
+    /// What stands there.
+    pub text: String,
+    /// Where.
+    pub place: Place,
+}
+
+/// A key that stands on more than one row.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct RepeatedKey {
+    /// Its values in words, joined by `/`.
+    pub key: String,
+    /// How many rows have it.
+    pub rows: u64,
+    /// Where the first of them stand.
+    pub places: Vec<Place>,
+}
+
+/// Why a row cannot be worked.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[serde(rename_all = "snake_case")]
+pub enum RowReason {
+    /// A result with too many digits.
+    Overflow,
+    /// A value that does not convert.
+    Conversion {
+        /// The value.
+        value: String,
+        /// The type.
+        to: String,
+    },
+}
+
+/// One thing that is wrong with quantities.
+#[derive(Debug, Clone, Serialize)]
+pub struct UnitsTrouble {
+    /// `zero`, `negative`, `blank`, `fraction` or `many`.
+    pub what: &'static str,
+    /// How many rows.
+    pub rows: u64,
+    /// Tracked amounts that stand on them.
+    pub amounts: Vec<(String, Amount)>,
+    /// The first of them: quantity and place.
+    pub examples: Vec<(String, Option<Place>)>,
+}

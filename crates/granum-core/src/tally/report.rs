@@ -1,0 +1,56 @@
+//! All that a run has to say.
+
+use serde::Serialize;
+
+use super::{CheckAccount, LinkAccount, Problem, TableTally};
+
+/// The report of a run or a check.
+#[derive(Debug, Clone, Default, Serialize)]
+pub struct Report {
+    /// The plan's title.
+    pub title: Option<String>,
+    /// The tables, inputs included, in the order of the plan.
+    pub tables: Vec<TableTally>,
+    /// The links, in the order of the plan.
+    pub links: Vec<LinkAccount>,
+    /// How many links the plan has: those that could not be built are not in `links`.
+    pub links_planned: usize,
+    /// The checks, in the order of the plan.
+    pub checks: Vec<CheckAccount>,
+    /// What else stopped it.
+    pub problems: Vec<Problem>,
+    /// Tables that were not built because something that they need failed.
+    pub not_built: Vec<String>,
+    /// What was written. Empty if anything failed, or nothing was asked for.
+    pub written: Vec<Written>,
+    /// Whether outputs were asked for.
+    pub writes: bool,
+}
+
+/// An output that was written.
+#[derive(Debug, Clone, Serialize)]
+pub struct Written {
+    /// The table.
+    pub table: String,
+    /// The path as the plan has it.
+    pub path: String,
+    /// Its rows.
+    pub rows: u64,
+    /// Its size.
+    pub bytes: u64,
+}
+
+impl Report {
+    /// Whether everything held.
+    pub fn held(&self) -> bool {
+        self.problems.is_empty()
+            && self.not_built.is_empty()
+            && self.links.iter().all(|link| link.held)
+            && self.checks.iter().all(|check| check.held)
+    }
+
+    /// The tally of a table.
+    pub fn table(&self, name: &str) -> Option<&TableTally> {
+        self.tables.iter().find(|table| table.name == name)
+    }
+}

@@ -1,0 +1,95 @@
+//! What each step of a table did.
+
+use serde::Serialize;
+
+use crate::table::Amount;
+
+/// The account of one table.
+#[derive(Debug, Clone, Serialize)]
+pub struct TableTally {
+    /// The table.
+    pub name: String,
+    /// Its grain: the columns that name one row. Empty if each row stands for itself.
+    pub grain: Vec<String>,
+    /// The table or input that it starts as; for an input its own name.
+    pub begins_as: String,
+    /// Whether it is an input.
+    pub input: bool,
+    /// The amounts that it follows.
+    pub tracked: Vec<TrackedName>,
+    /// Rows at the start.
+    pub rows: u64,
+    /// Each amount at the start; `None` where it cannot be worked yet.
+    pub amounts: Vec<Option<Amount>>,
+    /// The steps that can change rows, grain or tracked amounts.
+    pub steps: Vec<StepAccount>,
+    /// Cells that were made blank because they could not be read, by column.
+    pub blanked: Vec<(String, u64)>,
+    /// Rows in which a division by zero gave blank.
+    pub zero_divisions: u64,
+}
+
+/// An amount that is followed.
+#[derive(Debug, Clone, Serialize)]
+pub struct TrackedName {
+    /// Its name at the table's end, or where it ended.
+    pub name: String,
+    /// Its name in the table that this one starts as.
+    pub base_name: Option<String>,
+}
+
+/// The account of one step.
+#[derive(Debug, Clone, Serialize)]
+pub struct StepAccount {
+    /// The step on one line.
+    pub text: String,
+    /// Rows after it.
+    pub rows: u64,
+    /// Each amount after it; `None` where it cannot be worked, or has ended.
+    pub amounts: Vec<Option<Amount>>,
+    /// What else there is to say.
+    pub detail: StepDetail,
+}
+
+/// What a step did, beyond rows and amounts.
+#[derive(Debug, Clone, Default, Serialize)]
+#[serde(rename_all = "snake_case")]
+pub enum StepDetail {
+    /// Nothing more.
+    #[default]
+    Plain,
+    /// `keep` or `drop`.
+    Filter {
+        /// Rows whose condition was blank.
+        blank: u64,
+        /// Whether those stayed.
+        stayed: bool,
+    },
+    /// `dedupe` in both forms.
+    Dedupe(Cut),
+    /// `units`.
+    Units {
+        /// Amounts that were divided and add up to what they were.
+        conserved: Vec<String>,
+    },
+    /// Amounts that are left out here.
+    Ends {
+        /// Their names.
+        names: Vec<String>,
+    },
+}
+
+/// What a `dedupe` took out, and why.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize)]
+pub struct Cut {
+    /// Rows equal to the one that stayed in every column.
+    pub copies: u64,
+    /// Rows of the same key with a value that lost.
+    pub older: u64,
+    /// Rows of the same key with the same value, decided by their place in the file.
+    pub ties: u64,
+    /// Rows with a blank key, which were left alone.
+    pub blank_keys: u64,
+    /// Whether there was a key.
+    pub by_key: bool,
+}

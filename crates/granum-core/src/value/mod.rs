@@ -1,0 +1,10 @@
+//! Values: types, exact decimals, days, single values, and how amounts are divided.
+
+pub mod day;
+pub mod decimal;
+pub mod parts;
+mod scalar;
+mod types;
+
+pub use scalar::{Found, Scalar, found_type, parse_boolean, parse_integer};
+pub use types::{Scale, Type};

@@ -1,0 +1,17 @@
+//! CSV as it is met in life: strict about quotes and row lengths, exact about lines, and parsed in
+//! parallel parts.
+
+mod cells;
+mod part;
+mod reader;
+mod scan;
+mod source;
+mod write;
+
+pub use reader::Splitter;
+pub use scan::{Fault, Field, Scanner};
+pub(crate) use source::CsvSource;
+pub(crate) use write::{CsvEncoder, header};
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,210 @@
+//! Takes files apart into parts of whole records.
+
+use std::fs::File;
+use std::io::{Read, Seek, SeekFrom};
+use std::path::PathBuf;
+use std::sync::Arc;
+use std::time::SystemTime;
+
+use granum_core::engine::{PartReader, RawPart, SourceError, SourceErrorKind};
+use memchr::memchr_iter;
+
+use super::part::{CsvPart, Layout};
+use super::scan::last_record_end;
+
+/// Parts are about this many bytes.
+const PART: usize = 1 << 20;
+
+/// A record is at most this many bytes; a longer one is a quote that nobody closed.
+const LONGEST: usize = 1 << 28;
+
+/// Splits a stream of bytes where records end, without looking into them further.
+pub struct Splitter<R> {
+    from: R,
+    delimiter: u8,
+    part: usize,
+    /// The beginning of a record whose end has not been read.
+    rest: Vec<u8>,
+    done: bool,
+}
+
+impl<R: Read> Splitter<R> {
+    /// Splits into parts of about `part` bytes. The stream begins where a record does.
+    pub fn new(from: R, delimiter: u8, part: usize) -> Self {
+        Self { from, delimiter, part: part.max(1), rest: vec![], done: false }
+    }
+
+    /// The next part: whole records. `None` at the end; an error of kind `InvalidData` where a
+    /// record does not end.
+    pub fn next_part(&mut self) -> std::io::Result<Option<Vec<u8>>> {
+        let mut wanted = self.part;
+        let mut text = std::mem::take(&mut self.rest);
+        text.reserve(wanted);
+        loop {
+            if !self.done {
+                let room = (wanted.saturating_sub(text.len())).max(1) as u64;
+                let read = (&mut self.from).take(room).read_to_end(&mut text)?;
+                self.done = (read as u64) < room;
+            }
+            if self.done {
+                return Ok((!text.is_empty()).then_some(text));
+            }
+            if let Some(end) = last_record_end(&text, self.delimiter) {
+                self.rest = text[end..].to_vec();
+                text.truncate(end);
+                return Ok(Some(text));
+            }
+            if text.len() > LONGEST {
+                self.rest = text;
+                return Err(std::io::ErrorKind::InvalidData.into());
+            }
+            wanted = text.len() * 2;
+        }
+    }
+}
+
+/// A file of an input, as it was when it was opened.
+#[derive(Debug, Clone)]
+pub(super) struct CsvFile {
+    pub path: PathBuf,
+    /// As the plan names it.
+    pub name: Arc<str>,
+    pub bytes: u64,
+    pub modified: Option<SystemTime>,
+    /// Where the rows begin: behind the header.
+    pub rows_at: u64,
+    /// The line of the first row.
+    pub rows_line: u64,
+    /// For each of the input's columns the field it stands in, if the file has it.
+    pub fields: Vec<Option<usize>>,
+    /// How many fields each row must have.
+    pub width: usize,
+}
+
+/// Reads the rows of an input's files.
+pub(super) struct CsvReader {
+    pub files: Vec<CsvFile>,
+    pub layout: Arc<Layout>,
+    pub current: Option<Current>,
+    pub next_file: usize,
+}
+
+/// The file that is being read.
+pub(super) struct Current {
+    file: CsvFile,
+    splitter: Splitter<File>,
+    line: u64,
+    read: u64,
+}
+
+impl Current {
+    pub fn open(file: &CsvFile, delimiter: u8) -> Result<Self, SourceError> {
+        let system = |error: std::io::Error| system_error(&file.name, &error);
+        let mut opened = File::open(&file.path).map_err(system)?;
+        opened.seek(SeekFrom::Start(file.rows_at)).map_err(system)?;
+        Ok(Self {
+            file: file.clone(),
+            splitter: Splitter::new(opened, delimiter, PART),
+            line: file.rows_line,
+            read: file.rows_at,
+        })
+    }
+
+    /// The next part of the file and its first line.
+    pub fn next(&mut self) -> Result<Option<(Vec<u8>, u64)>, SourceError> {
+        let part = self.splitter.next_part().map_err(|error| {
+            if error.kind() == std::io::ErrorKind::InvalidData {
+                return endless(&self.file.name, self.line);
+            }
+            system_error(&self.file.name, &error)
+        })?;
+        let Some(text) = part else {
+            self.unchanged()?;
+            return Ok(None);
+        };
+        let line = self.line;
+        self.line += memchr_iter(b'\n', &text).count() as u64;
+        self.read += text.len() as u64;
+        Ok(Some((text, line)))
+    }
+
+    /// A file that changed while it was read may have given anything.
+    fn unchanged(&self) -> Result<(), SourceError> {
+        let now = std::fs::metadata(&self.file.path)
+            .map_err(|error| system_error(&self.file.name, &error))?;
+        let same = now.len() == self.file.bytes
+            && self.read == self.file.bytes
+            && now.modified().ok() == self.file.modified;
+        // What is no file has no size to compare.
+        if same || !now.is_file() {
+            return Ok(());
+        }
+        Err(SourceError {
+            kind: SourceErrorKind::Changed,
+            file: self.file.name.to_string(),
+            line: None,
+            message: "changed while it was read".into(),
+            help: "run again when nothing writes to it".into(),
+        })
+    }
+}
+
+fn endless(file: &str, line: u64) -> SourceError {
+    SourceError {
+        kind: SourceErrorKind::RecordSize,
+        file: file.to_owned(),
+        line: Some(line),
+        message: "has a row that does not end within 256 MiB: somewhere from this line on a quote \
+                  is opened and never closed"
+            .into(),
+        help: "look for a quote at the beginning of a field".into(),
+    }
+}
+
+/// What the system says of a file, in the user's terms.
+pub(super) fn system_error(file: &str, error: &std::io::Error) -> SourceError {
+    use std::io::ErrorKind as Kind;
+    let (kind, message, help) = match error.kind() {
+        Kind::NotFound => (
+            SourceErrorKind::Missing,
+            "there is no such file".to_owned(),
+            "paths are relative to the plan's folder",
+        ),
+        Kind::IsADirectory => {
+            (SourceErrorKind::Directory, "is a folder, not a file".to_owned(), "name a file in it")
+        }
+        Kind::PermissionDenied => (
+            SourceErrorKind::System,
+            "may not be read".to_owned(),
+            "ask its owner for permission to read it",
+        ),
+        _ => (SourceErrorKind::System, format!("cannot be read: {error}"), "try again"),
+    };
+    SourceError { kind, file: file.to_owned(), line: None, message, help: help.into() }
+}
+
+impl PartReader for CsvReader {
+    fn next(&mut self, count: usize) -> Result<Vec<Box<dyn RawPart>>, SourceError> {
+        let mut parts: Vec<Box<dyn RawPart>> = vec![];
+        while parts.len() < count {
+            let Some(current) = &mut self.current else {
+                let Some(file) = self.files.get(self.next_file) else { break };
+                self.next_file += 1;
+                self.current = Some(Current::open(file, self.layout.delimiter)?);
+                continue;
+            };
+            match current.next()? {
+                Some((text, line)) => parts.push(Box::new(CsvPart {
+                    text,
+                    line,
+                    name: current.file.name.clone(),
+                    width: current.file.width,
+                    fields: current.file.fields.clone(),
+                    layout: self.layout.clone(),
+                })),
+                None => self.current = None,
+            }
+        }
+        Ok(parts)
+    }
+}

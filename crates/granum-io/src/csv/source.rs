@@ -1,0 +1,300 @@
+//! The files of one input: headers, columns matched by name, types found.
+
+use std::fs::File;
+use std::path::PathBuf;
+use std::sync::Arc;
+
+use granum_core::engine::{InputSource, PartReader, ReadRequest, SourceError, SourceErrorKind};
+use granum_core::resolve::{InputShape, InputSpec};
+use granum_core::value::{Found, Type};
+
+use super::part::{CsvPart, Layout, cell, settled_type};
+use super::reader::{CsvFile, CsvReader, Current, Splitter, system_error};
+use super::scan::{Field, Scanner};
+
+/// Types are first found from about this many bytes of each file.
+const SAMPLE: usize = 1 << 20;
+
+/// An input's CSV files.
+pub(crate) struct CsvSource {
+    files: Vec<CsvFile>,
+    names: Vec<String>,
+    /// What the cells of columns without a `read` were found to be.
+    found: Vec<Option<Found>>,
+    /// The type of columns with a `read`.
+    read: Vec<Option<Type>>,
+    delimiter: u8,
+    settled: bool,
+}
+
+/// The beginning of a file.
+struct Beginning {
+    file: CsvFile,
+    header: Vec<String>,
+    /// The first rows.
+    rows: Vec<u8>,
+    whole: bool,
+}
+
+impl CsvSource {
+    pub fn open(spec: &InputSpec, paths: &[(PathBuf, String)]) -> Result<Self, SourceError> {
+        let mut beginnings = vec![];
+        for (path, name) in paths {
+            beginnings.push(begin(path, name, spec.delimiter)?);
+        }
+        let names = columns(&beginnings, spec.filling_blanks)?;
+        let rule = |name: &String| spec.reads.iter().rev().find(|(read, _)| read == name);
+        let read: Vec<Option<Type>> =
+            names.iter().map(|name| rule(name).map(|(_, rule)| rule.ty)).collect();
+        let mut source = Self {
+            files: vec![],
+            found: read.iter().map(|ty| ty.is_none().then(Found::default)).collect(),
+            read,
+            names,
+            delimiter: spec.delimiter,
+            settled: beginnings.iter().all(|beginning| beginning.whole),
+        };
+        let layout = source.layout(ReadRequest::default());
+        for beginning in beginnings {
+            let mut file = beginning.file;
+            file.fields = source
+                .names
+                .iter()
+                .map(|name| beginning.header.iter().position(|column| column == name))
+                .collect();
+            file.width = beginning.header.len();
+            let part = CsvPart {
+                text: beginning.rows,
+                line: file.rows_line,
+                name: file.name.clone(),
+                width: file.width,
+                fields: file.fields.clone(),
+                layout: layout.clone(),
+            };
+            part.find_types(&mut source.found)?;
+            source.files.push(file);
+        }
+        Ok(source)
+    }
+
+    fn layout(&self, request: ReadRequest) -> Arc<Layout> {
+        Arc::new(Layout { delimiter: self.delimiter, request })
+    }
+}
+
+impl InputSource for CsvSource {
+    fn shape(&self) -> InputShape {
+        let types = self.found.iter().zip(&self.read);
+        let types = types.map(|(found, read)| read.unwrap_or_else(|| settled_type(*found)));
+        InputShape { columns: self.names.iter().cloned().zip(types).collect() }
+    }
+
+    fn settled(&self) -> bool {
+        self.settled
+    }
+
+    fn settle(&mut self) -> Result<(), SourceError> {
+        let layout = self.layout(ReadRequest::default());
+        for file in &self.files {
+            let mut current = Current::open(file, self.delimiter)?;
+            while let Some((text, line)) = current.next()? {
+                let part = CsvPart {
+                    text,
+                    line,
+                    name: file.name.clone(),
+                    width: file.width,
+                    fields: file.fields.clone(),
+                    layout: layout.clone(),
+                };
+                part.find_types(&mut self.found)?;
+            }
+        }
+        self.settled = true;
+        Ok(())
+    }
+
+    fn bytes(&self) -> u64 {
+        self.files.iter().map(|file| file.bytes).sum()
+    }
+
+    fn read(&self, request: ReadRequest) -> Result<Box<dyn PartReader>, SourceError> {
+        Ok(Box::new(CsvReader {
+            files: self.files.clone(),
+            layout: self.layout(request),
+            current: None,
+            next_file: 0,
+        }))
+    }
+}
+
+/// The input's columns: those of the first file in its order, then what others add.
+fn columns(files: &[Beginning], filling: bool) -> Result<Vec<String>, SourceError> {
+    let mut names: Vec<String> = vec![];
+    for file in files {
+        names.extend(
+            file.header.iter().filter(|name| !names.contains(name)).cloned().collect::<Vec<_>>(),
+        );
+    }
+    if filling {
+        return Ok(names);
+    }
+    for file in files {
+        let lacking: Vec<String> = names
+            .iter()
+            .filter(|name| !file.header.contains(name))
+            .map(|name| format!("`{name}`"))
+            .collect();
+        if !lacking.is_empty() {
+            return Err(SourceError {
+                kind: SourceErrorKind::Columns,
+                file: file.file.name.to_string(),
+                line: None,
+                message: format!(
+                    "has no column {}, which another file of the same input has",
+                    lacking.join(", ")
+                ),
+                help: "say  filling blanks  after the files if that is as it should be".into(),
+            });
+        }
+    }
+    Ok(names)
+}
+
+fn begin(path: &PathBuf, name: &str, delimiter: u8) -> Result<Beginning, SourceError> {
+    let system = |error: std::io::Error| system_error(name, &error);
+    let error = |kind, line, message: &str, help: &str| SourceError {
+        kind,
+        file: name.to_owned(),
+        line,
+        message: message.to_owned(),
+        help: help.to_owned(),
+    };
+    let data = std::fs::metadata(path).map_err(system)?;
+    if data.is_dir() {
+        return Err(system(std::io::ErrorKind::IsADirectory.into()));
+    }
+    let mut splitter = Splitter::new(File::open(path).map_err(system)?, delimiter, SAMPLE);
+    let first = splitter.next_part().map_err(|_| {
+        error(
+            SourceErrorKind::OpenQuote,
+            Some(1),
+            "begins with a row that does not end: a quote is opened and never closed",
+            "look for a quote at the beginning of a field",
+        )
+    })?;
+    let Some(text) = first else {
+        return Err(error(
+            SourceErrorKind::Empty,
+            None,
+            "is empty: it has not even a header",
+            "ask for the file again, or leave it out of the plan",
+        ));
+    };
+    if let [0xFF, 0xFE, ..] | [0xFE, 0xFF, ..] = text.as_slice() {
+        return Err(error(
+            SourceErrorKind::Encoding,
+            Some(1),
+            "is UTF-16, which this version does not read",
+            "save the file as UTF-8",
+        ));
+    }
+    let mark: usize = if text.starts_with(b"\xEF\xBB\xBF") { 3 } else { 0 };
+    let body = &text[mark..];
+    if memchr::memchr(b'\n', body).is_none()
+        && memchr::memchr(b'\r', body).is_some_and(|at| at + 1 < body.len())
+    {
+        return Err(error(
+            SourceErrorKind::LineEnds,
+            Some(1),
+            "has lines that end in a carriage return alone",
+            "save it with line feeds, as every system does today",
+        ));
+    }
+    let (header, length, line) = header(body, name, delimiter)?;
+    let whole = (text.len() as u64) == data.len();
+    let rows = body[length..].to_vec();
+    Ok(Beginning {
+        file: CsvFile {
+            path: path.clone(),
+            name: name.into(),
+            bytes: data.len(),
+            modified: data.modified().ok(),
+            rows_at: (mark + length) as u64,
+            rows_line: line,
+            fields: vec![],
+            width: 0,
+        },
+        header,
+        rows,
+        whole,
+    })
+}
+
+/// The header's names, its length in bytes, and the line behind it.
+fn header(
+    text: &[u8],
+    name: &str,
+    delimiter: u8,
+) -> Result<(Vec<String>, usize, u64), SourceError> {
+    let at_line = |kind, line, message: String, help: &str| SourceError {
+        kind,
+        file: name.to_owned(),
+        line: Some(line),
+        message,
+        help: help.to_owned(),
+    };
+    let mut scanner = Scanner::new(text, delimiter);
+    let mut fields: Vec<Field> = vec![];
+    let mut start = 0;
+    loop {
+        let more = scanner.next(&mut fields).map_err(|_| {
+            at_line(
+                SourceErrorKind::OpenQuote,
+                1,
+                "the header has a quote that is not closed, or text after one".into(),
+                "look for a quote at the beginning of a column's name",
+            )
+        })?;
+        if !more {
+            return Err(at_line(
+                SourceErrorKind::Empty,
+                1,
+                "has only empty lines: there is no header".into(),
+                "ask for the file again, or leave it out of the plan",
+            ));
+        }
+        let length = scanner.position();
+        if text[start..length].iter().any(|byte| !matches!(byte, b'\r' | b'\n')) {
+            break;
+        }
+        start = length;
+    }
+    let length = scanner.position();
+    let lines = memchr::memchr_iter(b'\n', &text[..length]).count() as u64;
+    let decoded = std::str::from_utf8(&text[..length]).map_err(|error| {
+        at_line(
+            SourceErrorKind::Encoding,
+            lines.max(1),
+            format!("is not UTF-8: byte {:#04x} in the header", text[error.valid_up_to()]),
+            "save the file as UTF-8",
+        )
+    })?;
+    let mut names: Vec<String> = vec![];
+    for (at, field) in fields.iter().enumerate() {
+        let mut column = cell(decoded, *field).into_owned();
+        if column.is_empty() {
+            // Spreadsheets leave such behind; it can be named all the same.
+            column = format!("column_{}", at + 1);
+        }
+        if names.contains(&column) {
+            return Err(at_line(
+                SourceErrorKind::Header,
+                lines.max(1),
+                format!("has two columns called `{column}`"),
+                "give each column a name of its own",
+            ));
+        }
+        names.push(column);
+    }
+    Ok((names, length, lines + 1))
+}

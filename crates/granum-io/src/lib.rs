@@ -1,0 +1,9 @@
+//! Reading and writing the formats that tables come from and go to. Knows files, and no plans.
+#![deny(missing_docs)]
+#![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used))]
+
+pub mod csv;
+mod files;
+mod place;
+
+pub use files::Files;

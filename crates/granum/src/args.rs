@@ -1,0 +1,108 @@
+//! What can be typed.
+
+use std::path::PathBuf;
+
+use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
+
+/// Joins sales tables so that no row and no cent is lost unseen.
+#[derive(Debug, Parser)]
+#[command(name = "granum", version, about, max_term_width = 100, after_help = EXIT_CODES)]
+pub struct Args {
+    #[command(subcommand)]
+    pub command: Command,
+    #[command(flatten)]
+    pub global: Global,
+}
+
+const EXIT_CODES: &str = "\
+Exit codes:
+  0  everything held
+  1  the data does not hold to the plan; nothing was written
+  2  the plan or the call is wrong
+  3  a file cannot be read, or not be written";
+
+/// What goes with every command.
+#[derive(Debug, Clone, ClapArgs)]
+pub struct Global {
+    /// Colour in what is printed (`NO_COLOR` is honoured)
+    #[arg(long, global = true, value_enum, default_value_t = Color::Auto)]
+    pub color: Color,
+    /// Say less: only the verdict
+    #[arg(short, long, global = true)]
+    pub quiet: bool,
+    /// Say more: every table by itself, and how long it took
+    #[arg(short, long, global = true)]
+    pub verbose: bool,
+    /// How many threads work; the results do not depend on it
+    #[arg(long, global = true, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=256))]
+    pub threads: Option<u16>,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum Color {
+    Auto,
+    Always,
+    Never,
+}
+
+#[derive(Debug, Subcommand)]
+pub enum Command {
+    /// Show the whole job on made-up data: write data and plans into DIR, run them, say what to try
+    Demo {
+        /// The folder to write into
+        #[arg(default_value = "granum-demo")]
+        dir: PathBuf,
+        /// How many orders to make up
+        #[arg(long, value_name = "N", default_value_t = 2_000)]
+        orders: u64,
+        /// The mean quantity of a line
+        #[arg(long, value_name = "N", default_value_t = 2, value_parser = clap::value_parser!(u64).range(1..=12))]
+        quantity: u64,
+        /// Another seed makes other data; the same makes the same bytes
+        #[arg(long, value_name = "N", default_value_t = 1)]
+        seed: u64,
+        /// Write data and plans, and run nothing
+        #[arg(long)]
+        only_data: bool,
+    },
+    /// Do all grains, links and checks of a plan hold? Writes nothing
+    Check(PlanArgs),
+    /// Run a plan: check everything, then write the outputs, all or none
+    Run(PlanArgs),
+    /// Print rows of a table
+    Show {
+        #[command(flatten)]
+        plan: PlanArgs,
+        /// The table or input
+        table: String,
+        /// How many rows
+        #[arg(long, value_name = "N", default_value_t = 20)]
+        rows: usize,
+        /// Only rows that do not lead along this link
+        #[arg(long, value_name = "LINK")]
+        unmatched: Option<String>,
+    },
+    /// Bring a plan into the one layout
+    Fmt {
+        /// The plan; `-` formats standard input to standard output
+        plan: PathBuf,
+        /// Write nothing; exit with 1 if the layout is another
+        #[arg(long)]
+        check: bool,
+    },
+}
+
+/// A plan and its parameters.
+#[derive(Debug, ClapArgs)]
+pub struct PlanArgs {
+    /// The plan
+    pub plan: PathBuf,
+    /// Give a parameter another value
+    #[arg(long = "set", value_name = "NAME=VALUE", value_parser = setting)]
+    pub settings: Vec<(String, String)>,
+}
+
+fn setting(text: &str) -> Result<(String, String), String> {
+    let (name, value) = text.split_once('=').ok_or("a parameter is set with NAME=VALUE")?;
+    Ok((name.trim().to_owned(), value.to_owned()))
+}

@@ -1,0 +1,113 @@
+//! What each command does: opens what it needs, lets the core work, prints, and says how it ended.
+
+mod demo;
+mod fmt;
+mod plan;
+mod run;
+mod show;
+
+use std::io::{self, Write};
+use std::process::ExitCode;
+
+use anstream::{AutoStream, ColorChoice};
+
+use crate::args::{Args, Color, Command, Global};
+
+/// How a command ended.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Exit {
+    /// Everything held.
+    Held,
+    /// The data does not hold to the plan.
+    DataFailed,
+    /// The plan or the call is wrong.
+    PlanWrong,
+    /// A file cannot be read, or not be written.
+    FileFailed,
+}
+
+impl From<Exit> for ExitCode {
+    fn from(exit: Exit) -> Self {
+        ExitCode::from(match exit {
+            Exit::Held => 0,
+            Exit::DataFailed => 1,
+            Exit::PlanWrong => 2,
+            Exit::FileFailed => 3,
+        })
+    }
+}
+
+/// Where a command prints: results to one side, diagnostics to the other.
+pub struct Printer {
+    out: Box<dyn Write>,
+    err: Box<dyn Write>,
+    pub global: Global,
+    pub width: usize,
+    pub color_err: bool,
+    closed: bool,
+}
+
+impl Printer {
+    fn new(global: Global) -> Self {
+        let choice = match global.color {
+            Color::Auto => ColorChoice::Auto,
+            Color::Always => ColorChoice::Always,
+            Color::Never => ColorChoice::Never,
+        };
+        let out = AutoStream::new(io::stdout(), choice);
+        let err = AutoStream::new(io::stderr(), choice);
+        let color_err = err.current_choice() != ColorChoice::Never;
+        let width = console::Term::stdout().size_checked().map_or(100, |(_, width)| width.into());
+        Self {
+            out: Box::new(io::BufWriter::new(out)),
+            err: Box::new(err),
+            global,
+            width: width.clamp(40, 200),
+            color_err,
+            closed: false,
+        }
+    }
+
+    /// Prints a result. Where nobody reads any more, that is no error.
+    pub fn result(&mut self, text: &str) {
+        if !self.closed && self.out.write_all(text.as_bytes()).is_err() {
+            self.closed = true;
+        }
+    }
+
+    /// Prints a diagnostic.
+    pub fn diagnostic(&mut self, text: &str) {
+        let _ = self.out.flush();
+        let _ = self.err.write_all(text.as_bytes());
+    }
+
+    fn finish(&mut self) {
+        let _ = self.out.flush();
+    }
+}
+
+/// Runs what was typed.
+pub fn run(args: Args) -> Exit {
+    let threads = args.global.threads.map_or(0, usize::from);
+    let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).stack_size(crate::STACK);
+    let mut printer = Printer::new(args.global);
+    if let Err(error) = pool.build_global() {
+        printer.diagnostic(&format!("error: threads cannot be started: {error}\n"));
+        return Exit::FileFailed;
+    }
+    let exit = match args.command {
+        Command::Demo { dir, orders, quantity, seed, only_data } => {
+            let size = granum_demo::Size { orders, quantity, seed };
+            demo::run(&mut printer, &dir, size, only_data)
+        }
+        Command::Check(plan) => run::run(&mut printer, &plan, run::Writes::Nothing),
+        Command::Run(plan) => run::run(&mut printer, &plan, run::Writes::Outputs),
+        Command::Show { plan, table, rows, unmatched } => {
+            let showing = granum_core::engine::Showing { table, unmatched, rows: Some(rows) };
+            show::run(&mut printer, &plan, &showing)
+        }
+        Command::Fmt { plan, check } => fmt::run(&mut printer, &plan, check),
+    };
+    printer.finish();
+    exit
+}

@@ -1,0 +1,23 @@
+//! The program: arguments, progress, text, exit codes. What is computed is in `granum-core`.
+#![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used))]
+
+mod args;
+mod commands;
+mod progress;
+mod render;
+
+use std::process::ExitCode;
+
+use clap::Parser;
+
+/// Plans nest expressions and run on threads; both get room for the deepest plan that parses.
+const STACK: usize = 16 << 20;
+
+fn main() -> ExitCode {
+    let args = args::Args::parse();
+    let run = std::thread::Builder::new().stack_size(STACK).spawn(move || commands::run(args));
+    match run.map(std::thread::JoinHandle::join) {
+        Ok(Ok(exit)) => exit.into(),
+        _ => ExitCode::from(3),
+    }
+}

@@ -1,0 +1,106 @@
+//! How complete each link was.
+
+use granum_core::table::Amount;
+use granum_core::tally::{LinkAccount, LinkAmount, share_text};
+
+use super::columns::{Side, set};
+use super::{bad, count, dim, good, heading};
+
+/// The table of links, and what else there is to know of each.
+pub(super) fn links(links: &[LinkAccount]) -> String {
+    if links.is_empty() {
+        return String::new();
+    }
+    let header = ["rows", "matched", "missing", "blank", "by amount", "required", ""];
+    let mut rows =
+        vec![std::iter::once(String::new()).chain(header.map(str::to_owned)).collect::<Vec<_>>()];
+    for link in links {
+        rows.push(vec![
+            format!("{} \u{2192} {}", link.from, link.name),
+            count(link.rows),
+            share_text(link.matched.into(), link.counted().into()),
+            count(link.missing),
+            count(link.blank),
+            by_amount(link),
+            if link.required.is_empty() { "\u{2014}".into() } else { link.required.clone() },
+            if link.held { "ok".into() } else { "FAILED".into() },
+        ]);
+    }
+    let sides = [
+        Side::Left,
+        Side::Right,
+        Side::Right,
+        Side::Right,
+        Side::Right,
+        Side::Left,
+        Side::Left,
+        Side::Left,
+    ];
+    let mut out = format!("{}\n\n", heading("links"));
+    for line in set(&sides, &rows) {
+        let line = match line.strip_suffix("FAILED") {
+            Some(start) => format!("{start}{}", bad("FAILED")),
+            None => match line.strip_suffix("  ok") {
+                Some(start) => format!("{start}  {}", good("ok")),
+                None => line,
+            },
+        };
+        out.push_str(&format!("  {line}\n"));
+    }
+    out.push('\n');
+    let header = ["on", "rows that lead to one", "never reached"];
+    let mut rows =
+        vec![std::iter::once(String::new()).chain(header.map(str::to_owned)).collect::<Vec<_>>()];
+    for link in links {
+        rows.push(vec![
+            format!("{} \u{2192} {}", link.from, link.name),
+            link.keys.clone(),
+            spread(link),
+            format!("{} of {} {}", count(link.unreached), count(link.target_rows), link.to),
+        ]);
+    }
+    for line in set(&[Side::Left, Side::Left, Side::Left, Side::Left], &rows) {
+        out.push_str(&format!("  {}\n", dim(&line)));
+    }
+    out.push('\n');
+    out
+}
+
+/// How many rows lead to one of the target, over those that any leads to.
+fn spread(link: &LinkAccount) -> String {
+    match link.spread {
+        None => "\u{2014}".into(),
+        Some(spread) if spread.most == spread.least => count(spread.least),
+        Some(spread) => format!(
+            "{} to {}, median {}",
+            count(spread.least),
+            count(spread.most),
+            count(spread.median)
+        ),
+    }
+}
+
+/// The share of the amount that is asked for, else of the first that is tracked.
+fn by_amount(link: &LinkAccount) -> String {
+    let asked =
+        link.amounts.iter().find(|amount| link.required.ends_with(&format!(" of {}", amount.name)));
+    match asked.or(link.amounts.first()) {
+        Some(amount) => format!("{} of {}", amount_share(amount), amount.name),
+        None => "\u{2014}".into(),
+    }
+}
+
+/// The share of an amount that is on rows that lead somewhere.
+pub(super) fn amount_share(amount: &LinkAmount) -> String {
+    match (amount.matched, amount.missing) {
+        (Amount::Exact { units: Some(part), .. }, Amount::Exact { units: Some(rest), .. }) => {
+            let (part, rest) = (part.unsigned_abs(), rest.unsigned_abs());
+            share_text(part, part.saturating_add(rest))
+        }
+        (Amount::Float { sum: part, .. }, Amount::Float { sum: rest, .. }) => {
+            let scaled = |sum: f64| (sum * 1e4).round() as u128;
+            share_text(scaled(part), scaled(part) + scaled(rest))
+        }
+        _ => "too large".into(),
+    }
+}

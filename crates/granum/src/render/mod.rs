@@ -1,0 +1,84 @@
+//! Reports, rows and diagnostics as text for people.
+
+mod columns;
+mod diagnostic;
+mod links;
+mod problem;
+mod report;
+mod rows;
+mod tally;
+mod verdict;
+
+pub use diagnostic::diagnostics;
+pub use problem::problems;
+pub use report::Report;
+pub use rows::rows;
+
+use anstyle::{AnsiColor, Style};
+use granum_core::value::{Scale, decimal};
+
+fn styled(style: Style, text: &str) -> String {
+    format!("{style}{text}{style:#}")
+}
+
+/// A heading.
+pub fn heading(text: &str) -> String {
+    styled(Style::new().bold(), text)
+}
+
+/// What need not be read first.
+pub fn dim(text: &str) -> String {
+    styled(Style::new().dimmed(), text)
+}
+
+/// A command that could be typed.
+pub fn command(text: &str) -> String {
+    format!("{} {}", dim("$"), heading(text))
+}
+
+fn good(text: &str) -> String {
+    styled(Style::new().fg_color(Some(AnsiColor::Green.into())).bold(), text)
+}
+
+fn bad(text: &str) -> String {
+    styled(Style::new().fg_color(Some(AnsiColor::Red.into())).bold(), text)
+}
+
+/// A count with its thousands set off.
+fn count(number: u64) -> String {
+    decimal::grouped(number.into(), Scale(0))
+}
+
+/// A count and its noun.
+fn counted(number: u64, one: &str, many: &str) -> String {
+    format!("{} {}", count(number), if number == 1 { one } else { many })
+}
+
+/// A change of a count: `−112`, `+4`, `0`.
+fn change(before: u64, after: u64) -> String {
+    match after.cmp(&before) {
+        std::cmp::Ordering::Less => format!("\u{2212}{}", count(before - after)),
+        std::cmp::Ordering::Equal => "0".into(),
+        std::cmp::Ordering::Greater => format!("+{}", count(after - before)),
+    }
+}
+
+/// Lines that each begin with `indent`, folded at `width`.
+fn folded(text: &str, indent: &str, width: usize) -> String {
+    let room = width.saturating_sub(indent.len()).max(20);
+    let mut out = String::new();
+    let mut line = String::new();
+    for word in text.split(' ') {
+        let longer = line.chars().count() + word.chars().count() + 1 > room;
+        if longer && !line.is_empty() {
+            out.push_str(&format!("{indent}{line}\n"));
+            line.clear();
+            line.push_str("  ");
+        } else if !line.is_empty() {
+            line.push(' ');
+        }
+        line.push_str(word);
+    }
+    out.push_str(&format!("{indent}{line}\n"));
+    out
+}

@@ -1,0 +1,177 @@
+//! What stopped a table or a link from being built.
+
+use granum_core::table::Place;
+use granum_core::tally::{Problem, RepeatedKey, RowReason, UnitsTrouble};
+
+use super::{count, counted};
+
+/// Problems one under the other.
+pub fn problems(problems: &[Problem], source: &str) -> String {
+    problems.iter().map(|one| problem(one, source)).collect::<Vec<_>>().join("\n")
+}
+
+pub(super) fn problem(problem: &Problem, source: &str) -> String {
+    match problem {
+        Problem::BadCells { table, column, wanted, count: cells, examples } => {
+            let mut out = format!(
+                "  {table}: {} of `{column}` cannot be read as {wanted}\n",
+                counted(*cells, "cell", "cells")
+            );
+            for cell in examples {
+                out.push_str(&format!("    \"{}\"   ({})\n", cell.text, cell.place));
+            }
+            more(&mut out, *cells, examples.len());
+            out.push_str(&format!(
+                "    mend the file, name another format, or let them be blank:  read {column} as \
+                 {wanted} else blank\n"
+            ));
+            out
+        }
+        Problem::Grain {
+            table,
+            columns,
+            repeated,
+            repeated_rows,
+            blank,
+            examples,
+            blank_places,
+        } => {
+            let columns = columns.join(", ");
+            let mut out = format!("  {table}: the grain {columns} does not hold\n");
+            if *repeated > 0 {
+                out.push_str(&format!(
+                    "    {} on {}\n",
+                    counted(*repeated, "key stands", "keys stand"),
+                    counted(*repeated_rows, "row", "rows")
+                ));
+                keys(&mut out, examples);
+                more(&mut out, *repeated, examples.len());
+                out.push_str(&format!(
+                    "    if they are copies or versions, say which stays:  dedupe  or  dedupe by \
+                     {columns} keep latest COLUMN\n"
+                ));
+            }
+            if *blank > 0 {
+                out.push_str(&format!(
+                    "    {} a blank in it{}\n",
+                    counted(*blank, "row has", "rows have"),
+                    at(blank_places)
+                ));
+                out.push_str("    take them out, with  drop COLUMN is blank\n");
+            }
+            out
+        }
+        Problem::RepeatedKeys {
+            from,
+            to,
+            keys: key,
+            repeated,
+            source_rows,
+            would_be,
+            examples,
+        } => {
+            let mut out = format!(
+                "  {from} \u{2192} {to}: {} of {to} on {key} {} not one row each\n",
+                counted(*repeated, "key", "keys"),
+                if *repeated == 1 { "has" } else { "have" },
+            );
+            out.push_str(&format!(
+                "    {} of {from} would have become {}\n",
+                counted(*source_rows, "row", "rows"),
+                count(*would_be)
+            ));
+            keys(&mut out, examples);
+            more(&mut out, *repeated, examples.len());
+            out.push_str(&format!(
+                "    say which row of {to} stays:  dedupe by {key} keep latest COLUMN\n"
+            ));
+            out
+        }
+        Problem::Units { table, of, troubles } => units(table, of, troubles),
+        Problem::Row { table, step, reason, span, row, place } => {
+            let reason = match reason {
+                RowReason::Overflow => "a result has more digits than its type can hold".to_owned(),
+                RowReason::Conversion { value, to } => format!("\"{value}\" is no {to}"),
+            };
+            let mut out = format!("  {table}: {reason}\n");
+            let words = source.get(span.start..span.end).unwrap_or("").trim();
+            let words: Vec<&str> = words.split_whitespace().collect();
+            if !words.is_empty() {
+                out.push_str(&format!("    in  {}\n", words.join(" ")));
+            }
+            let whole: Vec<&str> = step.split_whitespace().collect();
+            if whole != words && !whole.is_empty() {
+                out.push_str(&format!("    of  {}\n", whole.join(" ")));
+            }
+            let place = place.as_ref().map(|place| format!("({place})"));
+            let row = [Some(row.clone()).filter(|row| !row.is_empty()), place];
+            let row: Vec<String> = row.into_iter().flatten().collect();
+            if !row.is_empty() {
+                out.push_str(&format!("    at  {}\n", row.join("   ")));
+            }
+            out
+        }
+        Problem::TooManyRows { table } => {
+            format!("  {table}: more than 4,294,967,295 rows are more than one table can have\n")
+        }
+    }
+}
+
+fn units(table: &str, of: &str, troubles: &[UnitsTrouble]) -> String {
+    let mut out = format!("  {table}: not every row can be counted in units of {of}\n");
+    for trouble in troubles {
+        let what = match trouble.what {
+            "zero" => "a quantity of zero",
+            "negative" => "a negative quantity",
+            "blank" => "a blank quantity",
+            "fraction" => "a fraction of a unit",
+            "many" => "a quantity above 10,000",
+            _ => "an amount with too many digits to be split",
+        };
+        let amounts: Vec<String> =
+            trouble.amounts.iter().map(|(name, sum)| format!("{sum} {name}")).collect();
+        let amounts =
+            if amounts.is_empty() { String::new() } else { format!(" ({})", amounts.join(", ")) };
+        out.push_str(&format!(
+            "    {} {what}{amounts}\n",
+            counted(trouble.rows, "row has", "rows have")
+        ));
+        for (quantity, place) in &trouble.examples {
+            let place = place.as_ref().map_or(String::new(), |place| format!("   ({place})"));
+            out.push_str(&format!("      {quantity}{place}\n"));
+        }
+        more_indented(&mut out, trouble.rows, trouble.examples.len(), "      ");
+    }
+    out.push_str("    take them out before the step, as in  keep QUANTITY > 0\n");
+    out
+}
+
+fn keys(out: &mut String, examples: &[RepeatedKey]) {
+    for example in examples {
+        out.push_str(&format!(
+            "      {} on {}{}\n",
+            example.key,
+            counted(example.rows, "row", "rows"),
+            at(&example.places)
+        ));
+    }
+}
+
+fn at(places: &[Place]) -> String {
+    if places.is_empty() {
+        return String::new();
+    }
+    let places: Vec<String> = places.iter().map(ToString::to_string).collect();
+    format!("   ({})", places.join(", "))
+}
+
+fn more(out: &mut String, all: u64, shown: usize) {
+    more_indented(out, all, shown, "    ");
+}
+
+fn more_indented(out: &mut String, all: u64, shown: usize, indent: &str) {
+    let more = all.saturating_sub(shown as u64);
+    if more > 0 {
+        out.push_str(&format!("{indent}and {} more\n", count(more)));
+    }
+}

@@ -1,0 +1,252 @@
+//! The tally of tables: what each step did to rows and amounts.
+
+use granum_core::table::Amount;
+use granum_core::tally::{Cut, Report, StepDetail, TableTally};
+
+use super::columns::{Side, set};
+use super::{change, count, counted, folded, heading};
+
+/// The tallies of all tables that nothing is built from, each from its input on; or of every table
+/// by itself.
+pub(super) fn tables(report: &Report, width: usize, every: bool) -> String {
+    let mut out = String::new();
+    for table in &report.tables {
+        let built_from =
+            report.tables.iter().any(|other| !other.input && other.begins_as == table.name);
+        if every {
+            out.push_str(&tally(&[table], width));
+        } else if !built_from {
+            let mut way = vec![table];
+            while let Some(base) = report.table(&way[0].begins_as).filter(|_| !way[0].input) {
+                way.insert(0, base);
+            }
+            out.push_str(&tally(&way, width));
+        }
+    }
+    out
+}
+
+/// An amount along the way: its place among the tracked amounts of each table, if it is there.
+struct Line {
+    name: String,
+    places: Vec<Option<usize>>,
+}
+
+fn amounts_along(way: &[&TableTally]) -> Vec<Line> {
+    let mut lines: Vec<Line> = vec![];
+    for (level, table) in way.iter().enumerate() {
+        for (at, tracked) in table.tracked.iter().enumerate() {
+            let known = level.checked_sub(1).and_then(|before| {
+                let base_name = tracked.base_name.as_ref()?;
+                lines.iter_mut().find(|line| {
+                    line.places[before].is_some_and(|at| way[before].tracked[at].name == *base_name)
+                })
+            });
+            match known {
+                Some(line) => {
+                    line.places.push(Some(at));
+                    line.name.clone_from(&tracked.name);
+                }
+                None => {
+                    let mut places = vec![None; level];
+                    places.push(Some(at));
+                    lines.push(Line { name: tracked.name.clone(), places });
+                }
+            }
+        }
+        for line in &mut lines {
+            line.places.resize(level + 1, None);
+        }
+    }
+    lines
+}
+
+/// Rows and amounts where the table's way has come to.
+struct Stage {
+    number: String,
+    label: String,
+    rows: u64,
+    amounts: Vec<Option<Amount>>,
+    /// Whether a change against the stage before is shown.
+    changes: bool,
+}
+
+fn stages(way: &[&TableTally], lines: &[Line]) -> (Vec<Stage>, Vec<String>) {
+    let mut stages = vec![];
+    let mut notes = vec![];
+    let mut number = 0;
+    for (level, table) in way.iter().enumerate() {
+        let pick = |amounts: &[Option<Amount>]| -> Vec<Option<Amount>> {
+            lines
+                .iter()
+                .map(|line| line.places[level].and_then(|at| amounts.get(at).copied().flatten()))
+                .collect()
+        };
+        stages.push(Stage {
+            number: String::new(),
+            label: table.name.clone(),
+            rows: table.rows,
+            amounts: pick(&table.amounts),
+            changes: false,
+        });
+        for (column, cells) in &table.blanked {
+            notes.push(format!(
+                "{}: {} could not be read and became blank",
+                column,
+                counted(*cells, "cell", "cells")
+            ));
+        }
+        for step in &table.steps {
+            number += 1;
+            stages.push(Stage {
+                number: number.to_string(),
+                label: shortened(&step.text, 36),
+                rows: step.rows,
+                amounts: pick(&step.amounts),
+                changes: true,
+            });
+            if let Some(note) = note(&step.detail) {
+                notes.push(format!("{number}  {note}"));
+            }
+        }
+        if table.zero_divisions > 0 {
+            notes.push(format!(
+                "{}: {} by zero gave blank",
+                table.name,
+                counted(table.zero_divisions, "division", "divisions")
+            ));
+        }
+        for (line, tracked) in lines.iter().zip(lines.iter().map(|line| line.places[level])) {
+            let last = table.steps.last().map_or(&table.amounts, |step| &step.amounts);
+            let blanks = tracked.and_then(|at| last.get(at).copied().flatten());
+            if let Some(blanks) = blanks.map(Amount::blanks).filter(|blanks| *blanks > 0)
+                && level + 1 == way.len()
+            {
+                notes.push(format!(
+                    "{}: blank in {}, which the sum passes over",
+                    line.name,
+                    counted(blanks, "row", "rows")
+                ));
+            }
+        }
+    }
+    (stages, notes)
+}
+
+fn shortened(text: &str, most: usize) -> String {
+    if text.chars().count() <= most {
+        return text.to_owned();
+    }
+    let start: String = text.chars().take(most - 1).collect();
+    format!("{}\u{2026}", start.trim_end())
+}
+
+fn note(detail: &StepDetail) -> Option<String> {
+    match detail {
+        StepDetail::Plain => None,
+        StepDetail::Filter { blank: 0, .. } => None,
+        StepDetail::Filter { blank, stayed } => Some(format!(
+            "the condition was blank for {}, which {}",
+            counted(*blank, "row", "rows"),
+            if *stayed { "stayed" } else { "went" }
+        )),
+        StepDetail::Dedupe(cut) => Some(cut_words(cut)),
+        StepDetail::Units { conserved } if conserved.is_empty() => None,
+        StepDetail::Units { conserved } => {
+            Some(format!("{} add up to what they were", conserved.join(", ")))
+        }
+        StepDetail::Ends { names } => Some(format!("{} ends here", names.join(", "))),
+    }
+}
+
+fn cut_words(cut: &Cut) -> String {
+    let copies = counted(cut.copies, "exact copy", "exact copies");
+    if !cut.by_key {
+        return copies;
+    }
+    let mut words = format!(
+        "{copies}, {}, {}",
+        counted(cut.older, "other version", "other versions"),
+        counted(cut.ties, "tie", "ties")
+    );
+    if cut.ties > 0 {
+        words.push_str(" (the later row of the file stayed)");
+    }
+    if cut.blank_keys > 0 {
+        words.push_str(&format!(
+            "; {} left alone",
+            counted(cut.blank_keys, "row with a blank key", "rows with a blank key")
+        ));
+    }
+    words
+}
+
+fn tally(way: &[&TableTally], width: usize) -> String {
+    let Some(table) = way.last() else { return String::new() };
+    let grain = if table.grain.is_empty() {
+        "each row for itself".to_owned()
+    } else {
+        format!("one row per {}", table.grain.join(", "))
+    };
+    let mut out = format!("{} \u{b7} {grain}\n\n", heading(&table.name));
+    let lines = amounts_along(way);
+    let (stages, notes) = stages(way, &lines);
+    // As many amounts beside each other as fit; the rest below.
+    let mut from = 0;
+    loop {
+        let mut to = lines.len();
+        let mut set = block(&stages, &lines, from..to);
+        while set.iter().any(|line| line.chars().count() + 2 > width) && to > from + 1 {
+            to -= 1;
+            set = block(&stages, &lines, from..to);
+        }
+        for line in set {
+            out.push_str(&format!("  {line}\n"));
+        }
+        out.push('\n');
+        if to >= lines.len() {
+            break;
+        }
+        from = to;
+    }
+    for note in &notes {
+        out.push_str(&folded(note, "  ", width));
+    }
+    if !notes.is_empty() {
+        out.push('\n');
+    }
+    out
+}
+
+fn block(stages: &[Stage], lines: &[Line], shown: std::ops::Range<usize>) -> Vec<String> {
+    let mut sides = vec![Side::Right, Side::Left, Side::Right, Side::Right];
+    let mut header: Vec<String> = ["", "step", "rows", "change"].map(str::to_owned).to_vec();
+    for line in &lines[shown.clone()] {
+        header.extend([line.name.clone(), "change".to_owned()]);
+        sides.extend([Side::Right, Side::Right]);
+    }
+    let mut rows = vec![header];
+    for (at, stage) in stages.iter().enumerate() {
+        let before = at.checked_sub(1).map(|at| &stages[at]).filter(|_| stage.changes);
+        let mut row = vec![
+            stage.number.clone(),
+            stage.label.clone(),
+            count(stage.rows),
+            before.map_or(String::new(), |before| change(before.rows, stage.rows)),
+        ];
+        for line in shown.clone() {
+            let amount = stage.amounts[line];
+            row.push(amount.map_or("\u{2014}".into(), |amount| amount.to_string()));
+            let difference = before
+                .and_then(|before| before.amounts[line])
+                .zip(amount)
+                .map(|(before, after)| after.minus(before));
+            row.push(difference.map_or(String::new(), |difference| {
+                let sign = if difference.is_zero() || difference.is_negative() { "" } else { "+" };
+                format!("{sign}{difference}")
+            }));
+        }
+        rows.push(row);
+    }
+    set(&sides, &rows)
+}

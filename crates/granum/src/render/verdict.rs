@@ -1,0 +1,261 @@
+//! Whether everything held; if not, what did not, and which rows to look at.
+
+use granum_core::tally::{CheckAccount, LinkAccount};
+
+use super::columns::{Side, set};
+use super::links::amount_share;
+use super::report::Report;
+use super::{bad, count, counted, folded, good, heading, problem};
+
+/// The list of checks.
+pub(super) fn checks(view: &Report<'_>) -> String {
+    if view.tally.checks.is_empty() {
+        return String::new();
+    }
+    let rows: Vec<Vec<String>> = view
+        .tally
+        .checks
+        .iter()
+        .map(|check| {
+            let state = if check.skipped {
+                "NOT LOOKED AT"
+            } else if check.held {
+                "ok"
+            } else {
+                "FAILED"
+            };
+            vec![check.title.clone(), over(check), state.to_owned()]
+        })
+        .collect();
+    let mut out = format!("{}\n\n", heading("checks"));
+    for line in set(&[Side::Left, Side::Left, Side::Left], &rows) {
+        let line = ["FAILED", "NOT LOOKED AT"].iter().fold(line, |line, word| {
+            line.strip_suffix(word).map_or(line.clone(), |start| format!("{start}{}", bad(word)))
+        });
+        let line = match line.strip_suffix("  ok") {
+            Some(start) => format!("{start}  {}", good("ok")),
+            None => line,
+        };
+        out.push_str(&format!("  {line}\n"));
+    }
+    out.push('\n');
+    out
+}
+
+/// What a check looked at.
+fn over(check: &CheckAccount) -> String {
+    match &check.table {
+        _ if check.skipped => String::new(),
+        Some(table) if check.rows == 0 => format!("{table} has no rows"),
+        Some(table) => {
+            let share =
+                check.sides.first().map_or(String::new(), |(_, share)| format!(": {share}"));
+            format!("{} of {table}{share}", counted(check.rows, "row", "rows"))
+        }
+        None => check
+            .sides
+            .iter()
+            .take(2)
+            .map(|(_, value)| value.as_str())
+            .collect::<Vec<_>>()
+            .join(" and "),
+    }
+}
+
+pub(super) fn verdict(view: &Report<'_>) -> String {
+    let report = view.tally;
+    if report.held() {
+        return held(view);
+    }
+    let failed_links = report.links.iter().filter(|link| !link.held).count();
+    let not_built = report.links_planned - report.links.len();
+    let failed_checks = report.checks.iter().filter(|c| !c.held && !c.skipped).count();
+    let skipped = report.checks.iter().filter(|check| check.skipped).count();
+    let mut parts = vec![];
+    if !report.problems.is_empty() {
+        let problems = report.problems.len() as u64;
+        parts.push(format!("{} with the data", counted(problems, "problem", "problems")));
+    }
+    parts.push(format!("{failed_links} of {} links failed", report.links_planned));
+    parts.push(format!("{failed_checks} of {} checks failed", report.checks.len()));
+    let mut out = format!("{}: {}.", bad("STOPPED"), parts.join(", "));
+    let mut not = vec![];
+    if not_built > 0 {
+        not.push(counted(not_built as u64, "link was not built", "links were not built"));
+    }
+    if skipped > 0 {
+        not.push(counted(skipped as u64, "check was not looked at", "checks were not looked at"));
+    }
+    if !report.not_built.is_empty() {
+        not.push(format!("not built: {}", report.not_built.join(", ")));
+    }
+    if !not.is_empty() {
+        out.push_str(&format!(" {}.", upper_first(&not.join("; "))));
+    }
+    if report.writes {
+        out.push_str(" Nothing was written.");
+    }
+    let mut out = folded(&out, "", view.width);
+    for problem in &report.problems {
+        out.push('\n');
+        out.push_str(&problem::problem(problem, view.source));
+    }
+    for link in report.links.iter().filter(|link| !link.held) {
+        out.push('\n');
+        out.push_str(&failed_link(view, link));
+    }
+    for check in report.checks.iter().filter(|check| !check.held && !check.skipped) {
+        out.push('\n');
+        out.push_str(&failed_check(check));
+    }
+    out
+}
+
+fn upper_first(text: &str) -> String {
+    let mut letters = text.chars();
+    letters.next().map_or(String::new(), |first| first.to_uppercase().chain(letters).collect())
+}
+
+fn held(view: &Report<'_>) -> String {
+    let report = view.tally;
+    let empty =
+        report.checks.iter().filter(|check| check.table.is_some() && check.rows == 0).count();
+    let mut out = format!(
+        "{}: {} and {} hold.",
+        good("HELD"),
+        counted(report.links.len() as u64, "link", "links"),
+        counted(report.checks.len() as u64, "check", "checks"),
+    );
+    if empty > 0 {
+        out.push_str(&format!(
+            " {} over a table without rows.",
+            counted(empty as u64, "check was", "checks were")
+        ));
+    }
+    if !report.writes {
+        out.push_str(" Nothing was to be written.");
+    } else if report.written.is_empty() {
+        out.push_str(" The plan has no output.");
+    }
+    out.push('\n');
+    for written in &report.written {
+        out.push_str(&format!(
+            "  wrote {} \u{b7} {} \u{b7} {}\n",
+            written.path,
+            counted(written.rows, "row", "rows"),
+            size(written.bytes)
+        ));
+    }
+    out
+}
+
+/// A size in decimal units, as disks are sold.
+fn size(bytes: u64) -> String {
+    match bytes {
+        0..1_000 => format!("{bytes} bytes"),
+        1_000..1_000_000 => format!("{}.{} kB", bytes / 1_000, bytes % 1_000 / 100),
+        1_000_000..1_000_000_000 => {
+            format!("{}.{} MB", bytes / 1_000_000, bytes % 1_000_000 / 100_000)
+        }
+        _ => format!("{}.{} GB", bytes / 1_000_000_000, bytes % 1_000_000_000 / 100_000_000),
+    }
+}
+
+fn failed_link(view: &Report<'_>, link: &LinkAccount) -> String {
+    let missing = link.counted() - link.matched;
+    let amounts: Vec<String> = link
+        .amounts
+        .iter()
+        .map(|amount| format!("{} {}", amount.missing_net, amount.name))
+        .collect();
+    let amounts =
+        if amounts.is_empty() { String::new() } else { format!(" ({})", amounts.join(", ")) };
+    let mut out = format!(
+        "  {} \u{2192} {}: {} of {}{amounts} {} no {}.\n",
+        link.from,
+        link.name,
+        counted(missing, "row", "rows"),
+        link.from,
+        if missing == 1 { "has" } else { "have" },
+        link.to,
+    );
+    let asked = link.amounts.iter().find(|a| link.required.ends_with(&format!(" of {}", a.name)));
+    let share = match asked {
+        Some(amount) => format!("{} of {}", amount_share(amount), amount.name),
+        None => granum_core::tally::share_text(link.matched.into(), link.counted().into()),
+    };
+    let asks = match link.required.as_str() {
+        "complete" => "that it is complete".to_owned(),
+        share => format!("for {share}"),
+    };
+    out.push_str(&format!("    {share} is matched; the plan asks {asks}\n"));
+    if !link.blank_allowed && link.blank > 0 {
+        out.push_str(&format!(
+            "    {}; say  blank allowed  to leave them out of the share\n",
+            counted(link.blank, "key is blank", "keys are blank")
+        ));
+    }
+    if !link.examples.is_empty() {
+        let keys: Vec<String> = link
+            .examples
+            .iter()
+            .map(|example| match example.rows {
+                1 => example.key.clone(),
+                rows => format!("{} ({} rows)", example.key, count(rows)),
+            })
+            .collect();
+        out.push_str(&folded(
+            &format!("keys without one: {}", keys.join(", ")),
+            "    ",
+            view.width,
+        ));
+    }
+    out.push_str(&format!(
+        "    see them: granum show {} {} --unmatched {}\n",
+        view.plan, link.from, link.name
+    ));
+    out
+}
+
+fn failed_check(check: &CheckAccount) -> String {
+    let Some(table) = &check.table else {
+        let mut out = format!("  check \"{}\" does not hold: {}\n", check.title, check.condition);
+        if check.blank > 0 {
+            out.push_str("    it is blank, and a check holds only where it is true\n");
+        }
+        let longest = check.sides.iter().map(|(text, _)| text.chars().count()).max().unwrap_or(0);
+        for (text, value) in &check.sides {
+            let room = " ".repeat(longest - text.chars().count());
+            out.push_str(&format!("    {text}{room} = {value}\n"));
+        }
+        return out;
+    };
+    let mut out = format!(
+        "  check \"{}\" does not hold for {} of {}: {}\n",
+        check.title,
+        counted(check.failed, "row", "rows"),
+        table,
+        check.condition
+    );
+    if let Some(at_least) = &check.at_least {
+        let share = check.sides.first().map_or("", |(_, share)| share.as_str());
+        out.push_str(&format!("    it holds for {share}; the plan asks for at least {at_least}\n"));
+    }
+    if check.blank > 0 {
+        out.push_str(&format!(
+            "    for {} it is blank, and a check holds only where it is true\n",
+            counted(check.blank, "of them", "of them")
+        ));
+    }
+    for row in &check.examples {
+        let values: Vec<String> =
+            row.values.iter().map(|(name, value)| format!("{name} {value}")).collect();
+        let place = row.place.as_ref().map_or(String::new(), |place| format!("   ({place})"));
+        out.push_str(&format!("    {}{place}\n", values.join(", ")));
+    }
+    let more = check.failed.saturating_sub(check.examples.len() as u64);
+    if more > 0 {
+        out.push_str(&format!("    and {} more\n", count(more)));
+    }
+    out
+}
