@@ -14,6 +14,9 @@ pub struct Progress {
 }
 
 struct State {
+    /// When the stage began, and what came before it with its seconds.
+    since: Instant,
+    past: Vec<(String, f64)>,
     bar: ProgressBar,
     stage: String,
     size: u64,
@@ -26,12 +29,17 @@ impl Progress {
     pub fn new(quiet: bool) -> Self {
         let terminal = !quiet && console::Term::stderr().is_term();
         let bar = ProgressBar::with_draw_target(None, ProgressDrawTarget::hidden());
-        let state = State { bar, stage: String::new(), size: 0, done: 0 };
-        Self { begun: Instant::now(), state: Mutex::new(state), terminal }
+        let now = Instant::now();
+        let state = State { since: now, past: vec![], bar, stage: String::new(), size: 0, done: 0 };
+        Self { begun: now, state: Mutex::new(state), terminal }
     }
 
-    pub fn finish(&self) {
-        self.state.lock().unwrap_or_else(PoisonError::into_inner).bar.finish_and_clear();
+    /// Clears the terminal; gives the stages with their seconds.
+    pub fn finish(&self) -> Vec<(String, f64)> {
+        self.stage("", 0);
+        let mut state = self.state.lock().unwrap_or_else(PoisonError::into_inner);
+        state.bar.finish_and_clear();
+        std::mem::take(&mut state.past)
     }
 
     fn draw(&self, state: &State) {
@@ -53,7 +61,12 @@ impl Progress {
 impl Observer for Progress {
     fn stage(&self, what: &str, size: u64) {
         let mut state = self.state.lock().unwrap_or_else(PoisonError::into_inner);
-        what.clone_into(&mut state.stage);
+        let seconds = state.since.elapsed().as_secs_f64();
+        state.since = Instant::now();
+        let before = std::mem::replace(&mut state.stage, what.to_owned());
+        if !before.is_empty() {
+            state.past.push((before, seconds));
+        }
         state.size = size;
         state.done = 0;
         self.draw(&state);

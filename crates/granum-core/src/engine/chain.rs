@@ -243,11 +243,9 @@ impl ChainRun<'_> {
                     .map(|batch| run(context, chain, ops, batch, naming))
                     .collect::<Vec<Result<Passed, Problem>>>()
             };
-            // What the last window made is written, and the next one read, while this one works.
-            let ((passed, written), raw) =
-                rayon::join(|| rayon::join(work, || write(outputs, earlier)), || feed.read_ahead());
+            // What the last window made is written while this one works.
+            let (passed, written) = rayon::join(work, || write(outputs, earlier));
             written?;
-            raw?;
             for passed in passed {
                 encoded.extend(self.absorb(passed?, collect, &mut collected));
             }
@@ -271,7 +269,7 @@ impl ChainRun<'_> {
     }
 
     fn next_window(&mut self, feed: &mut Feed) -> Result<Vec<Batch>, Stop> {
-        let count = rayon::current_num_threads().max(2) * 2;
+        let count = rayon::current_num_threads().max(2) * 4;
         match feed {
             Feed::Files(reading) => self.parse_window(reading, count),
             Feed::Rows { rows, at } => {
@@ -407,15 +405,6 @@ impl ChainRun<'_> {
             origins: origins.collect(),
             places: self.as_read.then(|| std::mem::take(&mut self.places)),
         });
-    }
-}
-
-impl Feed {
-    fn read_ahead(&mut self) -> Result<(), SourceError> {
-        match self {
-            Feed::Files(reading) => reading.read_ahead(rayon::current_num_threads().max(2) * 2),
-            Feed::Rows { .. } => Ok(()),
-        }
     }
 }
 

@@ -4,13 +4,14 @@ use std::collections::BTreeMap;
 use std::sync::atomic::AtomicU64;
 
 use arrow_array::{Array, UInt32Array};
+use rayon::prelude::*;
 
 use super::chain::Context;
 use super::check::finished_rows;
 use super::operations::{Naming, row_problem};
-use crate::expr::{Scope, Typed, evaluate};
+use crate::expr::{Kind, Typed, evaluate_all};
 use crate::grain::{EXAMPLES, examples, key_text, repeated};
-use crate::link::{BlankKeys, KeyTable, Keys, LinkIndex};
+use crate::link::{BlankKeys, KeyTable, Keys, LinkIndex, link_few};
 use crate::resolve::{LinkId, LinkPlan, Required};
 use crate::table::{Amount, Batch, Column, Places, Table, TableId};
 use crate::tally::{LinkAccount, LinkAmount, MissingKey, Problem, RepeatedKey, Spread};
@@ -34,6 +35,11 @@ pub(super) fn build(
     let step = format!("link on {}", link.keys_text);
     let left = keys(context, link.from, &from_rows, link.keys.iter().map(|(l, _)| l), &step)?;
     let right = keys(context, link.to, &to_rows, link.keys.iter().map(|(_, r)| r), &step)?;
+    if keys_are_grain(context, link) && left.rows() < right.rows() / 4 {
+        let index = link_few(&left, &right);
+        let account = account(context, link, &left, &index, from, to);
+        return Ok(Some((index, account)));
+    }
     let table = KeyTable::build(&right);
     let index = table.link(&right, &left);
     let repeats = repeated(&table);
@@ -72,6 +78,17 @@ pub(super) fn build(
     Ok(Some((index, account)))
 }
 
+/// Whether the keys on the target's side are its grain, which has been checked: then none repeats.
+fn keys_are_grain(context: &Context<'_>, link: &LinkPlan) -> bool {
+    let target = &context.plan.tables[link.to.0];
+    let Some(grain) = &target.grain else { return false };
+    grain.columns.iter().all(|name| {
+        link.keys.iter().any(|(_, right)| {
+            matches!(right.kind, Kind::Slot(slot) if target.columns[slot.0].0 == *name)
+        })
+    })
+}
+
 fn keys<'t>(
     context: &Context<'_>,
     table: TableId,
@@ -80,8 +97,8 @@ fn keys<'t>(
     step: &str,
 ) -> Result<Keys, Problem> {
     let zeros = AtomicU64::new(0);
-    let scope = Scope { batch: rows, world: context.world, zero_divisions: &zeros, lenient: false };
-    let columns: Result<Vec<Column>, _> = keys.map(|key| evaluate(key, &scope)).collect();
+    let columns: Result<Vec<Column>, _> =
+        keys.map(|key| evaluate_all(key, rows, context.world, &zeros)).collect();
     let columns = columns.map_err(|failure| {
         let input = super::demand::input_of(context.plan, table);
         let places = Places::default();
@@ -106,6 +123,8 @@ fn account(
         .tracked
         .iter()
         .filter(|tracked| tracked.ends_at.is_none())
+        .collect::<Vec<_>>()
+        .into_par_iter()
         .filter_map(|tracked| {
             let at = plan.columns.iter().position(|(_, slot)| *slot == tracked.last_slot())?;
             let column = from.columns[at].as_ref()?;

@@ -110,7 +110,12 @@ impl ChainRun<'_> {
             reading.read_ahead(count)?;
         }
         let raw = std::mem::take(&mut reading.ahead);
-        let parsed: Vec<_> = raw.par_iter().map(|part| part.parse()).collect();
+        // The next parts are read while these are parsed.
+        let (parsed, read) = rayon::join(
+            || raw.par_iter().map(|part| part.parse()).collect::<Vec<_>>(),
+            || if raw.is_empty() { Ok(()) } else { reading.read_ahead(count) },
+        );
+        read?;
         let table = &self.context.plan.tables[reading.input.0];
         let mut batches = vec![];
         for (raw, part) in raw.iter().zip(parsed) {
@@ -148,7 +153,6 @@ impl ChainRun<'_> {
         }
         if batches.is_empty() && !raw.is_empty() {
             // Parts without rows are no end.
-            reading.begun = false;
             return self.parse_window(reading, count);
         }
         Ok(batches)

@@ -29,6 +29,33 @@ pub(crate) fn evaluate(expr: &Typed, scope: &Scope<'_>) -> Result<Column, RowFai
     scope.column(expr, None)
 }
 
+/// The expression's value for each of many rows, worked on all cores.
+pub(crate) fn evaluate_all(
+    expr: &Typed,
+    rows: &Batch,
+    world: &World,
+    zero_divisions: &AtomicU64,
+) -> Result<Column, RowFailure> {
+    use rayon::prelude::*;
+    const RUN: usize = 1 << 15;
+    let work =
+        |batch: &Batch| evaluate(expr, &Scope { batch, world, zero_divisions, lenient: false });
+    if rows.rows <= RUN || matches!(expr.kind, Kind::Slot(_)) {
+        return work(rows);
+    }
+    let starts: Vec<usize> = (0..rows.rows).step_by(RUN).collect();
+    let parts: Result<Vec<Column>, RowFailure> = starts
+        .into_par_iter()
+        .map(|start| {
+            let batch = rows.slice(start, RUN.min(rows.rows - start));
+            work(&batch).map_err(|failure| RowFailure { row: start + failure.row, ..failure })
+        })
+        .collect::<Vec<_>>()
+        .into_iter()
+        .collect();
+    Ok(Column::concat(&parts?))
+}
+
 /// The rows for which a condition is true, and how many it was blank for.
 pub(crate) fn truth(expr: &Typed, scope: &Scope<'_>) -> Result<(BooleanArray, usize), RowFailure> {
     let column = scope.truth(expr, None)?;

@@ -32,49 +32,33 @@ struct Entry {
 /// Rows whose key an earlier row has, with that earlier row.
 type Repeats = Vec<(u32, u32)>;
 
+/// Rows that are hashed and looked up together.
+const PROBED: usize = 1 << 13;
+
 /// Keys in one part, about.
 const PART: usize = 1 << 15;
 
 impl KeyTable {
     /// Finds the first row of each key of `keys`. Rows without a key are left out.
     pub fn build(keys: &Keys) -> Self {
-        let hashes = keys.hashes();
         let count = (keys.rows() / PART).next_power_of_two().min(1 << 10);
         let shift = 64 - count.trailing_zeros();
-        let part_of = |hash: u64| hash.checked_shr(shift).unwrap_or(0) as usize;
-        let run = keys.rows().div_ceil(rayon::current_num_threads() * 4).max(PART);
-        let runs: Vec<Vec<Vec<u32>>> = hashes
-            .par_chunks(run)
-            .enumerate()
-            .map(|(at, hashes)| {
-                let mut parts = vec![Vec::with_capacity(hashes.len() / count * 5 / 4 + 8); count];
-                for (offset, hash) in hashes.iter().enumerate() {
-                    let row = at * run + offset;
-                    if keys.has_key(row) {
-                        parts[part_of(*hash)].push(row as u32);
-                    }
-                }
-                parts
-            })
-            .collect();
+        let runs = scatter(keys, count, shift);
         let built: Vec<(HashTable<Entry>, Repeats)> = (0..count)
             .into_par_iter()
             .map(|part| {
                 let size = runs.iter().map(|parts| parts[part].len()).sum();
                 let mut table = HashTable::with_capacity(size);
                 let mut repeats = vec![];
-                for row in runs.iter().flat_map(|parts| &parts[part]) {
-                    let hash = hashes[*row as usize];
-                    let tag = hash as u32;
-                    let same = |entry: &Entry| {
-                        entry.tag == tag && keys.equal(*row as usize, keys, entry.row as usize)
+                for entry in runs.iter().flat_map(|parts| &parts[part]) {
+                    let same = |known: &Entry| {
+                        known.tag == entry.tag
+                            && keys.equal(entry.row as usize, keys, known.row as usize)
                     };
-                    match table.find(bucket(hash), same) {
-                        Some(first) => repeats.push((*row, first.row)),
+                    match table.find(bucket(entry.tag), same) {
+                        Some(first) => repeats.push((entry.row, first.row)),
                         None => {
-                            table.insert_unique(bucket(hash), Entry { tag, row: *row }, |entry| {
-                                bucket(hashes[entry.row as usize])
-                            });
+                            table.insert_unique(bucket(entry.tag), *entry, |e| bucket(e.tag));
                         }
                     }
                 }
@@ -92,13 +76,13 @@ impl KeyTable {
         let part = &self.parts[hash.checked_shr(self.shift).unwrap_or(0) as usize];
         let tag = hash as u32;
         let same = |entry: &Entry| entry.tag == tag && other.equal(row, keys, entry.row as usize);
-        part.find(bucket(hash), same).map(|entry| entry.row)
+        part.find(bucket(tag), same).map(|entry| entry.row)
     }
 
     /// The link index from the rows of `from` to the rows of `keys`, which this table was built
     /// from: for each row the first row with an equal key.
     pub fn link(&self, keys: &Keys, from: &Keys) -> LinkIndex {
-        const RUN: usize = 1 << 14;
+        const RUN: usize = PROBED;
         let runs: Vec<(Vec<u32>, Vec<bool>)> = (0..from.rows().div_ceil(RUN))
             .into_par_iter()
             .map(|run| {
@@ -138,10 +122,73 @@ impl KeyTable {
     }
 }
 
-/// Parts are told apart by the highest bits and entries by the lowest; the place in a part's table
-/// comes from all of them, stirred.
-fn bucket(hash: u64) -> u64 {
-    hash.wrapping_mul(0x9E37_79B9_7F4A_7C15).rotate_left(29)
+/// The rows that have a key, each with its tag, in `count` parts by the highest bits of their
+/// hashes; run after run, so that a part's rows stand in row order.
+fn scatter(keys: &Keys, count: usize, shift: u32) -> Vec<Vec<Vec<Entry>>> {
+    let run = keys.rows().div_ceil(rayon::current_num_threads() * 4).max(PART);
+    let runs: Vec<usize> = (0..keys.rows()).step_by(run).collect();
+    runs.into_par_iter()
+        .map(|start| {
+            let end = (start + run).min(keys.rows());
+            let room = (end - start) / count * 5 / 4 + 8;
+            let mut parts: Vec<Vec<Entry>> = (0..count).map(|_| Vec::with_capacity(room)).collect();
+            let mut hashes = vec![];
+            for first in (start..end).step_by(PROBED) {
+                hashes.resize(PROBED.min(end - first), 0);
+                keys.hash_run(first, &mut hashes);
+                for (offset, hash) in hashes.iter().enumerate() {
+                    let row = first + offset;
+                    if keys.has_key(row) {
+                        let part = hash.checked_shr(shift).unwrap_or(0) as usize;
+                        parts[part].push(Entry { tag: *hash as u32, row: row as u32 });
+                    }
+                }
+            }
+            parts
+        })
+        .collect()
+}
+
+/// Parts are told apart by the highest bits of a hash, entries by the lowest 32; the place in a
+/// part's table comes from those, stirred.
+fn bucket(tag: u32) -> u64 {
+    u64::from(tag).wrapping_mul(0x9E37_79B9_7F4A_7C15).rotate_left(29)
+}
+
+/// The link index from few rows to many whose keys are known to be unique: the table is built of
+/// the few, and the many are looked up in it.
+pub(crate) fn link_few(from: &Keys, keys: &Keys) -> LinkIndex {
+    let table = KeyTable::build(from);
+    let hits: Vec<Vec<(u32, u32)>> = (0..keys.rows().div_ceil(PROBED))
+        .into_par_iter()
+        .map(|run| {
+            let first = run * PROBED;
+            let mut hashes = vec![0; PROBED.min(keys.rows() - first)];
+            keys.hash_run(first, &mut hashes);
+            let mut hits = vec![];
+            for (offset, hash) in hashes.iter().enumerate() {
+                let to = first + offset;
+                if keys.has_key(to)
+                    && let Some(row) = table.find(from, *hash, keys, to)
+                {
+                    hits.push((row, to as u32));
+                }
+            }
+            hits
+        })
+        .collect();
+    let mut rows = vec![0; from.rows()];
+    let mut found = vec![false; from.rows()];
+    for (row, to) in hits.into_iter().flatten() {
+        rows[row as usize] = to;
+        found[row as usize] = true;
+    }
+    // A key that stands on several of the few leads to the same row from each.
+    for (row, first) in &table.repeats {
+        rows[*row as usize] = rows[*first as usize];
+        found[*row as usize] = found[*first as usize];
+    }
+    UInt32Array::new(rows.into(), Some(NullBuffer::from(found)))
 }
 
 /// Where a path of links leads: the rows that `link` gives for `rows`, blank where either is.

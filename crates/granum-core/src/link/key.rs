@@ -3,7 +3,6 @@
 use arrow_array::StringViewArray;
 use arrow_buffer::NullBuffer;
 use foldhash::fast::FixedState;
-use rayon::prelude::*;
 use std::hash::{BuildHasher, Hasher};
 
 use crate::table::{Column, INLINE};
@@ -27,9 +26,6 @@ pub(crate) struct Keys {
     present: Option<NullBuffer>,
     rows: usize,
 }
-
-/// Rows are hashed in runs of this many.
-const RUN: usize = 1 << 14;
 
 impl Keys {
     /// Keys made of `columns`, which have equal lengths.
@@ -66,15 +62,6 @@ impl Keys {
     /// The values of a row's key.
     pub fn values(&self, row: usize) -> Vec<Scalar> {
         self.columns.iter().map(|column| column.scalar(row)).collect()
-    }
-
-    /// The hash of each row's key.
-    pub fn hashes(&self) -> Vec<u64> {
-        let mut hashes = vec![0_u64; self.rows];
-        hashes.par_chunks_mut(RUN).enumerate().for_each(|(run, hashes)| {
-            self.hash_run(run * RUN, hashes);
-        });
-        hashes
     }
 
     /// The hashes of the rows from `first` on, one for each place in `hashes`.

@@ -3,5 +3,5 @@
 mod index;
 mod key;
 
-pub(crate) use index::{KeyTable, LinkIndex, follow};
+pub(crate) use index::{KeyTable, LinkIndex, follow, link_few};
 pub(crate) use key::{BlankKeys, Keys};

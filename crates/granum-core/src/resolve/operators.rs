@@ -6,7 +6,7 @@ use super::scope::Resolver;
 use super::worth::Worth;
 use crate::expr::{Arithmetic, Kind, Logic, Typed};
 use crate::lang::{Diagnostic, DiagnosticKind, Operator, Span};
-use crate::value::{Scale, Type, decimal};
+use crate::value::{Scalar, Scale, Type, decimal};
 
 pub(super) fn logic(op: Operator, left: Typed, right: Typed, span: Span) -> Valued {
     let op = if op == Operator::And { Logic::And } else { Logic::Or };
@@ -31,6 +31,11 @@ impl Resolver<'_> {
             (a, b) if a.is_numeric() && b.is_numeric() => {
                 if a == Type::Number || b == Type::Number {
                     return Ok((left.into_type(Type::Number), right.into_type(Type::Number)));
+                }
+                // A number that is written out takes the places of what it is compared with.
+                let (left, right) = (rescaled(left, b), rescaled(right, a));
+                if left.ty == right.ty {
+                    return Ok((left, right));
                 }
                 Ok((exact(left), exact(right)))
             }
@@ -104,5 +109,22 @@ impl Resolver<'_> {
         let ty = Type::Decimal(scale(left.ty).max(scale(right.ty)));
         let (left, right) = (left.into_type(ty), right.into_type(ty));
         Ok((Typed::new(kind(work, left, right), ty, span), worth))
+    }
+}
+
+/// A constant in the places of another exact number, if it has no more of them.
+fn rescaled(typed: Typed, to: Type) -> Typed {
+    let exact = match typed.constant() {
+        Some(Scalar::Integer(value)) => Some((i128::from(*value), Scale(0))),
+        Some(Scalar::Decimal(units, scale)) => Some((*units, *scale)),
+        _ => None,
+    };
+    let (Some((units, from)), Type::Decimal(scale)) = (exact, to) else { return typed };
+    match decimal::rescale(units, from, scale).filter(|_| from <= scale) {
+        Some(units) => {
+            let constant = Kind::Constant(Scalar::Decimal(units, scale));
+            Typed::new(constant, to, typed.span)
+        }
+        None => typed,
     }
 }

@@ -29,7 +29,7 @@ pub(super) fn run(printer: &mut Printer, args: &PlanArgs, writes: Writes) -> Exi
     };
     let progress = Progress::new(printer.global.quiet);
     let report = run_plan(&plan.parsed.tree, &args.settings, &plan.files, want, &progress);
-    progress.finish();
+    let stages = progress.finish();
     let report = match report {
         Ok(report) => report,
         Err(error) => return plan.failed(printer, error),
@@ -44,8 +44,10 @@ pub(super) fn run(printer: &mut Printer, args: &PlanArgs, writes: Writes) -> Exi
     let text = if printer.global.quiet { view.verdict() } else { view.whole() };
     printer.result(&text);
     if printer.global.verbose {
-        let seconds = begun.elapsed().as_secs_f64();
-        printer.diagnostic(&format!("{}\n", render::dim(&format!("{seconds:.2} s"))));
+        let all = ("in all".to_owned(), begun.elapsed().as_secs_f64());
+        for (stage, seconds) in stages.into_iter().chain([all]) {
+            printer.diagnostic(&format!("{}\n", render::dim(&format!("{seconds:7.2} s  {stage}"))));
+        }
     }
     if report.held() { Exit::Held } else { Exit::DataFailed }
 }

@@ -15,7 +15,7 @@ pub(super) fn run(printer: &mut Printer, args: &PlanArgs, showing: &Showing) -> 
     };
     let progress = Progress::new(printer.global.quiet);
     let shown = show_rows(&plan.parsed.tree, &args.settings, &plan.files, showing, &progress);
-    progress.finish();
+    let _ = progress.finish();
     match shown {
         Ok(shown) if !shown.problems.is_empty() => {
             let text = render::problems(&shown.problems, &plan.text);

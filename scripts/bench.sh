@@ -1,0 +1,64 @@
+#!/usr/bin/env bash
+# Times whole runs of the demo against the floor: one thread that only parses the inputs and writes
+# as many records. Usage: scripts/bench.sh [ORDERS [RUNS]]; 1,000,000 orders and the best of 3.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+orders=${1:-1000000}
+runs=${2:-3}
+dir=${BENCH_DIR:-target/bench/$orders}
+cargo build --release --quiet -p granum
+cargo build --release --quiet -p granum-io --example floor
+granum=target/release/granum
+if [ ! -f "$dir/nursery.granum" ]; then
+  mkdir -p "$dir"
+  "$granum" demo "$dir" --orders "$orders" --only-data >"$dir/demo.log"
+fi
+cp crates/granum-demo/plans/nursery.granum "$dir/nursery.granum"
+plan=$dir/nursery.granum
+# The files that the plan reads.
+mapfile -t inputs < <(grep -o '"data/[^"]*"' "$plan" | tr -d '"' | sed "s|^|$dir/|")
+bytes_in=$(cat "${inputs[@]}" | wc -c)
+
+# best COMMAND…: the least seconds of all runs, and the most memory in kB.
+best() {
+  python3 - "$runs" "$@" <<'PY'
+import os, resource, subprocess, sys, time
+runs, command = int(sys.argv[1]), sys.argv[2:]
+seconds, memory = [], 0
+for _ in range(runs):
+    begun = time.monotonic()
+    child = subprocess.Popen(command, stdout=subprocess.DEVNULL)
+    _, status, usage = os.wait4(child.pid, 0)
+    seconds.append(time.monotonic() - begun)
+    memory = max(memory, usage.ru_maxrss)
+    if status != 0:
+        sys.exit(f"{command} ended with {status}")
+print(f"{min(seconds):.3f} {memory}")
+PY
+}
+
+read -r run_s run_kb < <(best "$granum" run "$plan" -q)
+read -r check_s check_kb < <(best "$granum" check "$plan" -q)
+read -r one_s _ < <(best "$granum" run "$plan" -q --threads 1)
+output=$dir/out/unit_sales.csv
+bytes_out=$(wc -c <"$output")
+parse_s=999 write_s=999
+for _ in $(seq "$runs"); do
+  read -r p w _ records < <(target/release/examples/floor "${inputs[@]}" --like "$output" --to "$dir/floor.csv")
+  parse_s=$(awk "BEGIN{print ($p<$parse_s)?$p:$parse_s}")
+  write_s=$(awk "BEGIN{print ($w<$write_s)?$w:$write_s}")
+done
+rm -f "$dir/floor.csv"
+awk -v orders="$orders" -v in_b="$bytes_in" -v out_b="$bytes_out" -v p="$parse_s" -v w="$write_s" \
+    -v run="$run_s" -v check="$check_s" -v one="$one_s" -v rk="$run_kb" -v ck="$check_kb" -v rec="$records" 'BEGIN {
+  printf "%d orders · %.0f MB in, %.0f MB out (%d records)\n\n", orders, in_b/1e6, out_b/1e6, rec
+  printf "%-34s %9s %9s\n", "", "seconds", "ratio"
+  printf "%-34s %9.2f\n", "floor: parse", p
+  printf "%-34s %9.2f\n", "floor: parse and write", p + w
+  printf "%-34s %9.2f %9.2f\n", "granum run, to the floor", run, run / (p + w)
+  printf "%-34s %9.2f %9.2f\n", "granum run on one thread", one, one / (p + w)
+  printf "%-34s %9.2f %9.2f\n", "granum check, to the parsing", check, check / p
+  printf "%-34s %9.2f %9.2f\n", "granum check, to the floor", check, check / (p + w)
+  printf "\n%-34s %9.0f %9.2f\n", "peak memory of run, MB, to input", rk/1e3, rk*1024/in_b
+  printf "%-34s %9.0f %9.2f\n", "peak memory of check, MB, to input", ck/1e3, ck*1024/in_b
+}'
