@@ -39,8 +39,9 @@ impl Files {
             message,
             help: "paths are relative to the plan's folder".into(),
         };
-        let pattern = format!("{}/{source}", glob::Pattern::escape(&self.folder.to_string_lossy()));
-        let pattern = if Path::new(source).is_absolute() { source.to_owned() } else { pattern };
+        // Signs of a pattern in the folder's own name stand for themselves.
+        let folder = glob::Pattern::escape(&self.folder.to_string_lossy());
+        let pattern = Path::new(&folder).join(source).to_string_lossy().into_owned();
         let found =
             glob::glob(&pattern).map_err(|error| missing(format!("is no pattern: {error}")))?;
         let mut files: Vec<(PathBuf, String)> = found

@@ -231,6 +231,7 @@ impl ChainRun<'_> {
         let mut feed = feed;
         let mut collected = vec![];
         let mut encoded: Vec<(usize, Vec<u8>)> = vec![];
+        let mut any = false;
         let mut window = self.next_window(&mut feed)?;
         while !window.is_empty() {
             let (context, chain) = (self.context, self.chain);
@@ -246,6 +247,7 @@ impl ChainRun<'_> {
             // What the last window made is written while this one works.
             let (passed, written) = rayon::join(work, || write(outputs, earlier));
             written?;
+            any = true;
             for passed in passed {
                 encoded.extend(self.absorb(passed?, collect, &mut collected));
             }
@@ -255,17 +257,16 @@ impl ChainRun<'_> {
         if let Feed::Files(reading) = feed {
             self.finish_reading(reading)?;
         }
+        if !any {
+            // No rows, but columns, sums and totals all the same.
+            let empty = before.clone().unwrap_or_else(|| self.empty_rows());
+            let passed = run(self.context, self.chain, ops, empty, self.naming())?;
+            self.absorb(passed, collect, &mut collected);
+        }
         if !collect {
             return Ok(Batch::default());
         }
-        if collected.is_empty() {
-            // No rows, but columns all the same.
-            let empty = before.unwrap_or_else(|| self.empty_rows());
-            let passed = run(self.context, self.chain, ops, empty, self.naming())?;
-            self.absorb(passed, true, &mut collected);
-            return Ok(Batch::concat(collected, None));
-        }
-        Ok(Batch::concat(collected, before.as_ref()))
+        Ok(Batch::concat(collected, before.as_ref().filter(|_| any)))
     }
 
     fn next_window(&mut self, feed: &mut Feed) -> Result<Vec<Batch>, Stop> {

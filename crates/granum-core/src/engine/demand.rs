@@ -228,6 +228,21 @@ impl Demand {
                 self.tables[id.0].last_use[slot.0] = Some(steps);
             }
         }
+        // What can fail is worked whether or not anything needs its value: a plan holds or does not
+        // hold, whichever of its results are looked at.
+        for (at, step) in table.steps.iter().enumerate() {
+            let Step::Assign(assigned) = &step.step else { continue };
+            for (slot, _) in assigned.iter().filter(|(_, value)| value.can_fail()) {
+                self.use_slot(id, *slot, at);
+            }
+        }
+        if let Source::Input(input) = &table.source {
+            for (slot, column) in &table.imports {
+                if input.read_columns.contains(column) {
+                    self.use_slot(id, *slot, 0);
+                }
+            }
+        }
         for tracked in &table.tracked {
             let last = tracked.ends_at.unwrap_or(steps);
             self.use_slot(id, tracked.last_slot(), last);

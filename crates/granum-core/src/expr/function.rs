@@ -78,6 +78,14 @@ pub(crate) struct Call<'a> {
     pub counting: Counting<'a>,
 }
 
+impl Function {
+    /// Whether there are values that it cannot work on: only texts and truths always come out.
+    pub(crate) fn can_fail(&self) -> bool {
+        self.name != "text" && !matches!(self.takes[0], Takes::Text | Takes::Temporal)
+            || self.name == "add_days"
+    }
+}
+
 /// The function of a name.
 pub(crate) fn find(name: &str) -> Option<&'static Function> {
     FUNCTIONS.iter().find(|function| function.name == name)

@@ -124,6 +124,21 @@ impl Typed {
         }
     }
 
+    /// Whether there are values for which it cannot be worked.
+    pub fn can_fail(&self) -> bool {
+        let mut fails = false;
+        self.visit(&mut |part| {
+            fails |= match &part.kind {
+                Kind::Arithmetic { op, .. } => *op != Arithmetic::Days,
+                Kind::Negate(_) => part.ty == Type::Integer,
+                Kind::Convert(inner) => inner.ty != Type::Blank,
+                Kind::Call { function, .. } => function.can_fail(),
+                _ => false,
+            };
+        });
+        fails
+    }
+
     /// Calls `see` on this expression and on all that it is made of.
     pub fn visit<'a>(&'a self, see: &mut dyn FnMut(&'a Typed)) {
         see(self);

@@ -64,6 +64,8 @@ pub(crate) enum Source {
 #[derive(Debug)]
 pub(crate) struct InputPlan {
     pub spec: InputSpec,
+    /// Columns that a `read` says something of: it must hold, whether or not they are needed.
+    pub read_columns: Vec<usize>,
     /// Hidden slots that hold a fingerprint of the text of some columns of each row.
     pub fingerprints: Vec<(SlotId, Vec<usize>)>,
 }

@@ -185,22 +185,14 @@ impl Resolver<'_> {
                     .into_iter()
                     .find(|spec| spec.name == input.name.text)
                     .ok_or(Wrong)?;
-                if let Some(delimiter) = &input.delimiter
-                    && (delimiter.text.len() != 1 || "\"\r\n".contains(&delimiter.text))
-                {
-                    self.diagnostics.push(
-                        Diagnostic::new(
-                            DiagnosticKind::Syntax,
-                            delimiter.span,
-                            "a delimiter is one sign",
-                        )
-                        .help("as in  delimiter \";\"  or  delimiter \"\\t\""),
-                    );
-                }
                 let shape = self.shapes.get(&builder.name).ok_or(Wrong)?.clone();
                 builder.input = true;
+                let mut read_columns = vec![];
                 for (at, (column, found)) in shape.columns.iter().enumerate() {
                     let rule = spec.reads.iter().rev().find(|(name, _)| name == column);
+                    if rule.is_some() {
+                        read_columns.push(at);
+                    }
                     let ty = rule.map_or(*found, |(_, rule)| rule.ty);
                     let slot = builder.slot(ty, Worth::column(WorthKind::Plain, false), 0);
                     builder.imports.push((slot, at));
@@ -213,7 +205,8 @@ impl Resolver<'_> {
                         base_name: None,
                     });
                 }
-                (Source::Input(InputPlan { spec, fingerprints: vec![] }), &input.steps)
+                let plan = InputPlan { spec, read_columns, fingerprints: vec![] };
+                (Source::Input(plan), &input.steps)
             }
             StatementKind::Table(table) => {
                 let base = self.table_named(&table.base)?;

@@ -137,7 +137,16 @@ impl Parser {
                 self.need_word("blanks", "`filling blanks`: `blanks`")?;
                 filling_blanks = true;
             } else if self.take_word("delimiter") {
-                delimiter = Some(self.quoted("the sign between fields in quotes")?);
+                let sign = self.quoted("the sign between fields in quotes")?;
+                if sign.text.len() != 1 || "\"\r\n".contains(&sign.text) {
+                    let wrong = Diagnostic::new(
+                        DiagnosticKind::Syntax,
+                        sign.span,
+                        "a delimiter is one sign",
+                    );
+                    return self.wrong(wrong.help("as in  delimiter \";\"  or  delimiter \"\\t\""));
+                }
+                delimiter = Some(sign);
             } else if let TokenKind::Word(word) = self.peek().clone()
                 && ["encoding", "header", "sheet", "named", "query"].contains(&word.as_str())
             {

@@ -1,0 +1,200 @@
+//! `show`, `fmt`, and what goes with every command.
+
+use std::io::Write;
+use std::process::Stdio;
+
+use super::folder::{Folder, SHOP, shop};
+
+#[test]
+fn show_prints_the_first_rows_with_the_grain() {
+    let folder = shop();
+    folder.plan(&format!(
+        "{SHOP}link lines to orders on order_no\n\
+         table t from lines\n  add on = orders.ordered_on\n"
+    ));
+    let ran = folder.granum(&["show", "p.granum", "t", "--rows", "3"]).code(0);
+    assert_eq!(
+        ran.out,
+        "t · one row per order_no, line_no
+
+  order_no  line_no  quantity    net  on
+  M1              1         3  10.00  2026-03-01
+  M1              2         1   5.50  2026-03-01
+  M2              1         2   7.01  2026-03-02
+
+the first 3 of 4 rows; · is blank
+"
+    );
+    folder
+        .granum(&["show", "p.granum", "orders"])
+        .code(0)
+        .says("  M2        2026-03-02  ·               0.00\n");
+}
+
+#[test]
+fn show_lists_what_a_link_leaves_out() {
+    let folder = shop();
+    folder.plan(&format!("{SHOP}link lines to orders on order_no complete\n"));
+    folder
+        .granum(&["show", "p.granum", "lines", "--unmatched", "orders"])
+        .code(0)
+        .says("  M9              1         1  2.00\n")
+        .says("1 row without one of orders; · is blank\n");
+    folder
+        .granum(&["show", "p.granum", "lines", "--unmatched", "oders"])
+        .code(2)
+        .complains("no link called `oders` leads from `lines`")
+        .complains("did you mean `orders`?");
+}
+
+#[test]
+fn show_of_a_table_that_is_not_there_or_cannot_be_built() {
+    let folder = shop();
+    folder
+        .plan(&SHOP.replace("grain order_no\n", "grain freight, order_no\n  change freight = 1\n"));
+    folder
+        .granum(&["show", "p.granum", "line"])
+        .code(2)
+        .complains("the plan has no table called `line`")
+        .complains("did you mean `lines`?");
+    folder.plan(&SHOP.replace("grain order_no\n", "change order_no = \"x\"\n  grain order_no\n"));
+    folder
+        .granum(&["show", "p.granum", "orders"])
+        .code(1)
+        .complains("the grain order_no does not hold")
+        .complains("`orders` could not be built.");
+}
+
+#[test]
+fn show_folds_wide_tables_and_long_cells() {
+    let folder = Folder::new();
+    let names: Vec<String> = (0..30).map(|at| format!("column_{at:02}")).collect();
+    let row: Vec<String> = (0..30).map(|at| format!("{}", at * 1000)).collect();
+    folder
+        .file("t.csv", format!("{},long\n{},{}\n", names.join(","), row.join(","), "x".repeat(80)))
+        .plan("input t from \"t.csv\"\n");
+    let ran = folder.granum(&["show", "p.granum", "t"]).code(0);
+    assert!(ran.out.lines().all(|line| line.chars().count() <= 100), "{}", ran.out);
+    assert!(ran.out.contains("column_29"));
+    assert!(ran.out.contains(&format!("{}…\n", "x".repeat(39))), "{}", ran.out);
+}
+
+#[test]
+fn fmt_brings_a_plan_into_the_one_layout() {
+    let folder = Folder::new();
+    let rough = "input t from \"t.csv\" # all of it\nadd x=1,y = 2 # two\nkeep x>0\n";
+    let fine =
+        "input t from \"t.csv\"  # all of it\n  add x = 1\n      y = 2  # two\n  keep x > 0\n";
+    folder.plan(rough);
+    folder
+        .granum(&["fmt", "p.granum", "--check"])
+        .code(1)
+        .says("p.granum is not in the one layout: granum fmt p.granum\n");
+    assert_eq!(folder.read("p.granum"), rough);
+    folder.granum(&["fmt", "p.granum"]).code(0).says("p.granum is in the one layout now\n");
+    assert_eq!(folder.read("p.granum"), fine);
+    assert_eq!(folder.granum(&["fmt", "p.granum", "--check"]).code(0).out, "");
+    assert_eq!(folder.granum(&["fmt", "p.granum"]).code(0).out, "");
+    assert_eq!(folder.names(), ["p.granum"]);
+}
+
+#[test]
+fn fmt_formats_standard_input() {
+    let folder = Folder::new();
+    let format = |text: &[u8]| {
+        let mut child = folder
+            .command(&["fmt", "-"])
+            .stdin(Stdio::piped())
+            .stdout(Stdio::piped())
+            .stderr(Stdio::piped())
+            .spawn()
+            .unwrap();
+        child.stdin.take().unwrap().write_all(text).unwrap();
+        child.wait_with_output().unwrap()
+    };
+    let ended = format(b"output  t to\n\"t.csv\"");
+    assert_eq!(String::from_utf8(ended.stdout).unwrap(), "output t to \"t.csv\"\n");
+    let ended = format(b"caf\xe9");
+    assert_eq!(ended.status.code(), Some(2));
+    let err = String::from_utf8(ended.stderr).unwrap();
+    assert_eq!(err, "error: standard input: a plan is UTF-8 text\n");
+}
+
+#[test]
+fn fmt_leaves_a_wrong_plan_alone() {
+    let folder = Folder::new();
+    folder.plan("input t form \"t.csv\"\n");
+    folder.granum(&["fmt", "p.granum"]).code(2).complains("expected `from` and a file");
+    assert_eq!(folder.read("p.granum"), "input t form \"t.csv\"\n");
+}
+
+#[test]
+fn plans_that_cannot_be_opened() {
+    let folder = Folder::new();
+    folder
+        .granum(&["run", "no.granum"])
+        .code(3)
+        .complains("error: no.granum: there is no such plan\n");
+    folder.file("d.granum/x", "");
+    folder
+        .granum(&["check", "d.granum"])
+        .code(3)
+        .complains("error: d.granum: is a folder, not a plan\n");
+    folder.file("b.granum", b"plan \"x\"\n# caf\xe9\n");
+    folder
+        .granum(&["show", "b.granum", "t"])
+        .code(2)
+        .complains("error: b.granum line 2: a plan is UTF-8 text\n");
+}
+
+#[test]
+fn calls_that_are_wrong_end_with_two() {
+    let folder = shop();
+    folder.plan(SHOP);
+    for args in [
+        &["run"][..],
+        &["rnu", "p.granum"],
+        &["run", "p.granum", "--set", "novalue"],
+        &["run", "p.granum", "--threads", "0"],
+        &["show", "p.granum"],
+        &["demo", "--quantity", "99"],
+    ] {
+        folder.granum(args).code(2);
+    }
+    folder.granum(&["--help"]).code(0).says("Exit codes:");
+}
+
+#[test]
+fn parameters_that_are_not_there_or_not_of_their_type() {
+    let folder = Folder::new();
+    folder
+        .file("t.csv", "a\n1\n")
+        .plan("param until date = date(\"2026-01-01\")\ninput t from \"t.csv\"\n");
+    folder
+        .granum(&["run", "p.granum", "--set", "untill=2026-01-01"])
+        .code(2)
+        .complains("--set names `untill`, which the plan has no parameter for")
+        .complains("did you mean `until`?");
+    folder
+        .granum(&["run", "p.granum", "--set", "until=June"])
+        .code(2)
+        .complains("--set until: `June` is not of type date");
+    folder.plan("input t from \"t.csv\"\n");
+    folder
+        .granum(&["run", "p.granum", "--set", "x=1"])
+        .code(2)
+        .complains("a parameter is declared with `param NAME TYPE = VALUE`");
+}
+
+#[test]
+fn colour_only_where_it_is_wanted() {
+    let folder = shop();
+    folder.plan(SHOP);
+    assert!(!folder.run().out.contains('\u{1b}'));
+    assert!(folder.granum(&["run", "p.granum", "--color", "always"]).out.contains('\u{1b}'));
+    let output = folder.command(&["run", "p.granum"]).env("NO_COLOR", "1").output().unwrap();
+    assert!(!output.stdout.contains(&0x1b));
+    folder.plan("nonsense");
+    assert!(folder.granum(&["run", "p.granum", "--color", "always"]).err.contains('\u{1b}'));
+    assert!(!folder.granum(&["run", "p.granum", "--color", "never"]).err.contains('\u{1b}'));
+}

@@ -1,0 +1,109 @@
+//! Outputs appear all together, or nothing that stood there is touched.
+
+use std::fs;
+use std::os::unix::fs::PermissionsExt;
+
+use super::folder::{Folder, SHOP, shop};
+
+#[test]
+fn nothing_is_written_when_anything_fails_and_what_stood_there_stays() {
+    let folder = shop();
+    folder.file("out/t.csv", "old\n").plan(&format!(
+        "{SHOP}table t from lines\ncheck: rows(lines) = 5\n\
+         output t to \"out/t.csv\"\noutput orders to \"new/deep/o.csv\"\n"
+    ));
+    let before = folder.names();
+    folder.run().code(1).says("Nothing was written.");
+    assert_eq!(folder.names(), before);
+    assert_eq!(folder.read("out/t.csv"), "old\n");
+    assert!(!folder.exists("new"));
+}
+
+#[test]
+fn outputs_replace_what_stood_there_and_leave_nothing_beside() {
+    let folder = shop();
+    folder.file("out/t.csv", "old\n").plan(&format!(
+        "{SHOP}table t from lines\noutput t to \"out/t.csv\"\noutput orders to \"new/o.csv\"\n"
+    ));
+    let path = folder.path().join("out/t.csv");
+    fs::set_permissions(&path, fs::Permissions::from_mode(0o640)).unwrap();
+    folder
+        .run()
+        .code(0)
+        .says("  wrote out/t.csv · 4 rows · 79 bytes\n  wrote new/o.csv · 2 rows · 82 bytes\n");
+    assert_eq!(
+        folder.names(),
+        ["customers.csv", "lines.csv", "new/o.csv", "orders.csv", "out/t.csv", "p.granum"]
+    );
+    assert_eq!(fs::metadata(&path).unwrap().permissions().mode() & 0o777, 0o640);
+    let mode = fs::metadata(folder.path().join("new/o.csv")).unwrap().permissions().mode();
+    assert_eq!(mode & 0o600, 0o600);
+    assert_ne!(mode & 0o044, 0, "a new file can be read as the system grants it");
+}
+
+#[test]
+fn check_writes_nothing() {
+    let folder = shop();
+    folder.plan(&format!("{SHOP}table t from lines\noutput t to \"t.csv\"\n"));
+    folder
+        .granum(&["check", "p.granum"])
+        .code(0)
+        .says("HELD: 0 links and 0 checks hold. Nothing was to be written.");
+    assert!(!folder.exists("t.csv"));
+}
+
+#[test]
+fn a_folder_that_cannot_be_made_stops_before_any_work() {
+    let folder = shop();
+    folder.plan(&format!("{SHOP}output lines to \"orders.csv/t.csv\"\n"));
+    let ran = folder.run().code(3);
+    assert!(ran.err.starts_with("error: orders.csv/t.csv: its folder cannot be"), "{}", ran.err);
+    assert!(ran.err.ends_with("nothing was written; see to its folder and run again\n"));
+}
+
+#[test]
+fn a_folder_is_no_place_for_a_file() {
+    let folder = shop();
+    folder.file("t.csv/x", "").plan(&format!("{SHOP}output lines to \"t.csv\"\n"));
+    folder.run().code(3).complains("error: t.csv: is a folder, not a file\n  name a file in it\n");
+}
+
+#[test]
+fn an_output_does_not_replace_an_input() {
+    let folder = shop();
+    folder.plan(&format!("{SHOP}output lines to \"lines.csv\"\n"));
+    let before = folder.read("lines.csv");
+    folder
+        .run()
+        .code(3)
+        .complains("error: lines.csv: an input is read from this file\n  write to another path\n");
+    assert_eq!(folder.read("lines.csv"), before);
+}
+
+#[test]
+fn what_needs_something_that_failed_is_not_built_and_the_rest_is_told() {
+    let folder = shop();
+    folder.file("customers.csv", "customer_no,name\nC1,Ansa\nC1,Brim\n").plan(&format!(
+        "{}link orders to customers on customer_no\nlink lines to orders on order_no complete\n\
+         table t from orders\n  add name = customers.name\n\
+         check \"t\" t: name is not blank\ncheck \"lines\" lines: net > 2\n",
+        SHOP.replace("  grain customer_no\n", "")
+    ));
+    folder
+        .run()
+        .code(1)
+        .says(
+            "STOPPED: 1 problem with the data, 1 of 2 links failed, 1 of 2 checks failed. 1 link \
+             was\n  not built; 1 check was not looked at; not built: t. Nothing was written.\n",
+        )
+        .says("orders → customers: 1 key of customers on customer_no has not one row each\n")
+        .says("lines → orders: 1 row of lines (1 quantity, 2.00 net) has no orders.\n")
+        .says("check \"lines\" does not hold for 1 row of lines: net > 2\n");
+}
+
+#[test]
+fn a_plan_without_outputs_says_so() {
+    let folder = Folder::new();
+    folder.file("t.csv", "a\n1\n").plan("input t from \"t.csv\"\n");
+    folder.run().code(0).says("HELD: 0 links and 0 checks hold. The plan has no output.\n");
+}

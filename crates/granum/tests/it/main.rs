@@ -1,0 +1,12 @@
+//! The real program, run on files in a folder of its own.
+#![allow(clippy::unwrap_used, clippy::expect_used)]
+
+mod commands;
+mod correct;
+mod demo;
+mod files;
+mod folder;
+mod gate;
+mod messages;
+mod plans;
+mod tally;
