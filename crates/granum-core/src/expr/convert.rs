@@ -48,7 +48,12 @@ pub(super) fn convert(
             let (values, nulls) = map::<Decimal128Type, Decimal128Type>(
                 a,
                 counting,
-                |value| conversion(&Scalar::Decimal(value, from), to),
+                |value| {
+                    if scale >= from {
+                        return FailureKind::Overflow;
+                    }
+                    conversion(&Scalar::Decimal(value, from), to)
+                },
                 |value| exactly(value, from, scale),
             )?;
             Column::decimal(values, nulls, scale)

@@ -173,6 +173,7 @@ impl Lexer<'_> {
 
     fn text(&mut self, start: usize) {
         let mut value = String::new();
+        self.at = start + 1;
         let mut letters = self.text[start + 1..].char_indices();
         while let Some((offset, letter)) = letters.next() {
             self.at = start + 1 + offset + letter.len_utf8();

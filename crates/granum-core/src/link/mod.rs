@@ -5,3 +5,6 @@ mod key;
 
 pub(crate) use index::{KeyTable, LinkIndex, follow, link_few};
 pub(crate) use key::{BlankKeys, Keys};
+
+#[cfg(test)]
+mod tests;

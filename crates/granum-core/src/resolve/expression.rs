@@ -84,20 +84,8 @@ impl Resolver<'_> {
             }
             ExprKind::Binary { op, left, right } => self.binary(*op, left, right, span, row),
             ExprKind::In { value, items, negated } => {
-                let (value, _) = self.expression(value, row)?;
-                let mut resolved = vec![];
-                for item in items {
-                    let (item, _) = self.expression(item, row)?;
-                    let (_, item) = self.comparable(&value, item, "in")?;
-                    resolved.push(item);
-                }
-                let value = if value.ty.is_numeric() && value.ty != Type::Number {
-                    exact(value)
-                } else {
-                    value
-                };
-                let inside = Kind::In { value: Box::new(value), items: resolved };
-                let inside = truth(inside, span);
+                let (value, items) = self.inside(value, items, row)?;
+                let inside = truth(Kind::In { value: Box::new(value), items }, span);
                 if *negated { Ok(truth(Kind::Not(Box::new(inside.0)), span)) } else { Ok(inside) }
             }
             ExprKind::IsBlank { value, negated } => {
@@ -118,6 +106,27 @@ impl Resolver<'_> {
                 Ok((Typed::new(kind, ty, span), worth.with(other_worth)))
             }
         }
+    }
+
+    /// A value and what it is looked for among, all in types that can be compared.
+    fn inside(&mut self, value: &Expr, items: &[Expr], row: &Row) -> Resolved<(Typed, Vec<Typed>)> {
+        let (mut value, _) = self.expression(value, row)?;
+        let mut resolved = vec![];
+        for item in items {
+            let (item, _) = self.expression(item, row)?;
+            // Each item may ask for another type of the value, which the others then take too.
+            let (left, item) = self.comparable(&value, item, "in")?;
+            value = left;
+            resolved.push(item);
+        }
+        let numeric = value.ty.is_numeric();
+        let number = value.ty == Type::Number;
+        let alike = resolved.into_iter().map(|item| match value.ty {
+            _ if numeric && !number => exact(item),
+            ty => item.into_type(ty),
+        });
+        let items = alike.collect();
+        Ok((if numeric && !number { exact(value) } else { value }, items))
     }
 
     /// An expression that is true or false.

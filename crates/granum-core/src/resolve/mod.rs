@@ -59,3 +59,39 @@ pub(crate) struct Parameter {
     pub value: Scalar,
     pub ty: Type,
 }
+
+/// An expression over some columns alone, for tests: the columns' slots are numbered as they stand.
+#[cfg(test)]
+pub(crate) fn resolve_alone(
+    columns: &[(&str, crate::table::Column)],
+    text: &str,
+) -> Result<crate::expr::Typed, String> {
+    use crate::lang::{StatementKind, StepKind};
+    let parsed = crate::lang::parse(&format!("table t from a\n  add it = {text}\n"));
+    if let Some(diagnostic) = parsed.diagnostics.first() {
+        return Err(diagnostic.message.clone());
+    }
+    let StatementKind::Table(table) = &parsed.tree.statements[0].kind else {
+        return Err(String::new());
+    };
+    let StepKind::Add(items) = &table.steps[0].kind else { return Err(String::new()) };
+    let row = scope::Row {
+        table: "t".into(),
+        columns: columns
+            .iter()
+            .enumerate()
+            .map(|(at, (name, column))| {
+                let worth = worth::Worth::column(worth::WorthKind::Plain, false);
+                ((*name).to_owned(), SlotId(at), column.ty(), worth)
+            })
+            .collect(),
+        ancestors: vec![],
+        paths: scope::Paths::Allowed,
+    };
+    let shapes = HashMap::new();
+    let mut resolver = scope::Resolver::new(&parsed.tree, &shapes);
+    match resolver.expression(&items[0].value, &row) {
+        Ok((typed, _)) => Ok(typed),
+        Err(_) => Err(resolver.diagnostics[0].message.clone()),
+    }
+}

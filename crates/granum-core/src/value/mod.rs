@@ -8,3 +8,6 @@ mod types;
 
 pub use scalar::{Found, Scalar, found_type, parse_boolean, parse_integer};
 pub use types::{Scale, Type};
+
+#[cfg(test)]
+mod tests;

@@ -23,9 +23,14 @@ fn all_said(plans: &[&str]) -> String {
     out
 }
 
+fn snapshot(text: String) {
+    let name = std::thread::current().name().unwrap().rsplit("::").next().unwrap().to_owned();
+    insta::with_settings!({ omit_expression => true }, { insta::assert_snapshot!(name, text) });
+}
+
 #[test]
 fn words_that_the_language_does_not_have() {
-    insta::assert_snapshot!(all_said(&[
+    snapshot(all_said(&[
         "tabel t from lines",
         "table t form lines",
         "table t from lines\n  kep net > 0",
@@ -67,7 +72,7 @@ fn words_that_the_language_does_not_have() {
 
 #[test]
 fn parts_of_the_language_that_are_still_missing() {
-    insta::assert_snapshot!(all_said(&[
+    snapshot(all_said(&[
         "use \"other.granum\"",
         "warn lines: net > 0",
         "case \"x\"",
@@ -98,7 +103,7 @@ fn parts_of_the_language_that_are_still_missing() {
 
 #[test]
 fn names_that_nothing_has_or_that_are_taken() {
-    insta::assert_snapshot!(all_said(&[
+    snapshot(all_said(&[
         "table t from line",
         "table t from zzz",
         "table t from lines\n  keep nett > 0",
@@ -131,7 +136,7 @@ fn names_that_nothing_has_or_that_are_taken() {
 
 #[test]
 fn types_that_do_not_go_together() {
-    insta::assert_snapshot!(all_said(&[
+    snapshot(all_said(&[
         "table t from lines\n  keep net",
         "table t from lines\n  keep net > \"x\"",
         "table t from orders\n  keep ordered_on > \"2026-01-01\"",
@@ -175,7 +180,7 @@ fn types_that_do_not_go_together() {
 
 #[test]
 fn steps_where_they_may_not_stand() {
-    insta::assert_snapshot!(all_said(&[
+    snapshot(all_said(&[
         "table t from lines\n  read net as integer",
         "input x from \"lines.csv\"\n  keep net > 0\n  read net as integer",
         "table t from lines\n  columns net",
@@ -188,7 +193,7 @@ fn steps_where_they_may_not_stand() {
 
 #[test]
 fn paths_that_lead_nowhere() {
-    insta::assert_snapshot!(all_said(&[
+    snapshot(all_said(&[
         "table t from lines\n  add x = orders.freight",
         "link lines to orders on order_no\ntable t from lines\n  add x = oders.freight",
         "link lines to orders on order_no\ntable t from lines\n  add x = orders.freigt",
@@ -206,7 +211,7 @@ fn paths_that_lead_nowhere() {
 
 #[test]
 fn amounts_that_would_be_counted_twice() {
-    insta::assert_snapshot!(all_said(&[
+    snapshot(all_said(&[
         "link lines to orders on order_no\ntable t from lines\n  add f = orders.freight\ncheck: sum(t.f) > 0",
         "link lines to orders on order_no\ncheck: sum(lines.orders.freight) > 0",
         "link lines to orders on order_no\ntable t from lines\n  add f = orders.freight + 1\n  track f",

@@ -9,7 +9,7 @@ use super::super::token::TokenKind;
 use super::{Found, Parser, did_you_mean};
 use crate::value::{Scale, Type};
 
-const STATEMENTS: &[&str] =
+pub(super) const STATEMENTS: &[&str] =
     &["plan", "param", "input", "table", "link", "check", "output", "use", "warn", "case", "chart"];
 
 impl Parser {

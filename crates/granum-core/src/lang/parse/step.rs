@@ -46,7 +46,9 @@ impl Parser {
             TokenKind::Word(word) if STEPS.contains(&word.as_str()) => word.clone(),
             found => {
                 let message = format!("expected a step or a statement, found {}", found.found());
-                let help = did_you_mean(found, STEPS).unwrap_or_else(|| {
+                let near = did_you_mean(found, STEPS)
+                    .or_else(|| did_you_mean(found, super::statement::STATEMENTS));
+                let help = near.unwrap_or_else(|| {
                     "steps are read, add, change, keep, drop, dedupe, units, columns, rename, \
                      grain, track"
                         .into()

@@ -1,0 +1,118 @@
+//! Keys and links against the slow twin: a map of texts.
+
+use std::collections::HashMap;
+
+use arrow_array::Array;
+use proptest::prelude::*;
+
+use super::*;
+use crate::table::Column;
+use crate::value::Scale;
+
+type Row = (Option<String>, Option<i64>, i128);
+
+fn rows(most: usize) -> impl Strategy<Value = Vec<Row>> {
+    let text = prop_oneof![
+        3 => "[ab]{1,2}",
+        1 => "a longer text [ab]",
+    ];
+    let row = (prop::option::weighted(0.9, text), prop::option::weighted(0.9, 0_i64..4), 0_i128..3);
+    prop::collection::vec(row, 0..most)
+}
+
+fn keys(rows: &[Row], blank: BlankKeys) -> Keys {
+    let columns = vec![
+        Column::Text(rows.iter().map(|row| row.0.clone()).collect()),
+        Column::Integer(rows.iter().map(|row| row.1).collect()),
+        Column::decimal(rows.iter().map(|row| row.2).collect(), None, Scale(2)),
+    ];
+    Keys::new(columns, blank, rows.len())
+}
+
+fn has_key(row: &Row) -> bool {
+    row.0.is_some() && row.1.is_some()
+}
+
+/// The first row of each key.
+fn firsts(rows: &[Row], blank: BlankKeys) -> HashMap<Row, u32> {
+    let mut firsts = HashMap::new();
+    for (at, row) in rows.iter().enumerate() {
+        if blank == BlankKeys::Equal || has_key(row) {
+            firsts.entry(row.clone()).or_insert(at as u32);
+        }
+    }
+    firsts
+}
+
+proptest! {
+    #[test]
+    fn repeats_are_those_of_a_map(rows in rows(60), equal in any::<bool>()) {
+        let blank = if equal { BlankKeys::Equal } else { BlankKeys::Apart };
+        let firsts = firsts(&rows, blank);
+        let wanted: Vec<(u32, u32)> = rows
+            .iter()
+            .enumerate()
+            .filter_map(|(at, row)| Some((at as u32, *firsts.get(row)?)))
+            .filter(|(row, first)| row != first)
+            .collect();
+        let keys = keys(&rows, blank);
+        prop_assert_eq!(&KeyTable::build(&keys).repeats, &wanted);
+        let absent = rows.iter().filter(|row| !has_key(row)).count();
+        prop_assert_eq!(keys.absent(), if equal { 0 } else { absent });
+    }
+
+    #[test]
+    fn links_are_those_of_a_map(from in rows(60), to in rows(40)) {
+        let firsts = firsts(&to, BlankKeys::Apart);
+        let wanted: Vec<Option<u32>> = from
+            .iter()
+            .map(|row| firsts.get(row).copied().filter(|_| has_key(row)))
+            .collect();
+        let (left, right) = (keys(&from, BlankKeys::Apart), keys(&to, BlankKeys::Apart));
+        let index = KeyTable::build(&right).link(&right, &left);
+        prop_assert_eq!(index.iter().collect::<Vec<_>>(), wanted.clone());
+        // The other way of building it needs unique keys.
+        let unique: Vec<Row> = to
+            .iter()
+            .enumerate()
+            .filter(|(at, row)| !has_key(row) || firsts[*row] == *at as u32)
+            .map(|(_, row)| row.clone())
+            .collect();
+        let few = keys(&unique, BlankKeys::Apart);
+        let index = link_few(&left, &few);
+        let found = index.iter().map(|to| to.map(|at| &unique[at as usize]));
+        for (row, found) in from.iter().zip(found) {
+            let wanted = has_key(row) && firsts.contains_key(row);
+            prop_assert_eq!(found, wanted.then_some(row));
+        }
+    }
+}
+
+#[test]
+fn many_keys_in_many_parts_are_found() {
+    let count = 200_000_u32;
+    let column = |by: u32| Column::Integer((0..count).map(|row| i64::from(row / by)).collect());
+    let unique = Keys::new(vec![column(1)], BlankKeys::Apart, count as usize);
+    let doubled = Keys::new(vec![column(2)], BlankKeys::Apart, count as usize);
+    let table = KeyTable::build(&unique);
+    assert!(table.repeats.is_empty());
+    let index = table.link(&unique, &doubled);
+    assert!((0..count).all(|row| index.value(row as usize) == row / 2));
+    let repeats = KeyTable::build(&doubled).repeats;
+    assert_eq!(repeats.len(), count as usize / 2);
+    assert!(repeats.iter().all(|(row, first)| row % 2 == 1 && *first == row - 1));
+}
+
+#[test]
+fn a_path_ends_where_a_link_leads_nowhere() {
+    let rows: arrow_array::UInt32Array = vec![Some(1), None, Some(0), Some(2)].into();
+    let link: LinkIndex = vec![None, Some(7), Some(9)].into();
+    assert_eq!(follow(&rows, &link).iter().collect::<Vec<_>>(), [Some(7), None, None, Some(9)]);
+    assert_eq!(follow(&vec![None; 2].into(), &Vec::<Option<u32>>::new().into()).null_count(), 2);
+}
+
+#[test]
+fn minus_zero_and_zero_are_one_key() {
+    let keys = Keys::new(vec![Column::Number(vec![0.0, -0.0].into())], BlankKeys::Apart, 2);
+    assert_eq!(KeyTable::build(&keys).repeats, [(1, 0)]);
+}

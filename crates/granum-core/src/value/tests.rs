@@ -1,0 +1,234 @@
+//! Values against slow twins.
+
+use num_bigint::BigInt;
+use proptest::prelude::*;
+
+use super::*;
+
+fn limit() -> BigInt {
+    BigInt::from(decimal::LIMIT)
+}
+
+/// A number rounded half away from zero by big integers.
+fn divided(numerator: &BigInt, denominator: &BigInt) -> BigInt {
+    let doubled: BigInt = numerator.magnitude().clone().into();
+    let size: BigInt = denominator.magnitude().clone().into();
+    let rounded: BigInt = (doubled * 2 + &size) / (size * 2);
+    let negative = (numerator.sign() == num_bigint::Sign::Minus)
+        != (denominator.sign() == num_bigint::Sign::Minus);
+    if negative { -rounded } else { rounded }
+}
+
+fn power(by: u32) -> BigInt {
+    BigInt::from(10).pow(by)
+}
+
+fn fitting(value: &BigInt) -> Option<i128> {
+    let size: BigInt = value.magnitude().clone().into();
+    if size < limit() { i128::try_from(value).ok() } else { None }
+}
+
+fn units() -> impl Strategy<Value = i128> {
+    prop_oneof![
+        -1000_i128..1000,
+        any::<i64>().prop_map(i128::from),
+        (-decimal::LIMIT + 1)..decimal::LIMIT,
+    ]
+}
+
+proptest! {
+    #[test]
+    fn sums_and_products_are_those_of_big_integers(
+        a in units(), b in units(), sa in 0_u8..21, sb in 0_u8..21
+    ) {
+        let (big_a, big_b) = (BigInt::from(a), BigInt::from(b));
+        prop_assert_eq!(decimal::add(a, b), fitting(&(&big_a + &big_b)));
+        prop_assert_eq!(decimal::subtract(a, b), fitting(&(&big_a - &big_b)));
+        let to = (sa + sb).min(20);
+        let product = divided(&(&big_a * &big_b), &power(u32::from(sa + sb - to)));
+        let worked = decimal::multiply(a, Scale(sa), b, Scale(sb));
+        // A product may also be refused where only its dropped places are too many.
+        if worked.is_some() || sa + sb <= 20 {
+            prop_assert_eq!(worked, fitting(&product));
+        }
+    }
+
+    #[test]
+    fn quotients_have_ten_places_rounded_half_away_from_zero(
+        a in -1_000_000_000_000_i128..1_000_000_000_000, b in -1_000_000_i128..1_000_000,
+        sa in 0_u8..8, sb in 0_u8..8
+    ) {
+        prop_assume!(b != 0);
+        let wanted = divided(
+            &(BigInt::from(a) * power(10 + u32::from(sb))),
+            &(BigInt::from(b) * power(u32::from(sa))),
+        );
+        prop_assert_eq!(decimal::divide(a, Scale(sa), b, Scale(sb)), fitting(&wanted));
+    }
+
+    #[test]
+    fn comparing_is_that_of_big_integers(a in units(), b in units(), sa in 0_u8..21, sb in 0_u8..21) {
+        let left = BigInt::from(a) * power(u32::from(sb));
+        let right = BigInt::from(b) * power(u32::from(sa));
+        prop_assert_eq!(decimal::compare(a, Scale(sa), b, Scale(sb)), left.cmp(&right));
+    }
+
+    #[test]
+    fn rescaling_is_exact_upwards_and_rounds_downwards(a in units(), from in 0_u8..21, to in 0_u8..21) {
+        let big = BigInt::from(a);
+        let wanted = if to >= from {
+            big * power(u32::from(to - from))
+        } else {
+            divided(&big, &power(u32::from(from - to)))
+        };
+        prop_assert_eq!(decimal::rescale(a, Scale(from), Scale(to)), fitting(&wanted));
+    }
+
+    #[test]
+    fn what_is_written_is_read_again(a in units(), scale in 0_u8..21) {
+        let text = decimal::to_text(a, Scale(scale));
+        prop_assert_eq!(decimal::parse(text.as_bytes()), Some((a, Scale(scale))), "{}", text);
+        prop_assert_eq!(decimal::parse_to(text.as_bytes(), Scale(scale)), Some(a));
+        let grouped = decimal::grouped(a, Scale(scale)).replace(',', "").replace('\u{2212}', "-");
+        prop_assert_eq!(grouped, text);
+    }
+
+    #[test]
+    fn any_split_adds_up_and_no_part_is_more_than_one_unit_apart(amount in units(), count in 1_u64..300) {
+        let parts: Vec<i128> = parts::equal(amount, count).collect();
+        prop_assert_eq!(parts.len() as u64, count);
+        prop_assert_eq!(parts.iter().sum::<i128>(), amount);
+        prop_assert!(parts[0].abs() - parts[parts.len() - 1].abs() <= 1);
+        prop_assert!(parts.windows(2).all(|pair| pair[0].abs() >= pair[1].abs()));
+        let mirror: Vec<i128> = parts::equal(-amount, count).map(|part| -part).collect();
+        prop_assert_eq!(parts, mirror);
+    }
+
+    #[test]
+    fn days_are_those_of_the_calendar(days in -4_371_222_i32..2_932_896) {
+        let date = day::to_civil(days).unwrap();
+        prop_assert_eq!(day::from_civil(date), days);
+        let epoch = jiff::civil::Date::constant(1970, 1, 1);
+        let span = epoch.until(date).unwrap().get_days();
+        prop_assert_eq!(span, days);
+        if date.year() >= 0 {
+            let mut text = vec![];
+            day::write(days, &mut text);
+            prop_assert_eq!(day::parse_iso(&text), Some(days));
+        }
+    }
+
+    #[test]
+    fn moments_are_read_as_they_are_written(micros in -62_000_000_000_000_000_i64..250_000_000_000_000_000) {
+        let mut text = vec![];
+        day::write_time(micros, &mut text);
+        prop_assert_eq!(day::parse_iso_time(&text), Some(micros), "{}", String::from_utf8_lossy(&text));
+    }
+
+    #[test]
+    fn the_type_of_parts_together_is_that_of_the_whole(
+        cells in prop::collection::vec(prop_oneof![
+            "-?[0-9]{1,4}", "-?[0-9]{1,3}\\.[0-9]{1,3}", "20[0-9]{2}-0[1-9]-[12][0-9]", "true|false", "[a-z]{1,3}",
+        ], 1..12), at in 0_usize..12
+    ) {
+        let find = |cells: &[String]| {
+            let mut found = Found::default();
+            cells.iter().for_each(|cell| found.cell(cell.as_bytes()));
+            found
+        };
+        let at = at.min(cells.len());
+        let mut together = find(&cells[..at]);
+        together.merge(find(&cells[at..]));
+        prop_assert_eq!(together.ty(), find(&cells).ty());
+        // Whatever is found can be read.
+        for cell in &cells {
+            prop_assert!(Scalar::parse(cell, find(&cells).ty()).is_some());
+        }
+    }
+}
+
+#[test]
+fn cells_are_found_to_be_what_they_look_like() {
+    for (cell, ty) in [
+        ("12", Type::Integer),
+        ("-12", Type::Integer),
+        ("0", Type::Integer),
+        ("007", Type::Text),
+        ("-007", Type::Text),
+        ("+5", Type::Text),
+        ("9223372036854775807", Type::Integer),
+        ("9223372036854775808", Type::Text),
+        ("1.50", Type::Decimal(Scale(2))),
+        ("-0.5", Type::Decimal(Scale(1))),
+        ("01.5", Type::Text),
+        (".5", Type::Text),
+        ("1.", Type::Text),
+        ("1,5", Type::Text),
+        ("1e5", Type::Text),
+        ("0.123456789012345678901", Type::Text),
+        ("2026-02-28", Type::Date),
+        ("2026-02-29", Type::Text),
+        ("2026-02-28T10:00", Type::DateTime),
+        ("2026-02-28 10:00:01.5", Type::DateTime),
+        ("2026-02-28T10:00:00Z", Type::Text),
+        ("true", Type::Boolean),
+        ("True", Type::Text),
+        (" 1", Type::Text),
+        ("", Type::Blank),
+    ] {
+        assert_eq!(found_type(cell.as_bytes()), ty, "{cell}");
+    }
+}
+
+#[test]
+fn types_go_together_without_loss() {
+    use Type::{Blank, Boolean, Date, DateTime, Decimal, Integer, Number, Text};
+    for (a, b, common) in [
+        (Integer, Decimal(Scale(2)), Some(Decimal(Scale(2)))),
+        (Decimal(Scale(1)), Decimal(Scale(3)), Some(Decimal(Scale(3)))),
+        (Integer, Number, Some(Number)),
+        (Blank, Date, Some(Date)),
+        (Text, Integer, None),
+        (Date, DateTime, None),
+        (Boolean, Integer, None),
+        (Text, Text, Some(Text)),
+    ] {
+        assert_eq!(a.common(b), common, "{a} {b}");
+        assert_eq!(b.common(a), common, "{b} {a}");
+    }
+}
+
+#[test]
+fn scalars_are_read_and_written() {
+    for (text, ty) in [
+        ("a b", Type::Text),
+        ("-5", Type::Integer),
+        ("5.00", Type::Decimal(Scale(2))),
+        ("1.5", Type::Number),
+        ("2026-06-30", Type::Date),
+        ("2026-06-30T01:02:03.000400", Type::DateTime),
+        ("true", Type::Boolean),
+    ] {
+        let scalar = Scalar::parse(text, ty).unwrap();
+        assert_eq!(scalar.ty(), ty);
+        let written = scalar.to_string();
+        assert_eq!(Scalar::parse(&written, ty), Some(scalar), "{text}");
+    }
+    assert_eq!(Scalar::parse("", Type::Integer), Some(Scalar::Blank));
+    assert_eq!(Scalar::parse("x", Type::Integer), None);
+    assert_eq!(Scalar::Blank.to_string(), "blank");
+}
+
+#[test]
+fn formats_are_tried_before_they_are_used() {
+    assert_eq!(day::format_error("%d.%m.%Y", false), None);
+    assert_eq!(day::format_error("%Y-%m-%dT%H:%M:%S", true), None);
+    assert!(day::format_error("%H:%M", false).is_some());
+    assert!(day::format_error("%", false).is_some());
+    assert_eq!(day::parse_format("%d.%m.%Y", b"1.12.2025"), day::parse_iso(b"2025-12-01"));
+    assert_eq!(day::parse_format("%d.%m.%Y", b"31.2.2025"), None);
+    assert_eq!(
+        day::parse_time_format("%d/%m/%Y %H:%M", b"01/02/2026 03:04"),
+        day::parse_iso_time(b"2026-02-01T03:04:00")
+    );
+}
