@@ -158,3 +158,86 @@ impl Drop for PlacedFile {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn begun(dir: &Path, name: &str, text: &str) -> PlacedFile {
+        let mut file = PlacedFile::begin(dir.join(name), name).unwrap();
+        file.write(text.as_bytes()).unwrap();
+        assert_eq!(file.complete().unwrap(), text.len() as u64);
+        file
+    }
+
+    fn names(dir: &Path) -> Vec<String> {
+        let entries = fs::read_dir(dir).unwrap();
+        let mut names: Vec<String> =
+            entries.map(|entry| entry.unwrap().file_name().into_string().unwrap()).collect();
+        names.sort();
+        names
+    }
+
+    #[test]
+    fn nothing_is_seen_before_it_is_published_and_nothing_is_left_when_it_is_not() {
+        let dir = tempfile::tempdir().unwrap();
+        let file = begun(dir.path(), "new/deep/a.csv", "x");
+        assert!(!dir.path().join("new/deep/a.csv").exists());
+        drop(file);
+        assert_eq!(names(dir.path()), Vec::<String>::new());
+    }
+
+    #[test]
+    fn what_is_withdrawn_gives_back_what_stood_there() {
+        let dir = tempfile::tempdir().unwrap();
+        fs::write(dir.path().join("a.csv"), "old").unwrap();
+        let mut replaced = begun(dir.path(), "a.csv", "new");
+        let mut fresh = begun(dir.path(), "b.csv", "new");
+        replaced.publish().unwrap();
+        fresh.publish().unwrap();
+        assert_eq!(fs::read_to_string(dir.path().join("a.csv")).unwrap(), "new");
+        fresh.withdraw();
+        replaced.withdraw();
+        drop((fresh, replaced));
+        assert_eq!(names(dir.path()), ["a.csv"]);
+        assert_eq!(fs::read_to_string(dir.path().join("a.csv")).unwrap(), "old");
+    }
+
+    #[test]
+    fn what_is_settled_leaves_nothing_beside() {
+        let dir = tempfile::tempdir().unwrap();
+        fs::write(dir.path().join("a.csv"), "old").unwrap();
+        let mut file = begun(dir.path(), "a.csv", "new");
+        file.publish().unwrap();
+        assert_eq!(names(dir.path()).len(), 2, "the old one is kept aside");
+        file.settle();
+        drop(file);
+        assert_eq!(names(dir.path()), ["a.csv"]);
+        assert_eq!(fs::read_to_string(dir.path().join("a.csv")).unwrap(), "new");
+    }
+
+    #[test]
+    fn a_place_that_became_a_folder_meanwhile_is_no_place() {
+        let dir = tempfile::tempdir().unwrap();
+        let mut file = begun(dir.path(), "a.csv", "new");
+        fs::create_dir(dir.path().join("a.csv")).unwrap();
+        let error = file.publish().unwrap_err();
+        assert!(error.message.starts_with("cannot be replaced"), "{error}");
+        drop(file);
+        assert_eq!(names(dir.path()), ["a.csv"]);
+    }
+
+    #[cfg(unix)]
+    #[test]
+    fn a_link_is_followed_and_stays_a_link() {
+        let dir = tempfile::tempdir().unwrap();
+        fs::create_dir(dir.path().join("real")).unwrap();
+        fs::write(dir.path().join("real/a.csv"), "old").unwrap();
+        std::os::unix::fs::symlink("real/a.csv", dir.path().join("a.csv")).unwrap();
+        let mut file = begun(dir.path(), "a.csv", "new");
+        file.publish().unwrap();
+        file.settle();
+        assert!(dir.path().join("a.csv").is_symlink());
+        assert_eq!(fs::read_to_string(dir.path().join("real/a.csv")).unwrap(), "new");
+    }
+}

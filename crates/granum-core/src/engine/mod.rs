@@ -19,3 +19,6 @@ pub use ports::{
 };
 pub use run::{RunError, Want, run};
 pub use show::{Showing, Shown, show};
+
+#[cfg(test)]
+mod tests;

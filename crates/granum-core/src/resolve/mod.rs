@@ -9,6 +9,7 @@ mod plan;
 mod scope;
 mod statement;
 mod steps;
+mod table;
 mod worth;
 
 pub(crate) use plan::{

@@ -1,1 +1,303 @@
+//! The scanner and the splitter against slow twins and the usual library.
 
+use granum_core::engine::{InputSource, ReadRequest, SourceErrorKind};
+use granum_core::resolve::{InputColumn, InputSpec, ReadRule};
+use granum_core::table::{Column, Lines};
+use granum_core::value::Type;
+use proptest::prelude::*;
+
+use super::part::{CsvPart, Layout, cell};
+use super::scan::last_record_end;
+use super::*;
+
+/// All records by the scanner, empty lines left out.
+fn scanned(text: &str, delimiter: u8) -> Result<Vec<Vec<String>>, Fault> {
+    let mut scanner = Scanner::new(text.as_bytes(), delimiter);
+    let mut fields = vec![];
+    let mut records = vec![];
+    let mut start = 0;
+    while scanner.next(&mut fields)? {
+        let end = scanner.position();
+        let line = text[start..end].trim_end_matches(['\r', '\n']);
+        if !line.is_empty() {
+            records.push(fields.iter().map(|field| cell(text, *field).into_owned()).collect());
+        }
+        assert!(end > start, "the scanner stands still");
+        start = end;
+    }
+    Ok(records)
+}
+
+/// All records by the usual library, which passes over empty lines itself.
+fn usual(text: &str, delimiter: u8) -> Vec<Vec<String>> {
+    let mut reader = csv::ReaderBuilder::new()
+        .has_headers(false)
+        .flexible(true)
+        .delimiter(delimiter)
+        .from_reader(text.as_bytes());
+    reader.records().map(|record| record.unwrap().iter().map(str::to_owned).collect()).collect()
+}
+
+/// A field as it may stand in a file: what it holds, and how it is written.
+fn field() -> impl Strategy<Value = String> {
+    prop_oneof![
+        3 => "[a-z0-9 .é]{0,5}",
+        1 => "[a-z]{1,2}\"[a-z]{0,2}",
+        2 => "[a-z,;\"\n\r ]{0,6}".prop_map(|text| format!("\"{}\"", text.replace('"', "\"\""))),
+    ]
+}
+
+/// A file without faults. A carriage return alone ends no line here, so none stands outside quotes.
+fn file() -> impl Strategy<Value = String> {
+    let line =
+        (prop::collection::vec(field(), 1..5), prop::sample::select(vec!["\n", "\r\n", "\n\n"]));
+    (prop::collection::vec(line, 0..12), any::<bool>()).prop_map(|(lines, ended)| {
+        let mut text = String::new();
+        for (fields, end) in lines {
+            text.push_str(&fields.join(","));
+            text.push_str(end);
+        }
+        if !ended {
+            text.truncate(text.trim_end_matches(['\n', '\r']).len());
+        }
+        text
+    })
+}
+
+/// Bytes with many quotes, delimiters and line ends.
+fn jumble() -> impl Strategy<Value = String> {
+    "[ab,\"\n\r]{0,40}"
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(2000))]
+
+    #[test]
+    fn files_without_faults_are_read_as_the_usual_library_does(text in file()) {
+        prop_assert_eq!(scanned(&text, b',').unwrap(), usual(&text, b','));
+    }
+
+    #[test]
+    fn what_has_no_fault_is_the_same_in_parts_of_any_size(text in jumble(), part in 1_usize..20) {
+        let Ok(whole) = scanned(&text, b',') else { return Ok(()) };
+        let mut splitter = Splitter::new(text.as_bytes(), b',', part);
+        let mut records = vec![];
+        let mut joined = vec![];
+        while let Some(piece) = splitter.next_part().unwrap() {
+            records.extend(scanned(std::str::from_utf8(&piece).unwrap(), b',').unwrap());
+            joined.extend(piece);
+        }
+        prop_assert_eq!(joined, text.as_bytes());
+        prop_assert_eq!(records, whole);
+    }
+
+    #[test]
+    fn the_first_fault_is_found_in_parts_too(text in jumble(), part in 1_usize..20) {
+        let Err(fault) = scanned(&text, b',') else { return Ok(()) };
+        let mut splitter = Splitter::new(text.as_bytes(), b',', part);
+        let mut found = None;
+        let mut before = 0;
+        while let Some(piece) = splitter.next_part().unwrap() {
+            if let Err(fault) = scanned(std::str::from_utf8(&piece).unwrap(), b',') {
+                found = Some(match fault {
+                    Fault::OpenQuote(at) => Fault::OpenQuote(before + at),
+                    Fault::AfterQuote(at) => Fault::AfterQuote(before + at),
+                });
+                break;
+            }
+            before += piece.len();
+        }
+        prop_assert_eq!(found, Some(fault));
+    }
+
+    #[test]
+    fn a_part_ends_where_a_record_does(text in jumble()) {
+        if let Some(end) = last_record_end(text.as_bytes(), b',')
+            && scanned(&text, b',').is_ok()
+        {
+            let (first, rest) = text.split_at(end);
+            let mut both = scanned(first, b',').unwrap();
+            both.extend(scanned(rest, b',').unwrap());
+            prop_assert_eq!(both, scanned(&text, b',').unwrap());
+        }
+    }
+
+    #[test]
+    fn what_is_written_is_read_again(
+        rows in prop::collection::vec(prop::collection::vec("[a-c,\"\n\r é]{0,4}", 3), 0..8)
+    ) {
+        use granum_core::engine::Encoder;
+        let column = |at: usize| {
+            let cells = rows.iter().map(|row| Some(row[at].clone()).filter(|cell| !cell.is_empty()));
+            Column::Text(cells.collect())
+        };
+        let columns: Vec<Column> = (0..3).map(column).collect();
+        let text = String::from_utf8(CsvEncoder.encode(&columns, rows.len())).unwrap();
+        prop_assert_eq!(scanned(&text, b',').unwrap(), rows);
+    }
+
+    #[test]
+    fn lines_are_those_that_the_records_begin_on(text in file()) {
+        // By a delimiter that no field has, every record is one field; text behind a quote is a
+        // fault then, and such files are left out.
+        let Ok(records) = scanned(&text, 1) else { return Ok(()) };
+        let mut part = part_of(&text, 1);
+        let request = part.layout.request.clone();
+        part.layout = std::sync::Arc::new(Layout { delimiter: 1, request });
+        let parsed = granum_core::engine::RawPart::parse(&part).unwrap();
+        prop_assert_eq!(parsed.rows, records.len());
+        let mut at = 0;
+        for row in 0..parsed.rows {
+            while matches!(text.as_bytes()[at], b'\n' | b'\r') && !text[at..].starts_with('"') {
+                at += 1;
+            }
+            let line = 7 + text[..at].matches('\n').count() as u64;
+            prop_assert_eq!(parsed.lines.line(row), line);
+            let mut scanner = Scanner::new(&text.as_bytes()[at..], 1);
+            scanner.next(&mut vec![]).unwrap();
+            at += scanner.position();
+        }
+    }
+}
+
+/// A part that begins on line 7, asked for its first column as text.
+fn part_of(text: &str, width: usize) -> CsvPart {
+    let columns = vec![InputColumn { column: 0, ty: Type::Text, rule: None }];
+    let request = ReadRequest { columns, fingerprints: vec![] };
+    CsvPart {
+        text: text.as_bytes().to_vec(),
+        line: 7,
+        name: "t.csv".into(),
+        width,
+        fields: (0..width).map(Some).collect(),
+        layout: std::sync::Arc::new(Layout { delimiter: b',', request }),
+    }
+}
+
+#[test]
+fn rows_that_follow_line_by_line_need_no_list_of_lines() {
+    use granum_core::engine::RawPart;
+    assert_eq!(part_of("a\nb\n", 1).parse().unwrap().lines, Lines::From(7));
+    assert_eq!(part_of("a\n\nb\n", 1).parse().unwrap().lines, Lines::Each(vec![7, 9]));
+    assert_eq!(part_of("\"a\nx\"\nb\n", 1).parse().unwrap().lines, Lines::Each(vec![7, 9]));
+}
+
+#[test]
+fn fingerprints_tell_cells_apart_and_take_quotes_away() {
+    use granum_core::engine::RawPart;
+    let prints = |text: &str| {
+        let mut part = part_of(text, 2);
+        let request = ReadRequest { columns: vec![], fingerprints: vec![vec![0, 1]] };
+        part.layout = std::sync::Arc::new(Layout { delimiter: b',', request });
+        let parsed = part.parse().unwrap();
+        let Column::Decimal(prints) = &parsed.fingerprints[0] else { panic!() };
+        prints.values().to_vec()
+    };
+    let same = prints("a,b\n\"a\",b\n\"a\",\"b\"\n");
+    assert!(same.windows(2).all(|pair| pair[0] == pair[1]));
+    let other = prints("ab,\n,ab\na,b\n\"a,b\",\na,\"b,\"\n\"say \"\"x\"\"\",1\nsay x,1\n");
+    for (at, print) in other.iter().enumerate() {
+        assert!(!other[..at].contains(print), "row {at}");
+    }
+}
+
+fn spec(rules: Vec<(String, ReadRule)>) -> InputSpec {
+    InputSpec {
+        name: "t".into(),
+        sources: vec!["t.csv".into()],
+        span: granum_core::lang::Span::default(),
+        delimiter: b',',
+        filling_blanks: false,
+        reads: rules,
+    }
+}
+
+fn source(text: &str) -> (tempfile::TempDir, CsvSource) {
+    let dir = tempfile::tempdir().unwrap();
+    let path = dir.path().join("t.csv");
+    std::fs::write(&path, text).unwrap();
+    let source = CsvSource::open(&spec(vec![]), &[(path, "t.csv".into())]).unwrap();
+    (dir, source)
+}
+
+#[test]
+fn a_small_file_is_settled_when_it_is_opened() {
+    let (_dir, source) = source("a,b\n1,x\n2.5,\n");
+    assert!(source.settled());
+    let types: Vec<Type> = source.shape().columns.into_iter().map(|(_, ty)| ty).collect();
+    assert_eq!(types, [Type::Decimal(granum_core::value::Scale(1)), Type::Text]);
+    assert_eq!(source.bytes(), 13);
+}
+
+#[test]
+fn a_large_file_is_settled_when_all_cells_were_seen() {
+    let mut text = String::from("a\n");
+    text.push_str(&"1\n".repeat(700_000));
+    text.push_str("x\n");
+    let (_dir, mut source) = source(&text);
+    assert!(!source.settled());
+    assert_eq!(source.shape().columns[0].1, Type::Integer);
+    source.settle().unwrap();
+    assert!(source.settled());
+    assert_eq!(source.shape().columns[0].1, Type::Text);
+}
+
+#[test]
+fn cells_that_contradict_the_type_that_was_found_are_told() {
+    let (_dir, source) = source("a\n1\n2\n");
+    for (ty, contradicts) in [
+        (Type::Integer, false),
+        (Type::Decimal(granum_core::value::Scale(2)), false),
+        (Type::Text, false),
+        (Type::Boolean, true),
+        (Type::Date, true),
+        (Type::Blank, true),
+    ] {
+        let columns = vec![InputColumn { column: 0, ty, rule: None }];
+        let mut reader = source.read(ReadRequest { columns, fingerprints: vec![] }).unwrap();
+        let part = reader.next(1).unwrap()[0].parse().unwrap();
+        assert_eq!(part.contradicts, contradicts, "{ty}");
+    }
+}
+
+#[test]
+fn a_file_that_changes_while_it_is_read_is_refused() {
+    let (dir, source) = source("a\n1\n2\n");
+    let mut reader = source.read(ReadRequest::default()).unwrap();
+    std::fs::write(dir.path().join("t.csv"), "a\n1\n2\n3\n").unwrap();
+    let Err(error) = reader.next(10) else { panic!("it was read") };
+    assert_eq!(error.kind, SourceErrorKind::Changed);
+    assert_eq!(error.to_string(), "t.csv: changed while it was read");
+}
+
+#[test]
+fn a_file_that_goes_away_is_missing() {
+    let (dir, source) = source("a\n1\n");
+    std::fs::remove_file(dir.path().join("t.csv")).unwrap();
+    let mut reader = source.read(ReadRequest::default()).unwrap();
+    let Err(error) = reader.next(10) else { panic!("it was read") };
+    assert_eq!(error.kind, SourceErrorKind::Missing);
+}
+
+#[test]
+fn numbers_and_days_are_written_with_all_their_places() {
+    use granum_core::engine::Encoder;
+    let columns = [
+        Column::decimal(vec![500, 500, -1, 0], None, granum_core::value::Scale(2)),
+        Column::Date(vec![Some(0), Some(0), None, Some(20_000)].into()),
+        Column::DateTime(vec![0, 1, 1_000_000, 0].into()),
+        Column::Boolean(vec![true, false, true, true].into()),
+        Column::Number(vec![1.5, 1.5, 1e21, -0.0].into()),
+        Column::Integer(vec![7, 7, 7, -7].into()),
+        Column::Blank(4),
+    ];
+    let text = String::from_utf8(CsvEncoder.encode(&columns, 4)).unwrap();
+    assert_eq!(
+        text,
+        "5.00,1970-01-01,1970-01-01T00:00:00,true,1.5,7,\n\
+         5.00,1970-01-01,1970-01-01T00:00:00.000001,false,1.5,7,\n\
+         -0.01,,1970-01-01T00:00:01,true,1000000000000000000000,7,\n\
+         0.00,2024-10-04,1970-01-01T00:00:00,true,-0,-7,\n"
+    );
+    assert_eq!(header(["a", "b,c", "d\"e"].into_iter()), b"a,\"b,c\",\"d\"\"e\"\n");
+}

@@ -1,0 +1,211 @@
+//! Inputs and outputs in memory: cells between commas, no quotes.
+
+use std::collections::HashMap;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::{Arc, Mutex};
+
+use crate::engine::*;
+use crate::lang::parse;
+use crate::resolve::{InputShape, InputSpec};
+use crate::table::{Column, Lines};
+use crate::tally::Report;
+use crate::value::{Found, Scalar, Scale, Type};
+
+/// Texts by their names; parts of `part` rows.
+pub struct Memory {
+    pub files: HashMap<String, String>,
+    pub part: usize,
+}
+
+struct Text {
+    header: Vec<String>,
+    rows: Vec<Vec<String>>,
+    rules: Vec<Option<Type>>,
+    part: usize,
+}
+
+impl Sources for Memory {
+    fn open(&self, spec: &InputSpec) -> Result<Box<dyn InputSource>, SourceError> {
+        let text = &self.files[&spec.sources[0]];
+        let mut lines = text.lines().map(|line| line.split(',').map(str::to_owned).collect());
+        let header: Vec<String> = lines.next().unwrap();
+        let rule = |name: &String| {
+            spec.reads.iter().find(|(read, _)| read == name).map(|(_, rule)| rule.ty)
+        };
+        let rules = header.iter().map(rule).collect();
+        Ok(Box::new(Text { header, rows: lines.collect(), rules, part: self.part }))
+    }
+}
+
+impl InputSource for Text {
+    fn shape(&self) -> InputShape {
+        let types = (0..self.header.len()).map(|at| {
+            self.rules[at].unwrap_or_else(|| {
+                let mut found = Found::default();
+                let cells = self.rows.iter().map(|row| &row[at]);
+                cells.filter(|cell| !cell.is_empty()).for_each(|cell| found.cell(cell.as_bytes()));
+                found.ty()
+            })
+        });
+        InputShape { columns: self.header.iter().cloned().zip(types).collect() }
+    }
+    fn settled(&self) -> bool {
+        true
+    }
+    fn settle(&mut self) -> Result<(), SourceError> {
+        Ok(())
+    }
+    fn bytes(&self) -> u64 {
+        0
+    }
+    fn read(&self, request: ReadRequest) -> Result<Box<dyn PartReader>, SourceError> {
+        let parts = self.rows.chunks(self.part).enumerate().map(|(at, rows)| {
+            let first = (at * self.part + 2) as u64;
+            Piece { rows: rows.to_vec(), first, request: request.clone() }
+        });
+        Ok(Box::new(Pieces(parts.collect())))
+    }
+}
+
+struct Pieces(Vec<Piece>);
+
+impl PartReader for Pieces {
+    fn next(&mut self, count: usize) -> Result<Vec<Box<dyn RawPart>>, SourceError> {
+        let count = count.min(self.0.len());
+        Ok(self.0.drain(..count).map(|piece| Box::new(piece) as Box<dyn RawPart>).collect())
+    }
+}
+
+struct Piece {
+    rows: Vec<Vec<String>>,
+    first: u64,
+    request: ReadRequest,
+}
+
+impl RawPart for Piece {
+    fn bytes(&self) -> u64 {
+        0
+    }
+    fn parse(&self) -> Result<Part, SourceError> {
+        let columns = self.request.columns.iter().map(|column| {
+            let parts: Vec<Column> = self
+                .rows
+                .iter()
+                .map(|row| {
+                    let value = Scalar::parse(&row[column.column], column.ty);
+                    Column::constant(&value.unwrap_or(Scalar::Blank), column.ty, 1)
+                })
+                .collect();
+            Column::concat(&parts)
+        });
+        let prints = self.request.fingerprints.iter().map(|columns| {
+            let print = |row: &Vec<String>| {
+                let text: Vec<&str> = columns.iter().map(|at| row[*at].as_str()).collect();
+                // A fingerprint for tests: the text itself, which is short.
+                text.join(",")
+                    .bytes()
+                    .fold(1_i128, |sum, byte| sum.wrapping_mul(257).wrapping_add(i128::from(byte)))
+            };
+            Column::decimal(self.rows.iter().map(print).collect(), None, Scale(0))
+        });
+        Ok(Part {
+            rows: self.rows.len(),
+            columns: columns.collect(),
+            fingerprints: prints.collect(),
+            file: "memory".into(),
+            lines: Lines::From(self.first),
+            troubles: vec![],
+            contradicts: false,
+        })
+    }
+}
+
+/// Outputs that are kept; the one of name `fails` cannot be put in its place.
+#[derive(Default)]
+pub struct Kept {
+    pub files: Arc<Mutex<HashMap<String, String>>>,
+    pub fails: Option<&'static str>,
+    pub withdrawn: Arc<AtomicBool>,
+}
+
+struct KeptFile {
+    name: String,
+    text: Vec<u8>,
+    fails: bool,
+    files: Arc<Mutex<HashMap<String, String>>>,
+    withdrawn: Arc<AtomicBool>,
+}
+
+struct Plain;
+
+impl Encoder for Plain {
+    fn encode(&self, columns: &[Column], rows: usize) -> Vec<u8> {
+        let mut out = vec![];
+        for row in 0..rows {
+            for (at, column) in columns.iter().enumerate() {
+                if at > 0 {
+                    out.push(b',');
+                }
+                column.write_value(row, &mut out);
+            }
+            out.push(b'\n');
+        }
+        out
+    }
+}
+
+impl Outputs for Kept {
+    fn begin(&self, path: &str, _: &[(String, Type)]) -> Result<Box<dyn Output>, OutputError> {
+        Ok(Box::new(KeptFile {
+            name: path.to_owned(),
+            text: vec![],
+            fails: self.fails == Some(path),
+            files: self.files.clone(),
+            withdrawn: self.withdrawn.clone(),
+        }))
+    }
+}
+
+impl Output for KeptFile {
+    fn encoder(&self) -> Arc<dyn Encoder> {
+        Arc::new(Plain)
+    }
+    fn write(&mut self, bytes: &[u8]) -> Result<(), OutputError> {
+        self.text.extend_from_slice(bytes);
+        Ok(())
+    }
+    fn complete(&mut self) -> Result<u64, OutputError> {
+        Ok(self.text.len() as u64)
+    }
+    fn publish(&mut self) -> Result<(), OutputError> {
+        if self.fails {
+            let path = self.name.clone();
+            return Err(OutputError { path, message: "is full".into(), help: String::new() });
+        }
+        let text = String::from_utf8(self.text.clone()).unwrap();
+        self.files.lock().unwrap().insert(self.name.clone(), text);
+        Ok(())
+    }
+    fn withdraw(&mut self) {
+        self.files.lock().unwrap().remove(&self.name);
+        self.withdrawn.store(true, Ordering::Relaxed);
+    }
+    fn settle(&mut self) {}
+}
+
+/// Runs a plan over texts; gives the report and what was written.
+pub fn run_texts(
+    files: &[(&str, String)],
+    plan: &str,
+    part: usize,
+) -> (Report, HashMap<String, String>) {
+    let files = files.iter().map(|(name, text)| ((*name).to_owned(), text.clone())).collect();
+    let memory = Memory { files, part };
+    let kept = Kept::default();
+    let parsed = parse(plan);
+    assert!(parsed.diagnostics.is_empty(), "{:#?}", parsed.diagnostics);
+    let report = run(&parsed.tree, &[], &memory, Want::Outputs(&kept), &Silent)
+        .unwrap_or_else(|error| panic!("{error:#?}"));
+    let written = kept.files.lock().unwrap().clone();
+    (report, written)
+}

@@ -1,0 +1,5 @@
+//! The engine without files: inputs and outputs in memory.
+
+mod gate;
+mod laws;
+mod memory;

@@ -1,0 +1,133 @@
+//! A table while its steps are resolved: columns and their versions, grain, amounts.
+
+use super::super::plan::{Proof, SlotId, Step, StepPlan};
+use super::super::scope::{Paths, Row};
+use super::super::worth::Worth;
+use crate::expr::{Kind, Typed};
+use crate::lang::Span;
+use crate::table::TableId;
+use crate::value::Type;
+
+/// A visible column while steps are resolved: its versions, the step before which each exists.
+#[derive(Clone)]
+pub(in crate::resolve) struct Named {
+    pub name: String,
+    pub versions: Vec<(usize, SlotId)>,
+    pub base_name: Option<String>,
+}
+
+impl Named {
+    pub fn slot(&self) -> SlotId {
+        self.versions[self.versions.len() - 1].1
+    }
+}
+
+/// What is known of what one row is.
+#[derive(Clone)]
+pub(in crate::resolve) struct Known {
+    pub slots: Vec<SlotId>,
+    pub unique: bool,
+    pub filled: bool,
+}
+
+/// A table while its steps are resolved.
+pub(in crate::resolve) struct Builder {
+    pub id: TableId,
+    pub name: String,
+    pub input: bool,
+    pub types: Vec<Type>,
+    pub worth: Vec<Worth>,
+    /// The step from which a slot can be worked with `add` alone.
+    pub from_step: Vec<usize>,
+    pub names: Vec<Named>,
+    /// Columns of an input that are compared by their text: slot and column number.
+    pub raw: Vec<(SlotId, usize)>,
+    pub imports: Vec<(SlotId, usize)>,
+    pub fingerprints: Vec<(SlotId, Vec<usize>)>,
+    pub steps: Vec<StepPlan>,
+    pub tracked: Vec<Named>,
+    pub ended: Vec<(Named, usize)>,
+    pub grain: Option<Known>,
+    /// The grain as a `grain` statement last said it.
+    pub said: Option<Span>,
+    pub ancestors: Vec<(TableId, bool)>,
+}
+
+impl Builder {
+    pub fn slot(&mut self, ty: Type, worth: Worth, from_step: usize) -> SlotId {
+        self.types.push(ty);
+        self.worth.push(worth);
+        self.from_step.push(from_step);
+        SlotId(self.types.len() - 1)
+    }
+
+    pub fn row(&self) -> Row {
+        let columns = self.names.iter().map(|named| {
+            let slot = named.slot();
+            (named.name.clone(), slot, self.types[slot.0], self.worth[slot.0])
+        });
+        Row {
+            table: self.name.clone(),
+            columns: columns.collect(),
+            ancestors: self.ancestors.clone(),
+            paths: if self.input { Paths::NotInInputs } else { Paths::Allowed },
+        }
+    }
+
+    pub fn find(&self, name: &str) -> Option<usize> {
+        self.names.iter().position(|named| named.name == name)
+    }
+
+    pub fn is_tracked(&self, slot: SlotId) -> bool {
+        self.tracked.iter().any(|tracked| tracked.slot() == slot)
+    }
+
+    /// A new version of a visible column, from the next step on.
+    pub fn renew(&mut self, at: usize, slot: SlotId) {
+        let old = self.names[at].slot();
+        let from = self.steps.len() + 1;
+        self.names[at].versions.push((from, slot));
+        for tracked in self.tracked.iter_mut().filter(|tracked| tracked.slot() == old) {
+            tracked.versions.push((from, slot));
+        }
+        if let Some(grain) = &mut self.grain
+            && let Some(column) = grain.slots.iter_mut().find(|column| **column == old)
+        {
+            *column = slot;
+            grain.unique = false;
+            grain.filled = false;
+        }
+    }
+
+    /// The latest step at which one of the slots in an expression comes to exist, counting those
+    /// made by `add` as early as they can be worked.
+    pub fn workable_from(&self, typed: &Typed) -> usize {
+        let mut from = 0;
+        typed.visit(&mut |part| {
+            if let Kind::Slot(slot) = &part.kind {
+                from = from.max(self.from_step[slot.0]);
+            }
+        });
+        from
+    }
+
+    /// A grain must still hold at the end: where a step changed its columns it is checked again.
+    pub fn close_grain(&mut self) {
+        let Some(grain) = &self.grain else { return };
+        if grain.unique {
+            return;
+        }
+        let columns = grain.slots.iter().filter_map(|slot| {
+            let named = self.names.iter().find(|named| named.slot() == *slot)?;
+            Some((named.name.clone(), *slot))
+        });
+        let columns: Vec<(String, SlotId)> = columns.collect();
+        let names: Vec<&str> = columns.iter().map(|(name, _)| name.as_str()).collect();
+        let text = format!("grain {}", names.join(", "));
+        self.push(Step::Grain { columns, proof: Proof::None }, text, false);
+    }
+
+    pub fn push(&mut self, step: Step, text: String, numbered: bool) {
+        self.steps.push(StepPlan { step, text, numbered });
+    }
+}

@@ -1,0 +1,219 @@
+//! `add`, `change`, `columns`, `rename`, `track`: which columns there are and what they are worth.
+
+use super::super::plan::Step;
+use super::super::scope::Resolver;
+use super::super::worth::{Worth, WorthKind};
+use super::super::{Resolved, Wrong};
+use super::{Builder, Named};
+use crate::lang::{AssignTree, ColumnTree, Diagnostic, DiagnosticKind, Name, RenameTree};
+
+impl Resolver<'_> {
+    /// A name that nothing here has yet.
+    pub(super) fn new_name(&mut self, builder: &Builder, name: &Name, help: &str) -> Resolved<()> {
+        if builder.find(&name.text).is_none() {
+            return Ok(());
+        }
+        self.wrong(
+            Diagnostic::new(
+                DiagnosticKind::NameTaken,
+                name.span,
+                format!("`{}` has a column called `{}` already", builder.name, name.text),
+            )
+            .help(help),
+        )
+    }
+
+    pub(super) fn add(
+        &mut self,
+        builder: &mut Builder,
+        items: &[AssignTree],
+        text: String,
+    ) -> Resolved<()> {
+        let mut assigned = vec![];
+        let mut whole = Ok(());
+        for item in items {
+            let fresh = self.new_name(builder, &item.name, "to replace its values, use `change`");
+            let value = self.expression(&item.value, &builder.row());
+            let (Ok(()), Ok((value, worth))) = (fresh, value) else {
+                whole = Err(Wrong);
+                continue;
+            };
+            let from = builder.workable_from(&value);
+            let slot = builder.slot(value.ty, as_column(worth), from);
+            builder.names.push(Named {
+                name: item.name.text.clone(),
+                versions: vec![(builder.steps.len() + 1, slot)],
+                base_name: None,
+            });
+            assigned.push((slot, value));
+        }
+        builder.push(Step::Assign(assigned), text, false);
+        whole
+    }
+
+    pub(super) fn change(
+        &mut self,
+        builder: &mut Builder,
+        items: &[AssignTree],
+        text: String,
+    ) -> Resolved<()> {
+        let mut assigned = vec![];
+        let mut whole = Ok(());
+        for item in items {
+            let value = self.expression(&item.value, &builder.row());
+            let Some(at) = builder.find(&item.name.text) else {
+                let row = builder.row();
+                whole = self.unknown_column(&row, &item.name);
+                continue;
+            };
+            let Ok((value, worth)) = value else {
+                whole = Err(Wrong);
+                continue;
+            };
+            let mut worth = as_column(worth);
+            let tracked = builder.is_tracked(builder.names[at].slot());
+            if tracked && !value.ty.is_numeric() {
+                whole = self.wrong(Diagnostic::new(
+                    DiagnosticKind::Type,
+                    item.value.span,
+                    format!("`{}` is tracked, so it stays a number", item.name.text),
+                ));
+                continue;
+            }
+            if tracked && worth.kind == WorthKind::Plain {
+                worth.kind = WorthKind::Amount;
+            }
+            let from = builder.steps.len() + 1;
+            let slot = builder.slot(value.ty, worth, from);
+            builder.renew(at, slot);
+            assigned.push((slot, value));
+        }
+        builder.push(Step::Assign(assigned), text, false);
+        whole
+    }
+
+    pub(super) fn columns(
+        &mut self,
+        builder: &mut Builder,
+        columns: &[ColumnTree],
+        text: String,
+    ) -> Resolved<()> {
+        let row = builder.row();
+        let mut kept: Vec<Named> = vec![];
+        for column in columns {
+            self.column_of(&row, &column.column)?;
+            let at = builder.find(&column.column.text).ok_or(Wrong)?;
+            let name = column.new.as_ref().unwrap_or(&column.column);
+            if kept.iter().any(|named| named.name == name.text) {
+                return self.wrong(Diagnostic::new(
+                    DiagnosticKind::NameTaken,
+                    name.span,
+                    format!("`{}` stands twice among the columns", name.text),
+                ));
+            }
+            let mut named = builder.names[at].clone();
+            named.name.clone_from(&name.text);
+            kept.push(named);
+        }
+        if let Some(grain) = &builder.grain {
+            let lost = builder.names.iter().find(|named| {
+                grain.slots.contains(&named.slot())
+                    && !kept.iter().any(|kept| kept.slot() == named.slot())
+            });
+            if let Some(lost) = lost {
+                let name = lost.name.clone();
+                let span = columns[0].column.span.to(columns[columns.len() - 1].column.span);
+                return self.wrong(
+                    Diagnostic::new(
+                        DiagnosticKind::Grain,
+                        span,
+                        format!("this leaves out `{name}`, which is part of the grain"),
+                    )
+                    .help(format!("keep `{name}` among the columns")),
+                );
+            }
+        }
+        let step = builder.steps.len();
+        let (stay, ended): (Vec<Named>, Vec<Named>) = std::mem::take(&mut builder.tracked)
+            .into_iter()
+            .partition(|tracked| kept.iter().any(|named| named.slot() == tracked.slot()));
+        builder.tracked = stay;
+        for tracked in &mut builder.tracked {
+            if let Some(named) = kept.iter().find(|named| named.slot() == tracked.slot()) {
+                tracked.name.clone_from(&named.name);
+            }
+        }
+        let ends = !ended.is_empty();
+        builder.ended.extend(ended.into_iter().map(|named| (named, step)));
+        builder.names = kept;
+        builder.push(Step::Names, text, ends);
+        Ok(())
+    }
+
+    pub(super) fn rename(
+        &mut self,
+        builder: &mut Builder,
+        renames: &[RenameTree],
+        text: String,
+    ) -> Resolved<()> {
+        for rename in renames {
+            let row = builder.row();
+            self.column_of(&row, &rename.old)?;
+            self.new_name(builder, &rename.new, "choose a name that is free")?;
+            let at = builder.find(&rename.old.text).ok_or(Wrong)?;
+            let slot = builder.names[at].slot();
+            builder.names[at].name.clone_from(&rename.new.text);
+            for tracked in builder.tracked.iter_mut().filter(|tracked| tracked.slot() == slot) {
+                tracked.name.clone_from(&rename.new.text);
+            }
+        }
+        builder.push(Step::Names, text, false);
+        Ok(())
+    }
+
+    pub(super) fn track(
+        &mut self,
+        builder: &mut Builder,
+        names: &[Name],
+        text: String,
+    ) -> Resolved<()> {
+        let row = builder.row();
+        for name in names {
+            let (slot, ty) = self.column_of(&row, name)?;
+            if !ty.is_numeric() {
+                return self.wrong(
+                    Diagnostic::new(
+                        DiagnosticKind::Type,
+                        name.span,
+                        format!("`{}` is {ty}; only numbers add up and can be tracked", name.text),
+                    )
+                    .help("if its cells are numbers, say so:  read COLUMN as decimal(2)"),
+                );
+            }
+            if builder.worth[slot.0].repeats().is_some() {
+                return self.wrong(
+                    Diagnostic::new(
+                        DiagnosticKind::CountedTwice,
+                        name.span,
+                        format!("`{}` stands on several rows, so it does not add up", name.text),
+                    )
+                    .help("track it in the table where it lives"),
+                );
+            }
+            if builder.is_tracked(slot) {
+                continue;
+            }
+            let at = builder.find(&name.text).ok_or(Wrong)?;
+            builder.worth[slot.0].kind = WorthKind::Amount;
+            let named = builder.names[at].clone();
+            builder.tracked.push(named);
+        }
+        builder.push(Step::Names, text, false);
+        Ok(())
+    }
+}
+
+/// What an expression's value is worth once it is a column of the row.
+fn as_column(worth: Worth) -> Worth {
+    Worth { own: worth.repeats().is_none(), ..worth }
+}

@@ -1,0 +1,39 @@
+//! Steps, each with what it asks of the columns before it and what it leaves.
+
+mod builder;
+mod columns;
+mod grain;
+mod read;
+mod rows;
+mod units;
+
+use super::Resolved;
+use super::plan::Step;
+use super::scope::Resolver;
+use crate::lang::{StepKind, StepTree, format_step};
+
+pub(super) use builder::{Builder, Known, Named};
+
+impl Resolver<'_> {
+    pub(super) fn step(&mut self, builder: &mut Builder, tree: &StepTree) -> Resolved<()> {
+        let text = format_step(tree);
+        match &tree.kind {
+            StepKind::Read(items) => self.read(builder, items, tree.span),
+            StepKind::Add(items) => self.add(builder, items, text),
+            StepKind::Change(items) => self.change(builder, items, text),
+            StepKind::Keep(condition) => self.filter(builder, true, condition, text),
+            StepKind::Drop(condition) => self.filter(builder, false, condition, text),
+            StepKind::Dedupe => {
+                let slots = rows::compared(builder);
+                builder.push(Step::Dedupe { slots }, text, true);
+                Ok(())
+            }
+            StepKind::DedupeBy { keys, keep } => self.dedupe_by(builder, keys, keep, text),
+            StepKind::Units { of, name, split } => self.units(builder, of, name, split, text),
+            StepKind::Columns(columns) => self.columns(builder, columns, text),
+            StepKind::Rename(renames) => self.rename(builder, renames, text),
+            StepKind::Grain(names) => self.grain(builder, names, tree.span, text),
+            StepKind::Track(names) => self.track(builder, names, text),
+        }
+    }
+}

@@ -1,0 +1,128 @@
+//! `keep`, `drop`, `dedupe`: which rows stay.
+
+use super::super::Resolved;
+use super::super::plan::{DedupeRule, SlotId, Step};
+use super::super::scope::Resolver;
+use super::super::worth::Worth;
+use super::{Builder, Known, Named};
+use crate::lang::{DedupeKeep, Diagnostic, DiagnosticKind, Expr, ExprKind};
+use crate::value::{Scale, Type};
+
+impl Resolver<'_> {
+    pub(super) fn filter(
+        &mut self,
+        builder: &mut Builder,
+        keep: bool,
+        condition: &Expr,
+        text: String,
+    ) -> Resolved<()> {
+        let condition = self.condition(condition, &builder.row())?;
+        builder.push(Step::Filter { keep, condition }, text, true);
+        Ok(())
+    }
+
+    pub(super) fn dedupe_by(
+        &mut self,
+        builder: &mut Builder,
+        keys: &[Expr],
+        keep: &DedupeKeep,
+        text: String,
+    ) -> Resolved<()> {
+        let row = builder.row();
+        let mut typed = vec![];
+        for key in keys {
+            typed.push(self.expression(key, &row)?.0);
+        }
+        let rule = match keep {
+            DedupeKeep::First => DedupeRule::First,
+            DedupeKeep::Last => DedupeRule::Last,
+            DedupeKeep::Best(best) => {
+                let mut slots = vec![];
+                for (preference, name) in best {
+                    let (slot, ty) = self.column_of(&row, name)?;
+                    use crate::lang::Preference::{Earliest, Largest, Latest, Smallest};
+                    let fits = match preference {
+                        Latest | Earliest => ty.is_temporal(),
+                        Largest | Smallest => ty.is_numeric(),
+                    };
+                    if !fits {
+                        let help = match preference {
+                            Latest | Earliest => {
+                                "days and times are latest or earliest; say what it is in the \
+                                 input:  read COLUMN as datetime"
+                            }
+                            Largest | Smallest => "numbers are largest or smallest",
+                        };
+                        return self.wrong(
+                            Diagnostic::new(
+                                DiagnosticKind::Type,
+                                name.span,
+                                format!(
+                                    "`{}` is {ty}, which has no {}",
+                                    name.text,
+                                    preference.word()
+                                ),
+                            )
+                            .help(help),
+                        );
+                    }
+                    slots.push((*preference, slot));
+                }
+                DedupeRule::Best(slots)
+            }
+        };
+        let plain: Option<Vec<SlotId>> = keys
+            .iter()
+            .map(|key| match &key.kind {
+                ExprKind::Path(parts) if parts.len() == 1 => {
+                    Some(builder.names[builder.find(&parts[0].text)?].slot())
+                }
+                _ => None,
+            })
+            .collect();
+        if let Some(slots) = plain {
+            let filled = builder
+                .grain
+                .as_ref()
+                .is_some_and(|grain| grain.filled && slots.iter().all(|s| grain.slots.contains(s)));
+            builder.grain = Some(Known { slots, unique: true, filled });
+        }
+        let copies = if builder.input {
+            // The whole record as it stood in the file.
+            let all = builder.imports.iter().map(|(_, column)| *column).collect();
+            vec![fingerprint(builder, all)]
+        } else {
+            builder.names.iter().map(Named::slot).collect()
+        };
+        builder.push(Step::DedupeBy { keys: typed, rule, copies }, text, true);
+        Ok(())
+    }
+}
+
+/// What plain `dedupe` compares: in an input, columns without `read` by their text.
+pub(super) fn compared(builder: &mut Builder) -> Vec<SlotId> {
+    let mut by_text = vec![];
+    let mut slots = vec![];
+    for named in &builder.names {
+        let slot = named.slot();
+        match builder.raw.iter().find(|(raw, _)| *raw == slot) {
+            Some((_, column)) => by_text.push(*column),
+            None => slots.push(slot),
+        }
+    }
+    if !by_text.is_empty() {
+        slots.push(fingerprint(builder, by_text));
+    }
+    slots
+}
+
+/// The hidden slot that stands for the text of some of an input's columns.
+fn fingerprint(builder: &mut Builder, mut columns: Vec<usize>) -> SlotId {
+    columns.sort_unstable();
+    if let Some((slot, _)) = builder.fingerprints.iter().find(|(_, known)| *known == columns) {
+        return *slot;
+    }
+    let slot = builder.slot(Type::Decimal(Scale(0)), Worth::default(), 0);
+    builder.fingerprints.push((slot, columns));
+    slot
+}

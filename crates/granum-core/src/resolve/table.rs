@@ -1,0 +1,203 @@
+//! Inputs and tables: what they start as, their steps, and what they end as.
+
+use super::plan::{GrainPlan, InputPlan, Source, Step, StepPlan, TablePlan, Tracked};
+use super::scope::{FinishedColumn, Resolver, TableState};
+use super::steps::{Builder, Known, Named};
+use super::worth::{Worth, WorthKind};
+use super::{Resolved, Wrong};
+use crate::lang::StatementKind;
+use crate::table::TableId;
+
+impl Resolver<'_> {
+    /// Resolves every table, each after what it needs.
+    pub fn tables(&mut self) {
+        for table in 0..self.tables.len() {
+            let span = self.tables[table].name.span;
+            let _ = self.need_table(TableId(table), span);
+        }
+    }
+
+    pub(super) fn resolve_table(&mut self, id: TableId) -> Resolved<()> {
+        self.open.push(id);
+        self.tables[id.0].state = TableState::Open;
+        let built = self.build_table(id);
+        self.open.pop();
+        self.tables[id.0].state =
+            if built.is_ok() { TableState::Finished } else { TableState::Failed };
+        built
+    }
+
+    fn build_table(&mut self, id: TableId) -> Resolved<()> {
+        let statement = self.tables[id.0].statement;
+        let name = self.tables[id.0].name.text.clone();
+        let mut builder = Builder {
+            id,
+            name,
+            input: false,
+            types: vec![],
+            worth: vec![],
+            from_step: vec![],
+            names: vec![],
+            raw: vec![],
+            imports: vec![],
+            fingerprints: vec![],
+            steps: vec![],
+            tracked: vec![],
+            ended: vec![],
+            grain: None,
+            said: None,
+            ancestors: vec![],
+        };
+        let (source, steps) = match statement {
+            StatementKind::Input(input) => {
+                let spec = super::input_specs(self.tree)
+                    .into_iter()
+                    .find(|spec| spec.name == input.name.text)
+                    .ok_or(Wrong)?;
+                let shape = self.shapes.get(&builder.name).ok_or(Wrong)?.clone();
+                builder.input = true;
+                let mut read_columns = vec![];
+                for (at, (column, found)) in shape.columns.iter().enumerate() {
+                    let rule = spec.reads.iter().rev().find(|(name, _)| name == column);
+                    if rule.is_some() {
+                        read_columns.push(at);
+                    }
+                    let ty = rule.map_or(*found, |(_, rule)| rule.ty);
+                    let slot = builder.slot(ty, Worth::column(WorthKind::Plain, false), 0);
+                    builder.imports.push((slot, at));
+                    if rule.is_none() {
+                        builder.raw.push((slot, at));
+                    }
+                    builder.names.push(Named {
+                        name: column.clone(),
+                        versions: vec![(0, slot)],
+                        base_name: None,
+                    });
+                }
+                let plan = InputPlan { spec, read_columns, fingerprints: vec![] };
+                (Source::Input(plan), &input.steps)
+            }
+            StatementKind::Table(table) => {
+                let base = self.table_named(&table.base)?;
+                self.need_table(base, table.base.span)?;
+                self.tables[id.0].base = Some(base);
+                self.import_base(&mut builder, base);
+                (Source::Base(base), &table.steps)
+            }
+            _ => return Err(Wrong),
+        };
+        let mut whole = true;
+        for step in steps {
+            whole &= self.step(&mut builder, step).is_ok();
+        }
+        if !whole {
+            return Err(Wrong);
+        }
+        builder.close_grain();
+        self.finish_table(builder, source);
+        Ok(())
+    }
+
+    fn import_base(&mut self, builder: &mut Builder, base: TableId) {
+        let columns = self.tables[base.0].columns.clone();
+        for (at, column) in columns.iter().enumerate() {
+            let slot = builder.slot(column.ty, column.worth, 0);
+            builder.imports.push((slot, at));
+            let named = Named {
+                name: column.name.clone(),
+                versions: vec![(0, slot)],
+                base_name: Some(column.name.clone()),
+            };
+            if column.tracked {
+                builder.tracked.push(named.clone());
+            }
+            builder.names.push(named);
+        }
+        builder.ancestors.clone_from(&self.tables[base.0].ancestors);
+        let grain = self.tables[base.0].plan.as_ref().and_then(|plan| plan.grain.clone());
+        builder.grain = grain.and_then(|grain| {
+            let slots = grain
+                .columns
+                .iter()
+                .map(|name| builder.find(name).map(|at| builder.names[at].slot()));
+            Some(Known { slots: slots.collect::<Option<_>>()?, unique: true, filled: true })
+        });
+        // `dedupe by` leaves rows with a blank key outside the grain until one is said.
+        if let Some(grain) = &mut builder.grain {
+            grain.filled = self.tables[base.0]
+                .plan
+                .as_ref()
+                .is_some_and(|plan| !plan.steps.iter().any(leaves_blank_keys));
+        }
+    }
+
+    fn finish_table(&mut self, builder: Builder, source: Source) {
+        let mut source = source;
+        if let Source::Input(input) = &mut source {
+            input.fingerprints = builder.fingerprints;
+        }
+        let columns: Vec<FinishedColumn> = builder
+            .names
+            .iter()
+            .map(|named| {
+                let slot = named.slot();
+                FinishedColumn {
+                    name: named.name.clone(),
+                    ty: builder.types[slot.0],
+                    worth: builder.worth[slot.0],
+                    tracked: builder.tracked.iter().any(|tracked| tracked.slot() == slot),
+                }
+            })
+            .collect();
+        let from_step = builder.from_step.clone();
+        let tracked = |named: &Named, ends_at| Tracked {
+            name: named.name.clone(),
+            base_name: named.base_name.clone(),
+            versions: named.versions.clone(),
+            ends_at,
+            from_step: from_step[named.versions[0].1.0],
+        };
+        let mut amounts: Vec<Tracked> =
+            builder.tracked.iter().map(|named| tracked(named, None)).collect();
+        amounts.extend(builder.ended.iter().map(|(named, at)| tracked(named, Some(*at))));
+        let mut steps = builder.steps;
+        for (at, step) in steps.iter_mut().enumerate() {
+            let changes = |tracked: &Tracked| {
+                tracked.versions.iter().skip(1).any(|(from, _)| *from == at + 1)
+            };
+            step.numbered |= amounts.iter().any(changes);
+        }
+        let grain = builder.grain.map(|grain| GrainPlan {
+            columns: grain
+                .slots
+                .iter()
+                .filter_map(|slot| {
+                    let named = builder.names.iter().find(|named| named.slot() == *slot)?;
+                    Some(named.name.clone())
+                })
+                .collect(),
+        });
+        let plan = TablePlan {
+            name: builder.name,
+            source,
+            slots: builder.types,
+            from_step: builder.from_step,
+            imports: builder.imports,
+            steps,
+            columns: builder.names.iter().map(|named| (named.name.clone(), named.slot())).collect(),
+            grain,
+            tracked: amounts,
+        };
+        let mut ancestors = builder.ancestors;
+        ancestors.push((builder.id, false));
+        let entry = &mut self.tables[builder.id.0];
+        entry.columns = columns;
+        entry.ancestors = ancestors;
+        entry.plan = Some(plan);
+    }
+}
+
+/// Rows with a blank key stay after `dedupe by`, until a grain is said.
+fn leaves_blank_keys(step: &StepPlan) -> bool {
+    matches!(step.step, Step::DedupeBy { .. })
+}
