@@ -198,3 +198,13 @@ fn colour_only_where_it_is_wanted() {
     assert!(folder.granum(&["run", "p.granum", "--color", "always"]).err.contains('\u{1b}'));
     assert!(!folder.granum(&["run", "p.granum", "--color", "never"]).err.contains('\u{1b}'));
 }
+
+#[test]
+fn the_reference_names_every_function_and_what_is_missing() {
+    let reference = include_str!("../../../../docs/language.md");
+    for function in granum_core::expr::FUNCTIONS {
+        let signature = format!("| `{}` |", function.signature);
+        assert!(reference.contains(&signature), "no row for {}", function.name);
+        assert!(reference.contains(function.doc), "another sentence for {}", function.name);
+    }
+}
