@@ -259,7 +259,7 @@ fn all_errors_of_a_plan_come_in_one_run() {
     let err = said(
         &folder,
         "table t from lines\n  keep nett > 0\n  add x = uper(order_no)\n      y = quantty\n\
-         table u from t\n  keep x = 1\ncheck lines: quantity = \"a\"\noutput linse to \"o.csv\"\n",
+         table u from t\n  keep x = 1 and net > \"a\"\ncheck lines: quantity = \"a\"\noutput linse to \"o.csv\"\n",
     );
     let errors: Vec<&str> = err.lines().filter(|line| line.starts_with("error")).collect();
     assert_eq!(
@@ -268,6 +268,7 @@ fn all_errors_of_a_plan_come_in_one_run() {
             "error[unknown-name]: `t` has no column called `nett`",
             "error[unknown-name]: there is no function called `uper`",
             "error[unknown-name]: `t` has no column called `quantty`",
+            "error[type]: `>` needs values that go together: decimal(2) and text do not",
             "error[type]: `=` needs values that go together: integer and text do not",
             "error[unknown-name]: there is no table or input called `linse`",
         ]

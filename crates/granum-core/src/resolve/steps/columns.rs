@@ -5,7 +5,9 @@ use super::super::scope::Resolver;
 use super::super::worth::{Worth, WorthKind};
 use super::super::{Resolved, Wrong};
 use super::{Builder, Named};
+use crate::expr::{Kind, Typed};
 use crate::lang::{AssignTree, ColumnTree, Diagnostic, DiagnosticKind, Name, RenameTree};
+use crate::value::{Scalar, Type};
 
 impl Resolver<'_> {
     /// A name that nothing here has yet.
@@ -34,10 +36,16 @@ impl Resolver<'_> {
         for item in items {
             let fresh = self.new_name(builder, &item.name, "to replace its values, use `change`");
             let value = self.expression(&item.value, &builder.row());
-            let (Ok(()), Ok((value, worth))) = (fresh, value) else {
+            whole = whole.and(fresh.as_ref().map(|()| ()).map_err(|_| Wrong));
+            let (value, worth) = value.unwrap_or_else(|_| {
                 whole = Err(Wrong);
+                // A column that goes with everything, so that one mistake is told once.
+                let nothing = Kind::Constant(Scalar::Blank);
+                (Typed::new(nothing, Type::Blank, item.name.span), Worth::default())
+            });
+            if fresh.is_err() {
                 continue;
-            };
+            }
             let from = builder.workable_from(&value);
             let slot = builder.slot(value.ty, as_column(worth), from);
             builder.names.push(Named {

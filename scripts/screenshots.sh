@@ -1,0 +1,67 @@
+#!/usr/bin/env bash
+# Makes docs/screenshots/*.png from the demo: each command in a real terminal window.
+# Needs Xvfb, xterm, ImageMagick and the DejaVu fonts:
+#   apt-get install xvfb xterm imagemagick fonts-dejavu-core
+set -euo pipefail
+cd "$(dirname "$0")/.."
+cargo build --release --quiet -p granum
+granum=$PWD/target/release/granum
+shots=$PWD/docs/screenshots
+work=$(mktemp -d)
+trap 'rm -rf "$work"; kill "${xvfb:-}" 2>/dev/null || true' EXIT
+cd "$work"
+mkdir bin && ln -s "$granum" bin/granum
+export PATH=$work/bin:$PATH DISPLAY=:97
+granum demo demo -q >/dev/null
+cd demo
+cat >wrong.granum <<'PLAN'
+input orders from "data/orders_shop.csv"
+  read ordered_on as date
+  grain order_no
+
+input lines from "data/lines.csv"
+  add net = quantity * unit_prise
+  grain order_no, line_no
+
+link lines to orders on order_no at least 98% of net
+
+table sales from lines
+  add freight = orders.freight
+  keep quantity > "2"
+
+check "freight": sum(sales.freight) > 0
+output sale to "out/sales.csv"
+PLAN
+Xvfb "$DISPLAY" -screen 0 1280x800x24 >/dev/null 2>&1 &
+xvfb=$!
+sleep 1
+
+# shot NAME COMMAND…: the window when the command is done.
+shot() {
+  local name=$1
+  shift
+  cat >"$work/shot.sh" <<SHOT
+printf '\033[?25l'
+printf '\033[2m\$\033[0m %s\n' "$*"
+$*
+touch "$work/done"
+sleep 60
+SHOT
+  rm -f "$work/done"
+  xterm -fa 'DejaVu Sans Mono' -fs 9 -geometry 156x53+0+0 -bg '#101418' -fg '#d8dee4' \
+    -xrm 'XTerm*scrollBar: false' -xrm 'XTerm*internalBorder: 12' -e bash "$work/shot.sh" &
+  local window=$!
+  for _ in $(seq 100); do [ -f "$work/done" ] && break; sleep 0.1; done
+  sleep 0.7
+  import -window root "$shots/$name.png"
+  kill "$window" 2>/dev/null || true
+  wait "$window" 2>/dev/null || true
+}
+
+shot run 'granum run nursery.granum --color always | tail -n 47'
+shot tally 'granum run nursery.granum --color always | head -n 48'
+shot stopped 'granum run broken.granum -q'
+shot show 'granum show nursery.granum unit_sales --rows 30'
+shot unmatched 'granum show broken.granum orders --unmatched customers --rows 40'
+shot wrong 'granum check wrong.granum'
+shot help 'granum --help'
