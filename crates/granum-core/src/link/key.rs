@@ -117,23 +117,28 @@ fn equal_texts(a: &StringViewArray, row: usize, b: &StringViewArray, other: usiz
 /// One state for all keys, so that both sides of a link hash alike.
 const STATE: FixedState = FixedState::with_seed(0);
 
+type KeyHasher = <FixedState as BuildHasher>::Hasher;
+
+/// Stirs each row's value into its hash. A blank leaves only the hash before it, stirred.
+fn stir(hashes: &mut [u64], nulls: Option<&NullBuffer>, value: impl Fn(usize, &mut KeyHasher)) {
+    for (row, hash) in hashes.iter_mut().enumerate() {
+        let mut hasher = STATE.build_hasher();
+        hasher.write_u64(*hash);
+        if nulls.is_none_or(|nulls| nulls.is_valid(row)) {
+            value(row, &mut hasher);
+        }
+        *hash = hasher.finish();
+    }
+}
+
 fn hash_column(column: &Column, hashes: &mut [u64]) {
     let nulls = column.nulls().filter(|nulls| nulls.null_count() > 0);
-    let mut each = |value: &dyn Fn(usize, &mut <FixedState as BuildHasher>::Hasher)| {
-        for (row, hash) in hashes.iter_mut().enumerate() {
-            let mut hasher = STATE.build_hasher();
-            hasher.write_u64(*hash);
-            if nulls.as_ref().is_none_or(|nulls| nulls.is_valid(row)) {
-                value(row, &mut hasher);
-            }
-            *hash = hasher.finish();
-        }
-    };
+    let nulls = nulls.as_ref();
     match column {
-        Column::Blank(_) => each(&|_, _| {}),
+        Column::Blank(_) => stir(hashes, nulls, |_, _| {}),
         Column::Text(array) => {
             let views = array.views();
-            each(&|row, hasher| {
+            stir(hashes, nulls, |row, hasher| {
                 let view = views[row];
                 if (view as u32) as usize <= INLINE {
                     hasher.write_u128(view);
@@ -143,19 +148,28 @@ fn hash_column(column: &Column, hashes: &mut [u64]) {
             });
         }
         Column::Integer(array) => {
-            each(&|row, hasher| hasher.write_u64(array.value(row) as u64));
+            let values = array.values();
+            stir(hashes, nulls, |row, hasher| hasher.write_u64(values[row] as u64));
         }
         Column::Decimal(array) => {
-            each(&|row, hasher| hasher.write_u128(array.value(row) as u128));
+            let values = array.values();
+            stir(hashes, nulls, |row, hasher| hasher.write_u128(values[row] as u128));
         }
-        Column::Date(array) => each(&|row, hasher| hasher.write_u32(array.value(row) as u32)),
+        Column::Date(array) => {
+            let values = array.values();
+            stir(hashes, nulls, |row, hasher| hasher.write_u32(values[row] as u32));
+        }
         Column::DateTime(array) => {
-            each(&|row, hasher| hasher.write_u64(array.value(row) as u64));
+            let values = array.values();
+            stir(hashes, nulls, |row, hasher| hasher.write_u64(values[row] as u64));
         }
-        Column::Boolean(array) => each(&|row, hasher| hasher.write_u8(array.value(row).into())),
+        Column::Boolean(array) => {
+            stir(hashes, nulls, |row, hasher| hasher.write_u8(array.value(row).into()));
+        }
         Column::Number(array) => {
             // Adding zero makes -0.0 the same as 0.0.
-            each(&|row, hasher| hasher.write_u64((array.value(row) + 0.0).to_bits()));
+            let values = array.values();
+            stir(hashes, nulls, |row, hasher| hasher.write_u64((values[row] + 0.0).to_bits()));
         }
     }
 }
