@@ -3,7 +3,7 @@
 mod account;
 mod chain;
 mod check;
-mod demand;
+pub(crate) mod demand;
 mod gather;
 mod links;
 mod operations;

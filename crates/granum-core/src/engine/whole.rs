@@ -83,10 +83,13 @@ impl ChainRun<'_> {
         let removed_rows = (batch.rows - stays.count_set_bits()) as u64;
         let removed = runner.removed(batch, &stays);
         let sum = StepSum { removed_rows, removed, cut, seen: true, ..StepSum::default() };
-        self.end.sums[at].steps[step].absorb(&sum);
         if removed_rows > 0 {
-            *batch = batch.filter(&BooleanArray::new(stays, None));
+            // What only this step looked at, such as fingerprints, is not carried on.
+            let next = StepRunner { step: step + 1, ..runner };
+            next.release(batch);
+            *batch = std::mem::take(batch).into_filtered(&BooleanArray::new(stays, None));
         }
+        self.end.sums[at].steps[step].absorb(&sum);
         Ok(())
     }
 }

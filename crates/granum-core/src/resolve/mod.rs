@@ -61,6 +61,9 @@ pub(crate) struct Parameter {
     pub ty: Type,
 }
 
+#[cfg(test)]
+mod tests;
+
 /// An expression over some columns alone, for tests: the columns' slots are numbered as they stand.
 #[cfg(test)]
 pub(crate) fn resolve_alone(

@@ -2,3 +2,6 @@
 
 pub(crate) mod dedupe;
 pub(crate) mod units;
+
+#[cfg(test)]
+mod tests;

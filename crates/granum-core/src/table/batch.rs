@@ -37,6 +37,25 @@ impl Batch {
         }
     }
 
+    /// The rows where `keep` is true. Each column is let go as soon as its rows have been taken, so
+    /// that a whole table is never held twice.
+    pub fn into_filtered(self, keep: &BooleanArray) -> Batch {
+        use rayon::prelude::*;
+        Batch {
+            rows: keep.true_count(),
+            slots: self
+                .slots
+                .into_par_iter()
+                .map(|slot| slot.map(|column| column.filter(keep)))
+                .collect(),
+            origins: self
+                .origins
+                .into_iter()
+                .map(|(id, rows)| (id, filter_rows(&rows, keep)))
+                .collect(),
+        }
+    }
+
     /// Works on every slot that is there; on all cores where that pays.
     fn each_slot(&self, work: impl Fn(&Column) -> Column + Sync) -> Vec<Option<Column>> {
         use rayon::prelude::*;

@@ -36,3 +36,6 @@ impl Table {
         self.origins.iter().find(|(id, _)| *id == table).map(|(_, rows)| rows)
     }
 }
+
+#[cfg(test)]
+mod tests;

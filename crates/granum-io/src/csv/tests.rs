@@ -146,17 +146,18 @@ proptest! {
         part.layout = std::sync::Arc::new(Layout { delimiter: 1, request });
         let parsed = granum_core::engine::RawPart::parse(&part).unwrap();
         prop_assert_eq!(parsed.rows, records.len());
-        let mut at = 0;
-        for row in 0..parsed.rows {
-            while matches!(text.as_bytes()[at], b'\n' | b'\r') && !text[at..].starts_with('"') {
-                at += 1;
+        let mut scanner = Scanner::new(text.as_bytes(), 1);
+        let (mut row, mut start) = (0, 0);
+        while scanner.next(&mut vec![]).unwrap() {
+            let record = &text[start..scanner.position()];
+            if !record.trim_end_matches(['\r', '\n']).is_empty() {
+                let line = 7 + text[..start].matches('\n').count() as u64;
+                prop_assert_eq!(parsed.lines.line(row), line);
+                row += 1;
             }
-            let line = 7 + text[..at].matches('\n').count() as u64;
-            prop_assert_eq!(parsed.lines.line(row), line);
-            let mut scanner = Scanner::new(&text.as_bytes()[at..], 1);
-            scanner.next(&mut vec![]).unwrap();
-            at += scanner.position();
+            start = scanner.position();
         }
+        prop_assert_eq!(row, parsed.rows);
     }
 }
 

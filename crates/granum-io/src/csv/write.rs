@@ -83,9 +83,9 @@ fn same_as_before(columns: &[Column], rows: usize) -> Vec<u64> {
             _ => {}
         }
         if let Some(nulls) = column.nulls().filter(|nulls| nulls.null_count() > 0) {
-            for row in 1..rows {
+            for (row, same) in same.iter_mut().enumerate().skip(1) {
                 if nulls.is_null(row) != nulls.is_null(row - 1) {
-                    same[row] &= !(1 << at);
+                    *same &= !(1 << at);
                 }
             }
         }

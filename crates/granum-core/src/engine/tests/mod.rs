@@ -3,3 +3,5 @@
 mod gate;
 mod laws;
 mod memory;
+mod showing;
+mod totals;

@@ -36,7 +36,7 @@ impl Resolver<'_> {
         for item in items {
             let fresh = self.new_name(builder, &item.name, "to replace its values, use `change`");
             let value = self.expression(&item.value, &builder.row());
-            whole = whole.and(fresh.as_ref().map(|()| ()).map_err(|_| Wrong));
+            whole = whole.and(fresh.as_ref().copied().map_err(|_| Wrong));
             let (value, worth) = value.unwrap_or_else(|_| {
                 whole = Err(Wrong);
                 // A column that goes with everything, so that one mistake is told once.

@@ -1,0 +1,200 @@
+//! Columns, batches, amounts and places.
+
+use std::sync::Arc;
+
+use arrow_array::UInt32Array;
+use proptest::prelude::*;
+
+use super::*;
+use crate::value::{Scalar, Scale, Type, decimal};
+
+/// One column of each type, with a blank in the middle.
+fn each_type() -> Vec<Column> {
+    vec![
+        Column::Blank(3),
+        Column::Text(vec![Some("a"), None, Some("a text that is longer than a view")].into()),
+        Column::Integer(vec![Some(1), None, Some(-3)].into()),
+        Column::decimal(vec![100, 0, -5], Some(vec![true, false, true].into()), Scale(2)),
+        Column::Number(vec![Some(1.5), None, Some(-0.5)].into()),
+        Column::Date(vec![Some(1), None, Some(20_000)].into()),
+        Column::DateTime(vec![Some(1), None, Some(2)].into()),
+        Column::Boolean(vec![Some(true), None, Some(false)].into()),
+    ]
+}
+
+fn scalars(column: &Column) -> Vec<Scalar> {
+    (0..column.len()).map(|row| column.scalar(row)).collect()
+}
+
+#[test]
+fn every_type_is_taken_filtered_sliced_and_put_together() {
+    for column in each_type() {
+        let all = scalars(&column);
+        let rows: UInt32Array = vec![Some(2), None, Some(0), Some(2)].into();
+        let taken = column.take(&rows);
+        assert_eq!(taken.ty(), column.ty());
+        let wanted = [all[2].clone(), Scalar::Blank, all[0].clone(), all[2].clone()];
+        assert_eq!(scalars(&taken), wanted);
+        let kept = column.filter(&vec![true, false, true].into());
+        assert_eq!(scalars(&kept), [all[0].clone(), all[2].clone()]);
+        assert_eq!(scalars(&column.slice(1, 2)), all[1..]);
+        let both = Column::concat(&[column.clone(), Column::Blank(1), kept]);
+        assert_eq!(both.len(), 6);
+        assert_eq!(both.ty(), column.ty());
+        assert_eq!(both.scalar(3), Scalar::Blank);
+        assert_eq!(both.scalar(5), all[2]);
+        assert_eq!(column.blanks(), if column.ty() == Type::Blank { 3 } else { 1 });
+        assert!(column.is_blank(1) && column.nulls().is_some());
+    }
+}
+
+#[test]
+fn constants_and_blanks_have_their_type_and_length() {
+    for column in each_type() {
+        let value = column.scalar(0);
+        let constant = Column::constant(&value, column.ty(), 4);
+        assert_eq!(constant.ty(), column.ty());
+        assert_eq!(scalars(&constant), vec![value; 4]);
+        let blank = Column::all_blank(column.ty(), 2);
+        assert_eq!((blank.ty(), blank.len(), blank.blanks()), (column.ty(), 2, 2));
+        assert!(Column::all_blank(column.ty(), 0).is_empty());
+    }
+}
+
+#[test]
+fn values_are_written_as_cells_have_them() {
+    let mut out = vec![];
+    for column in each_type() {
+        for row in 0..3 {
+            column.write_value(row, &mut out);
+            out.push(b'|');
+        }
+    }
+    assert_eq!(
+        String::from_utf8(out).unwrap(),
+        "|||a||a text that is longer than a view|1||-3|1.00||-0.05|1.5||-0.5|1970-01-02||2024-10-04|\
+         1970-01-01T00:00:00.000001||1970-01-01T00:00:00.000002|true||false|"
+    );
+}
+
+#[test]
+fn texts_that_share_their_bytes_are_put_together_without_listing_them_again() {
+    let long = "a text that is longer than twelve bytes";
+    let column = Column::Text(vec![Some(long), Some("short"), None].into());
+    let parts: Vec<Column> =
+        (0..50).map(|at| column.take(&vec![Some(at % 3), Some(0)].into())).collect();
+    let whole = Column::concat(&parts);
+    assert_eq!(whole.len(), 100);
+    for row in 0..100 {
+        let wanted = if row % 2 == 1 { 0 } else { row / 2 % 3 };
+        assert_eq!(whole.scalar(row), column.scalar(wanted), "row {row}");
+    }
+    let Column::Text(array) = &whole else { panic!() };
+    assert_eq!(array.data_buffers().len(), 1);
+}
+
+#[test]
+fn sums_pass_blanks_over_and_say_how_many() {
+    let columns = each_type();
+    assert_eq!(columns[2].sum(), Amount::exact(Some(-2), Scale(0), 1));
+    assert_eq!(columns[3].sum(), Amount::exact(Some(95), Scale(2), 1));
+    assert_eq!(columns[4].sum(), Amount::Float { sum: 1.0, blanks: 1 });
+    assert_eq!(Column::Blank(2).sum(), Amount::exact(Some(0), Scale(0), 2));
+    let most = decimal::LIMIT - 1;
+    let large = Column::decimal(vec![most, most], None, Scale(0));
+    assert_eq!(large.sum().to_string(), "too large");
+}
+
+#[test]
+fn amounts_are_added_and_taken_away() {
+    let a = Amount::exact(Some(150), Scale(2), 1);
+    let b = Amount::exact(Some(5), Scale(1), 2);
+    assert_eq!(a.plus(b), Amount::exact(Some(200), Scale(2), 3));
+    assert_eq!(a.plus(b).minus(b), a);
+    assert_eq!(a.minus(b).to_string(), "1.00");
+    assert!(b.minus(a).is_negative() && a.minus(a).is_zero());
+    assert_eq!(Amount::exact(Some(-123_456_789), Scale(2), 0).to_string(), "\u{2212}1,234,567.89");
+    let float = Amount::Float { sum: 2.5, blanks: 0 };
+    assert_eq!(float.plus(a).to_string(), "4.00");
+    assert_eq!(a.plus(Amount::exact(None, Scale(2), 0)).to_string(), "too large");
+}
+
+#[test]
+fn places_are_found_in_their_parts() {
+    let mut places = Places::default();
+    let (one, two): (Arc<str>, Arc<str>) = ("one.csv".into(), "two.csv".into());
+    places.push(one.clone(), Lines::From(2), 3);
+    places.push(one, Lines::Each(vec![9, 12]), 2);
+    places.push(two.clone(), Lines::From(2), 0);
+    places.push(two, Lines::From(2), 1);
+    let found: Vec<String> = (0..6).map(|row| places.place(row).unwrap().to_string()).collect();
+    assert_eq!(
+        found,
+        [
+            "one.csv line 2",
+            "one.csv line 3",
+            "one.csv line 4",
+            "one.csv line 9",
+            "one.csv line 12",
+            "two.csv line 2"
+        ]
+    );
+    assert_eq!(Places::default().place(0), None);
+}
+
+fn batch(values: &[i64]) -> Batch {
+    let rows = values.len();
+    Batch {
+        rows,
+        slots: vec![Some(Column::Integer(values.to_vec().into())), None],
+        origins: vec![(TableId(3), UInt32Array::from_iter_values(0..rows as u32))],
+    }
+}
+
+#[test]
+fn batches_move_their_origins_along() {
+    let all = batch(&[5, 6, 7, 8]);
+    let kept = all.filter(&vec![true, false, true, true].into());
+    let origin = |batch: &Batch| batch.origin(TableId(3)).unwrap().values().to_vec();
+    assert_eq!(origin(&kept), [0, 2, 3]);
+    assert_eq!(origin(&kept.take(&vec![2, 0, 0].into())), [3, 0, 0]);
+    assert_eq!(origin(&kept.slice(1, 2)), [2, 3]);
+    assert!(all.origin(TableId(1)).is_none());
+    let whole = Batch::concat(vec![kept.slice(0, 1), kept.slice(1, 2)], None);
+    assert_eq!(origin(&whole), [0, 2, 3]);
+    assert_eq!(whole.slots[0].as_ref().unwrap().scalar(2), Scalar::Integer(8));
+    assert!(whole.slots[1].is_none());
+}
+
+#[test]
+fn slots_that_were_there_before_are_taken_over() {
+    let before = batch(&[1, 2, 3]);
+    let parts = [(0, 2), (2, 1)].map(|(at, length)| {
+        let mut part = before.slice(at, length);
+        part.slots[1] = Some(Column::constant(&Scalar::Integer(at as i64), Type::Integer, length));
+        part
+    });
+    let whole = Batch::concat(parts.to_vec(), Some(&before));
+    assert_eq!(scalars(whole.slots[1].as_ref().unwrap()).len(), 3);
+    let (Some(Column::Integer(a)), Some(Column::Integer(b))) = (&whole.slots[0], &before.slots[0])
+    else {
+        panic!()
+    };
+    assert_eq!(a.values().as_ptr(), b.values().as_ptr(), "the column was copied");
+    assert_eq!(Batch::concat(vec![], Some(&before)).rows, 0);
+}
+
+proptest! {
+    #[test]
+    fn what_is_taken_apart_is_put_together(
+        cells in prop::collection::vec(prop::option::of("[a-z]{0,20}"), 1..40), cut in 0_usize..40
+    ) {
+        let cells: Vec<Option<String>> =
+            cells.into_iter().map(|cell| cell.filter(|cell| !cell.is_empty())).collect();
+        let column = Column::Text(cells.clone().into_iter().collect());
+        let cut = cut.min(cells.len());
+        let both =
+            Column::concat(&[column.slice(0, cut), column.slice(cut, cells.len() - cut)]);
+        prop_assert_eq!(scalars(&both), scalars(&column));
+    }
+}
