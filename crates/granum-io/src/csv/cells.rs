@@ -36,20 +36,20 @@ enum Values {
 }
 
 impl CellBuilder {
-    pub fn new(column: &InputColumn, guess: usize) -> Self {
+    pub fn new(column: &InputColumn, room: usize) -> Self {
         let values = match column.ty {
             Type::Blank => Values::Blank(0),
-            Type::Text => Values::Text(StringViewBuilder::with_capacity(guess / 4)),
-            Type::Integer => Values::Integer(Vec::new()),
-            Type::Decimal(scale) => Values::Decimal(Vec::new(), scale),
-            Type::Number => Values::Number(Vec::new()),
-            Type::Date => Values::Date(Vec::new()),
-            Type::DateTime => Values::DateTime(Vec::new()),
-            Type::Boolean => Values::Boolean(Vec::new()),
+            Type::Text => Values::Text(StringViewBuilder::with_capacity(room)),
+            Type::Integer => Values::Integer(Vec::with_capacity(room)),
+            Type::Decimal(scale) => Values::Decimal(Vec::with_capacity(room), scale),
+            Type::Number => Values::Number(Vec::with_capacity(room)),
+            Type::Date => Values::Date(Vec::with_capacity(room)),
+            Type::DateTime => Values::DateTime(Vec::with_capacity(room)),
+            Type::Boolean => Values::Boolean(Vec::with_capacity(room)),
         };
         Self {
             values,
-            nulls: NullBufferBuilder::new(guess / 4),
+            nulls: NullBufferBuilder::new(room),
             formats: column.rule.as_ref().map_or(vec![], |rule| rule.formats.clone()),
             found: column.rule.is_none(),
             last: (String::new(), 0),

@@ -48,13 +48,17 @@ impl RawPart for CsvPart {
     fn parse(&self) -> Result<Part, SourceError> {
         let text = self.utf8()?;
         let request = &self.layout.request;
-        let guess = self.text.len() / 16;
+        // Room for as many rows as there are lines: nothing grows, and nothing is held in vain.
+        let room = memchr_iter(b'\n', &self.text).count() + 1;
         let mut builders: Vec<CellBuilder> =
-            request.columns.iter().map(|column| CellBuilder::new(column, guess)).collect();
+            request.columns.iter().map(|column| CellBuilder::new(column, room)).collect();
         let places: Vec<Option<usize>> =
             request.columns.iter().map(|column| self.fields[column.column]).collect();
-        let mut prints: Vec<Fingerprints> =
-            request.fingerprints.iter().map(|columns| Fingerprints::new(columns, self)).collect();
+        let mut prints: Vec<Fingerprints> = request
+            .fingerprints
+            .iter()
+            .map(|columns| Fingerprints::new(columns, self, room))
+            .collect();
         let mut troubles: Vec<CellTrouble> = vec![];
         let mut contradicts = false;
         let mut records = Records::new(self, text);
@@ -274,10 +278,10 @@ struct Fingerprints {
 }
 
 impl Fingerprints {
-    fn new(columns: &[usize], part: &CsvPart) -> Self {
+    fn new(columns: &[usize], part: &CsvPart, room: usize) -> Self {
         Self {
             places: columns.iter().map(|column| part.fields[*column]).collect(),
-            values: vec![],
+            values: Vec::with_capacity(room),
             scratch: vec![],
         }
     }
