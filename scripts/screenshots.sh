@@ -61,7 +61,7 @@ SHOT
 shot run 'granum run nursery.granum --color always | tail -n 47'
 shot tally 'granum run nursery.granum --color always | head -n 48'
 shot stopped 'granum run broken.granum -q'
-shot show 'granum show nursery.granum unit_sales --rows 30'
+shot show 'granum show nursery.granum unit_sales --rows 20'
 shot unmatched 'granum show broken.granum orders --unmatched customers --rows 40'
 shot wrong 'granum check wrong.granum'
 shot help 'granum --help'

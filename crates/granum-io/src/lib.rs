@@ -7,3 +7,6 @@ mod files;
 mod place;
 
 pub use files::Files;
+
+#[cfg(test)]
+mod tests;

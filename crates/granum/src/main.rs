@@ -10,6 +10,11 @@ use std::process::ExitCode;
 
 use clap::Parser;
 
+/// Columns come and go by the hundred megabytes; this allocator gives their pages to the next ones
+/// where the system's would give them back and ask for them again.
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
 /// Plans nest expressions and run on threads; both get room for the deepest plan that parses.
 const STACK: usize = 16 << 20;
 

@@ -18,11 +18,11 @@ use super::read::Reading;
 use crate::expr::World;
 use crate::resolve::{Plan, Proof, Source, Step, UnitsPlan};
 use crate::step::units::Trouble;
-use crate::table::{Batch, Places, Table, TableId};
+use crate::table::{Batch, Places, Stack, Table, TableId};
 use crate::tally::{Problem, UnitsTrouble};
 
 /// Rows of a finished table that go through together.
-pub(super) const BATCH: usize = 1 << 15;
+pub(super) const BATCH: usize = 1 << 12;
 
 /// What all parts of a run look at and none changes.
 pub(super) struct Context<'a> {
@@ -175,6 +175,20 @@ enum Feed {
     Rows { rows: Batch, at: usize },
 }
 
+impl Feed {
+    /// How many rows there will be in all, about, once `parts` of it have come through and `before`
+    /// had come already: a tenth more costs nothing, since room that is not used is not touched.
+    fn room(&self, parts: &[Batch], before: usize) -> usize {
+        let (fed, expected) = match self {
+            Feed::Files(reading) => reading.progress(),
+            Feed::Rows { rows, at } => (*at, rows.rows),
+        };
+        let through = before + parts.iter().map(|part| part.rows).sum::<usize>();
+        let expected = expected as f64 * 1.1 * through as f64 / fed.max(1) as f64;
+        through + (expected as usize).saturating_sub(through)
+    }
+}
+
 pub(super) struct ChainRun<'a> {
     pub context: &'a Context<'a>,
     pub chain: &'a Chain,
@@ -216,7 +230,7 @@ impl ChainRun<'_> {
                 }
             }
         }
-        Batch { rows: table.rows, slots, origins }
+        Batch::new(table.rows, slots, origins)
     }
 
     /// Sends all batches of `feed` through some operations. Gives all rows, if they are collected.
@@ -229,7 +243,7 @@ impl ChainRun<'_> {
             _ => None,
         };
         let mut feed = feed;
-        let mut collected = vec![];
+        let mut stack = Stack::new();
         let mut encoded: Vec<(usize, Vec<u8>)> = vec![];
         let mut any = false;
         let mut window = self.next_window(&mut feed)?;
@@ -248,10 +262,17 @@ impl ChainRun<'_> {
             let (passed, written) = rayon::join(work, || write(outputs, earlier));
             written?;
             any = true;
+            let mut parts = vec![];
             for passed in passed {
-                encoded.extend(self.absorb(passed?, collect, &mut collected));
+                encoded.extend(self.absorb(passed?, collect, &mut parts));
             }
-            window = self.next_window(&mut feed)?;
+            let room = feed.room(&parts, stack.rows());
+            // While these rows are put below those before them, the next are read.
+            let ((), next) = rayon::join(
+                || stack.append(&parts, before.as_ref(), room),
+                || self.next_window(&mut feed),
+            );
+            window = next?;
         }
         write(self.outputs, encoded).map_err(Stop::Output)?;
         if let Feed::Files(reading) = feed {
@@ -261,16 +282,16 @@ impl ChainRun<'_> {
             // No rows, but columns, sums and totals all the same.
             let empty = before.clone().unwrap_or_else(|| self.empty_rows());
             let passed = run(self.context, self.chain, ops, empty, self.naming())?;
-            self.absorb(passed, collect, &mut collected);
+            let mut parts = vec![];
+            self.absorb(passed, collect, &mut parts);
+            stack.append(&parts, None, 0);
         }
-        if !collect {
-            return Ok(Batch::default());
-        }
-        Ok(Batch::concat(collected, before.as_ref().filter(|_| any)))
+        Ok(stack.finish(before.as_ref().filter(|_| any)))
     }
 
     fn next_window(&mut self, feed: &mut Feed) -> Result<Vec<Batch>, Stop> {
-        let count = rayon::current_num_threads().max(2) * 4;
+        // Enough that no core waits long for the last of a window.
+        let count = rayon::current_num_threads().max(2) * 8;
         match feed {
             Feed::Files(reading) => self.parse_window(reading, count),
             Feed::Rows { rows, at } => {
@@ -301,11 +322,7 @@ impl ChainRun<'_> {
         });
         let origins = self.origins_wanted();
         let none = || UInt32Array::from(Vec::<u32>::new());
-        Batch {
-            rows: 0,
-            slots: slots.collect(),
-            origins: origins.into_iter().map(|id| (id, none())).collect(),
-        }
+        Batch::new(0, slots.collect(), origins.into_iter().map(|id| (id, none())).collect())
     }
 
     fn origins_wanted(&self) -> Vec<TableId> {

@@ -197,7 +197,7 @@ fn finished_slots(plan: &crate::resolve::TablePlan, columns: &Batch) -> Batch {
     for ((_, slot), column) in plan.columns.iter().zip(&columns.slots) {
         slots[slot.0].clone_from(column);
     }
-    Batch { rows: columns.rows, slots, origins: vec![] }
+    Batch::new(columns.rows, slots, vec![])
 }
 
 type PassingSums = (Vec<(usize, CheckSum)>, Vec<(usize, TotalSum)>);
@@ -239,7 +239,7 @@ pub(super) fn finished_rows(table: &Table, id: TableId) -> Batch {
     let mut origins: Vec<_> =
         table.origins.iter().filter(|(origin, _)| *origin != id).cloned().collect();
     origins.push((id, arrow_array::UInt32Array::from_iter_values(0..table.rows as u32)));
-    Batch { rows: table.rows, slots: table.columns.clone(), origins }
+    Batch::new(table.rows, table.columns.clone(), origins)
 }
 
 /// A check's account from what was found in its rows.

@@ -64,10 +64,12 @@ pub(super) fn build(
                 .filter_map(|row| naming.place(context, &to_rows, *row as usize))
                 .collect(),
         });
+        let target = &context.plan.tables[link.to.0];
         return Err(Problem::RepeatedKeys {
             from: context.plan.tables[link.from.0].name.clone(),
             to: context.plan.tables[link.to.0].name.clone(),
             keys: link.keys_text.clone(),
+            grain: target.grain.as_ref().map_or(vec![], |grain| grain.columns.clone()),
             repeated: repeats.len() as u64,
             source_rows,
             would_be,
@@ -119,18 +121,18 @@ fn account(
     let plan = &context.plan.tables[link.from.0];
     let matched = (index.len() - index.null_count()) as u64;
     let blank = left.absent() as u64;
-    let amounts: Vec<LinkAmount> = plan
-        .tracked
-        .iter()
-        .filter(|tracked| tracked.ends_at.is_none())
-        .collect::<Vec<_>>()
-        .into_par_iter()
-        .filter_map(|tracked| {
-            let at = plan.columns.iter().position(|(_, slot)| *slot == tracked.last_slot())?;
-            let column = from.columns[at].as_ref()?;
-            Some(link_amount(&tracked.name, column, left, index, link.blank_allowed))
-        })
-        .collect();
+    let tracked = plan.tracked.iter().filter(|tracked| tracked.ends_at.is_none());
+    let amounts = || -> Vec<LinkAmount> {
+        tracked
+            .filter_map(|tracked| {
+                let at = plan.columns.iter().position(|(_, slot)| *slot == tracked.last_slot())?;
+                let column = from.columns[at].as_ref()?;
+                Some(link_amount(&tracked.name, column, left, index, link.blank_allowed))
+            })
+            .collect()
+    };
+    let (amounts, ((unreached, spread), examples)) =
+        rayon::join(amounts, || (spread(index, to.rows), missing_keys(left, index)));
     let mut account = LinkAccount {
         from: plan.name.clone(),
         to: context.plan.tables[link.to.0].name.clone(),
@@ -142,22 +144,20 @@ fn account(
         blank,
         blank_allowed: link.blank_allowed,
         amounts,
-        unreached: 0,
+        unreached,
         target_rows: to.rows as u64,
-        spread: None,
-        examples: missing_keys(left, index),
+        spread,
+        examples,
         required: String::new(),
         held: true,
     };
-    let (unreached, spread) = spread(index, to.rows);
-    account.unreached = unreached;
-    account.spread = spread;
     if let Some(required) = &link.required {
         (account.required, account.held) = reached(required, &account);
     }
     account
 }
 
+/// What part of an amount is led somewhere. Runs of rows are added up on all cores.
 fn link_amount(
     name: &str,
     column: &Column,
@@ -165,54 +165,80 @@ fn link_amount(
     index: &LinkIndex,
     blank_allowed: bool,
 ) -> LinkAmount {
-    let scale = column.ty().scale().unwrap_or_default();
-    let exact = |units: Option<i128>| Amount::exact(units, scale, 0);
-    let (mut matched, mut missing, mut net) = (Some(0_i128), Some(0_i128), Some(0_i128));
-    let (mut matched_float, mut missing_float, mut net_float) = (0.0, 0.0, 0.0);
-    let mut add = |row: usize, value: i128| {
-        if index.is_valid(row) {
-            matched = matched.and_then(|sum| sum.checked_add(value.abs()));
-        } else if !blank_allowed || left.has_key(row) {
-            missing = missing.and_then(|sum| sum.checked_add(value.abs()));
-            net = net.and_then(|sum| sum.checked_add(value));
+    const RUN: usize = 1 << 16;
+    let counts = |row: usize| !blank_allowed || left.has_key(row);
+    if let Column::Number(array) = column {
+        let mut sums = LinkSums::<f64>::default();
+        for row in (0..array.len()).filter(|row| array.is_valid(*row)) {
+            let value = array.value(row);
+            if index.is_valid(row) {
+                sums.matched += value.abs();
+            } else if counts(row) {
+                sums.missing += value.abs();
+                sums.missing_net += value;
+            }
         }
-    };
-    match column {
-        Column::Integer(array) => {
-            (0..array.len())
-                .filter(|row| array.is_valid(*row))
-                .for_each(|row| add(row, array.value(row).into()));
-        }
-        Column::Decimal(array) => {
-            (0..array.len())
-                .filter(|row| array.is_valid(*row))
-                .for_each(|row| add(row, array.value(row)));
-        }
-        Column::Number(array) => {
-            for row in (0..array.len()).filter(|row| array.is_valid(*row)) {
-                let value = array.value(row);
+        return sums.account(name, |sum| Amount::Float { sum, blanks: 0 });
+    }
+    let nulls = column.nulls();
+    let sums = |values: &(dyn Fn(usize) -> i128 + Sync)| {
+        let runs = (0..column.len()).into_par_iter().step_by(RUN);
+        runs.map(|start| {
+            let mut sums = LinkSums::<i128>::default();
+            for row in start..(start + RUN).min(column.len()) {
+                if nulls.as_ref().is_some_and(|nulls| nulls.is_null(row)) {
+                    continue;
+                }
+                // A run of decimals, each below 10^38, may not fit; nothing else can overflow.
+                let value = values(row);
                 if index.is_valid(row) {
-                    matched_float += value.abs();
-                } else if !blank_allowed || left.has_key(row) {
-                    missing_float += value.abs();
-                    net_float += value;
+                    sums.matched = sums.matched.checked_add(value.abs())?;
+                } else if counts(row) {
+                    sums.missing = sums.missing.checked_add(value.abs())?;
+                    sums.missing_net = sums.missing_net.checked_add(value)?;
                 }
             }
-            let float = |sum| Amount::Float { sum, blanks: 0 };
-            return LinkAmount {
-                name: name.to_owned(),
-                matched: float(matched_float),
-                missing: float(missing_float),
-                missing_net: float(net_float),
-            };
-        }
-        _ => {}
+            Some(sums)
+        })
+        .reduce(|| Some(LinkSums::default()), |a, b| a?.plus(b?))
+    };
+    let sums = match column {
+        Column::Integer(array) => sums(&|row| array.value(row).into()),
+        Column::Decimal(array) => sums(&|row| array.value(row)),
+        _ => Some(LinkSums::default()),
+    };
+    let scale = column.ty().scale().unwrap_or_default();
+    match sums {
+        Some(sums) => sums.account(name, |units| Amount::exact(Some(units), scale, 0)),
+        None => LinkSums::<i128>::default().account(name, |_| Amount::exact(None, scale, 0)),
     }
-    LinkAmount {
-        name: name.to_owned(),
-        matched: exact(matched),
-        missing: exact(missing),
-        missing_net: exact(net),
+}
+
+#[derive(Default)]
+struct LinkSums<T> {
+    matched: T,
+    missing: T,
+    missing_net: T,
+}
+
+impl<T> LinkSums<T> {
+    fn account(self, name: &str, amount: impl Fn(T) -> Amount) -> LinkAmount {
+        LinkAmount {
+            name: name.to_owned(),
+            matched: amount(self.matched),
+            missing: amount(self.missing),
+            missing_net: amount(self.missing_net),
+        }
+    }
+}
+
+impl LinkSums<i128> {
+    fn plus(self, other: Self) -> Option<Self> {
+        Some(Self {
+            matched: self.matched.checked_add(other.matched)?,
+            missing: self.missing.checked_add(other.missing)?,
+            missing_net: self.missing_net.checked_add(other.missing_net)?,
+        })
     }
 }
 

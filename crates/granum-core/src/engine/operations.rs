@@ -345,11 +345,11 @@ fn finish(
         })
         .collect();
     // Checks and totals see the finished columns as their slots.
-    let columns = Batch {
-        rows: batch.rows,
-        slots: plan.columns.iter().map(|(_, slot)| batch.slots[slot.0].clone()).collect(),
-        origins: batch.origins.clone(),
-    };
+    let columns = Batch::new(
+        batch.rows,
+        plan.columns.iter().map(|(_, slot)| batch.slots[slot.0].clone()).collect(),
+        batch.origins.clone(),
+    );
     let zeros = AtomicU64::new(0);
     let (checks, totals) = super::check::passing(context, id, &columns, naming, &zeros)?;
     let encoded = context

@@ -27,6 +27,9 @@ pub(super) struct Reading {
     names: Vec<String>,
     columns: Vec<InputColumn>,
     rows: u64,
+    /// How many bytes its files have, and how many have been parsed.
+    bytes: u64,
+    parsed: u64,
     /// By column: how many cells could not be read, and the first of them.
     troubles: BTreeMap<usize, (u64, Vec<BadCell>)>,
 }
@@ -85,8 +88,16 @@ impl Reading {
             names,
             columns,
             rows: 0,
+            bytes: source.bytes(),
+            parsed: 0,
             troubles: BTreeMap::new(),
         })
+    }
+
+    /// How many rows have been parsed, and how many there will be in all if they go on like this.
+    pub fn progress(&self) -> (usize, usize) {
+        let share = self.bytes.max(self.parsed) as f64 / self.parsed.max(1) as f64;
+        (self.rows as usize, (self.rows as f64 * share) as usize)
     }
 
     /// Reads the next parts, so that they are there when they are asked for.
@@ -124,6 +135,7 @@ impl ChainRun<'_> {
                 return Err(Stop::Contradiction(reading.input));
             }
             self.context.observer.advance(raw.bytes());
+            reading.parsed += raw.bytes();
             for trouble in part.troubles {
                 let (count, examples) = reading.troubles.entry(trouble.column).or_default();
                 *count += trouble.count;
@@ -149,7 +161,7 @@ impl ChainRun<'_> {
             }
             let numbers = first as u32..reading.rows as u32;
             let origins = vec![(reading.input, UInt32Array::from_iter_values(numbers))];
-            batches.push(Batch { rows: part.rows, slots, origins });
+            batches.push(Batch::new(part.rows, slots, origins));
         }
         if batches.is_empty() && !raw.is_empty() {
             // Parts without rows are no end.

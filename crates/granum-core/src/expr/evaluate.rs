@@ -225,17 +225,19 @@ impl Scope<'_> {
     /// The rows of the last table of a path that the batch's rows lead to.
     fn path(&self, from: TableId, hops: &[Hop]) -> UInt32Array {
         let nowhere = || UInt32Array::new_null(self.batch.rows);
-        let mut rows = self.batch.origin(from).cloned().unwrap_or_else(nowhere);
-        for hop in hops {
-            let index = match hop {
+        let Some((last, before)) = hops.split_last() else {
+            return self.batch.origin(from).cloned().unwrap_or_else(nowhere);
+        };
+        self.batch.paths.lead(from, hops, || {
+            let rows = self.path(from, before);
+            let index = match last {
                 Hop::Link(link) => self.world.links[link.0].as_ref(),
                 Hop::Origin { of, base } => {
                     self.world.tables[of.0].as_ref().and_then(|table| table.origin(*base))
                 }
             };
-            rows = index.map_or_else(nowhere, |index| follow(&rows, index));
-        }
-        rows
+            index.map_or_else(nowhere, |index| follow(&rows, index))
+        })
     }
 }
 

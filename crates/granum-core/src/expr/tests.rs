@@ -11,11 +11,8 @@ use crate::value::{Scalar, Scale, Type};
 fn worked(columns: &[(&str, Column)], text: &str) -> Result<Vec<String>, String> {
     let rows = columns.first().map_or(1, |(_, column)| column.len());
     let typed = resolve_alone(columns, text)?;
-    let batch = Batch {
-        rows,
-        slots: columns.iter().map(|(_, column)| Some(column.clone())).collect(),
-        origins: vec![],
-    };
+    let batch =
+        Batch::new(rows, columns.iter().map(|(_, column)| Some(column.clone())).collect(), vec![]);
     let scope = Scope {
         batch: &batch,
         world: &World::default(),

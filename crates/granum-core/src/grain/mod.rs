@@ -27,7 +27,7 @@ pub(crate) fn broken(columns: Vec<Column>, rows: usize, unique: bool) -> Option<
         let blank = (0..rows).filter(|row| !keys.has_key(*row));
         broken.blank_rows = blank.take(EXAMPLES).map(|row| row as u32).collect();
     }
-    if !unique {
+    if !unique && !keys.increase() {
         let table = KeyTable::build(&keys);
         let repeats = repeated(&table);
         broken.repeated = repeats.len() as u64;

@@ -1,7 +1,7 @@
 //! The table of a column's keys, and the link index that is made from it.
 
 use arrow_array::{Array, UInt32Array};
-use arrow_buffer::NullBuffer;
+use arrow_buffer::{BooleanBuffer, NullBuffer};
 use hashbrown::HashTable;
 use rayon::prelude::*;
 
@@ -82,29 +82,28 @@ impl KeyTable {
     /// The link index from the rows of `from` to the rows of `keys`, which this table was built
     /// from: for each row the first row with an equal key.
     pub fn link(&self, keys: &Keys, from: &Keys) -> LinkIndex {
-        const RUN: usize = PROBED;
-        let runs: Vec<(Vec<u32>, Vec<bool>)> = (0..from.rows().div_ceil(RUN))
+        let runs: Vec<(Vec<u32>, Vec<bool>)> = (0..from.rows().div_ceil(PROBED))
             .into_par_iter()
             .map(|run| {
-                let first = run * RUN;
-                let length = RUN.min(from.rows() - first);
-                let mut hashes = vec![0; length];
-                from.hash_run(first, &mut hashes);
+                let first = run * PROBED;
+                let length = PROBED.min(from.rows() - first);
                 let mut rows: Vec<u32> = Vec::with_capacity(length);
                 let mut found: Vec<bool> = Vec::with_capacity(length);
+                let mut guess = Guess::new(self, keys);
+                let mut hashes = RunHashes::new(from, first, length);
                 for offset in 0..length {
                     let row = first + offset;
                     let to = if !from.has_key(row) {
                         None
-                    } else if offset > 0
-                        && hashes[offset] == hashes[offset - 1]
-                        && from.has_key(row - 1)
-                        && from.equal(row, from, row - 1)
+                    } else if offset > 0 && from.has_key(row - 1) && from.equal(row, from, row - 1)
                     {
                         // Lines of one order mostly stand together.
                         found[offset - 1].then(|| rows[offset - 1])
                     } else {
-                        self.find(keys, hashes[offset], from, row)
+                        guess.next(from, row).or_else(|| {
+                            let to = self.find(keys, hashes.get(offset), from, row);
+                            to.inspect(|to| guess.correct(*to))
+                        })
                     };
                     rows.push(to.unwrap_or(0));
                     found.push(to.is_some());
@@ -119,6 +118,72 @@ impl KeyTable {
             found.extend_from_slice(&run_found);
         }
         UInt32Array::new(rows.into(), Some(NullBuffer::from(found)))
+    }
+}
+
+/// Guesses where rows lead from where those before them led. Files mostly stand in the order of
+/// their keys, so the next key is that of the next row of the target, or of the next in another
+/// file that was stacked with it. A right guess costs one look at a row that is in the cache anyway.
+struct Guess<'a> {
+    keys: &'a Keys,
+    /// A guess counts only where a key stands on one row of the target.
+    unique: bool,
+    /// The rows that would come next, the likelier first.
+    next: [usize; 2],
+}
+
+impl<'a> Guess<'a> {
+    fn new(table: &KeyTable, keys: &'a Keys) -> Self {
+        Self { keys, unique: table.repeats.is_empty(), next: [usize::MAX; 2] }
+    }
+
+    /// The target of `row`, if one of the guesses is right.
+    fn next(&mut self, from: &Keys, row: usize) -> Option<u32> {
+        let right = |guess: usize| {
+            guess < self.keys.rows()
+                && self.keys.has_key(guess)
+                && from.equal(row, self.keys, guess)
+        };
+        let at = self.next.iter().position(|guess| self.unique && right(*guess))?;
+        let to = self.next[at];
+        self.next[at] += 1;
+        self.next[..=at].rotate_right(1);
+        Some(to as u32)
+    }
+
+    /// No guess was right; `row` would have been.
+    fn correct(&mut self, row: u32) {
+        self.next = [row as usize + 1, self.next[0]];
+    }
+}
+
+/// The hashes of a run's rows: one at a time as long as few are asked for, then all.
+struct RunHashes<'a> {
+    keys: &'a Keys,
+    first: usize,
+    length: usize,
+    asked: usize,
+    all: Vec<u64>,
+}
+
+impl<'a> RunHashes<'a> {
+    fn new(keys: &'a Keys, first: usize, length: usize) -> Self {
+        Self { keys, first, length, asked: 0, all: vec![] }
+    }
+
+    fn get(&mut self, offset: usize) -> u64 {
+        const FEW: usize = 256;
+        self.asked += 1;
+        if self.asked <= FEW {
+            let mut one = [0];
+            self.keys.hash_run(self.first + offset, &mut one);
+            return one[0];
+        }
+        if self.all.is_empty() {
+            self.all.resize(self.length, 0);
+            self.keys.hash_run(self.first, &mut self.all);
+        }
+        self.all[offset]
     }
 }
 
@@ -194,15 +259,17 @@ pub(crate) fn link_few(from: &Keys, keys: &Keys) -> LinkIndex {
 /// Where a path of links leads: the rows that `link` gives for `rows`, blank where either is.
 pub(crate) fn follow(rows: &UInt32Array, link: &LinkIndex) -> UInt32Array {
     let targets = link.values();
-    let (from, from_nulls) = (rows.values(), rows.nulls());
-    let mut to = Vec::with_capacity(rows.len());
-    let mut found = Vec::with_capacity(rows.len());
-    for (at, row) in from.iter().enumerate() {
-        let there = from_nulls.is_none_or(|nulls| nulls.is_valid(at));
-        let row = if there { *row as usize } else { 0 };
-        let leads = there && link.is_valid(row);
-        to.push(if leads { targets[row] } else { 0 });
-        found.push(leads);
-    }
-    UInt32Array::new(to.into(), Some(NullBuffer::from(found)))
+    // A row that is blank has some number all the same; what it leads to is not looked at.
+    let to = rows.values().iter().map(|row| targets.get(*row as usize).copied().unwrap_or(0));
+    let nulls = match (rows.nulls(), link.nulls()) {
+        (nulls, None) => nulls.cloned(),
+        (here, Some(there)) => {
+            let from = rows.values();
+            let leads = BooleanBuffer::collect_bool(rows.len(), |at| {
+                here.is_none_or(|here| here.is_valid(at)) && there.is_valid(from[at] as usize)
+            });
+            Some(NullBuffer::new(leads))
+        }
+    };
+    UInt32Array::new(to.collect(), nulls)
 }

@@ -4,7 +4,7 @@ mod index;
 mod key;
 
 pub(crate) use index::{KeyTable, LinkIndex, follow, link_few};
-pub(crate) use key::{BlankKeys, Keys};
+pub(crate) use key::{BlankKeys, Keys, compare};
 
 #[cfg(test)]
 mod tests;

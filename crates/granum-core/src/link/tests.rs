@@ -88,6 +88,63 @@ proptest! {
     }
 }
 
+/// Numbers mostly in order, as two files with every other key, one below the other.
+fn in_order() -> impl Strategy<Value = Vec<i64>> {
+    (0_i64..60, 0_i64..60, prop::collection::vec((0_usize..100, 0_i64..80), 0..4)).prop_map(
+        |(odd, even, spoilt)| {
+            let mut keys: Vec<i64> = (0..odd).map(|key| 2 * key + 1).collect();
+            keys.extend((0..even).map(|key| 2 * key));
+            for (at, key) in spoilt {
+                let len = keys.len().max(1);
+                keys.get_mut(at % len).into_iter().for_each(|place| *place = key);
+            }
+            keys
+        },
+    )
+}
+
+fn numbers(keys: &[i64]) -> Keys {
+    let column = Column::Integer(keys.to_vec().into());
+    Keys::new(vec![column], BlankKeys::Apart, keys.len())
+}
+
+proptest! {
+    #[test]
+    fn keys_in_order_lead_where_a_map_says(mut from in in_order(), to in in_order(), sorted: bool) {
+        if sorted {
+            from.sort_unstable();
+        }
+        let mut firsts = HashMap::new();
+        for (at, key) in to.iter().enumerate() {
+            firsts.entry(*key).or_insert(at as u32);
+        }
+        let wanted: Vec<Option<u32>> = from.iter().map(|key| firsts.get(key).copied()).collect();
+        let right = numbers(&to);
+        let index = KeyTable::build(&right).link(&right, &numbers(&from));
+        prop_assert_eq!(index.iter().collect::<Vec<_>>(), wanted);
+    }
+
+    #[test]
+    fn keys_increase_where_each_is_above_the_one_before(mut rows in rows(6), sorted: bool) {
+        if sorted {
+            rows.sort();
+        }
+        let increase = rows.windows(2).all(|pair| pair[0] < pair[1]) && rows.iter().all(has_key);
+        prop_assert_eq!(keys(&rows, BlankKeys::Apart).increase(), increase);
+    }
+}
+
+#[test]
+fn many_keys_increase_unless_the_last_does_not() {
+    let mut rows: Vec<i64> = (0..200_000).collect();
+    assert!(numbers(&rows).increase());
+    assert!(numbers(&[]).increase());
+    rows[199_999] = 199_998;
+    assert!(!numbers(&rows).increase());
+    let blank = Column::Integer(vec![Some(1), None, Some(2)].into());
+    assert!(!Keys::new(vec![blank], BlankKeys::Equal, 3).increase());
+}
+
 #[test]
 fn many_keys_in_many_parts_are_found() {
     let count = 200_000_u32;

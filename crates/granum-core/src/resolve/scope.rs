@@ -186,7 +186,9 @@ impl<'a> Resolver<'a> {
             format!("`{}` has no column called `{}`", row.table, name.text),
         );
         let own = nearest(&name.text, row.columns.iter().map(|(name, ..)| name.as_str()));
-        if let Some(near) = own {
+        if let Some(help) = undivided(&row.columns) {
+            diagnostic = diagnostic.help(help);
+        } else if let Some(near) = own {
             diagnostic = diagnostic.help(if near.eq_ignore_ascii_case(&name.text) {
                 format!("case counts: the column is called `{near}`")
             } else {
@@ -250,4 +252,19 @@ impl<'a> Resolver<'a> {
             }
         }
     }
+}
+
+/// What to say where all of a file's columns were taken for one: another delimiter stands between
+/// them.
+fn undivided(columns: &[(String, SlotId, Type, Worth)]) -> Option<String> {
+    let [(name, ..)] = columns else { return None };
+    let (sign, written) = [(";", ";"), ("\t", "\\t"), ("|", "|"), (",", ",")]
+        .into_iter()
+        .find(|(sign, _)| name.contains(sign))?;
+    let names = name.split(sign).collect::<Vec<_>>().join(", ");
+    Some(format!(
+        "its only column is called `{}`: if these are {names}, say  delimiter \"{written}\"  after \
+         the file",
+        name.replace('\t', "\\t"),
+    ))
 }

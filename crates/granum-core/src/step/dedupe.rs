@@ -4,7 +4,7 @@ use arrow_buffer::{BooleanBuffer, BooleanBufferBuilder};
 use std::collections::HashMap;
 
 use crate::lang::Preference;
-use crate::link::{BlankKeys, KeyTable, Keys};
+use crate::link::{BlankKeys, KeyTable, Keys, compare};
 use crate::resolve::DedupeRule;
 use crate::table::Column;
 use crate::tally::Cut;
@@ -103,15 +103,4 @@ fn ties(ranks: &[Column], row: usize, other: usize) -> bool {
         (false, false) => compare(column, row, other).is_eq(),
         _ => false,
     })
-}
-
-fn compare(column: &Column, row: usize, other: usize) -> std::cmp::Ordering {
-    match column {
-        Column::Integer(array) => array.value(row).cmp(&array.value(other)),
-        Column::Decimal(array) => array.value(row).cmp(&array.value(other)),
-        Column::Date(array) => array.value(row).cmp(&array.value(other)),
-        Column::DateTime(array) => array.value(row).cmp(&array.value(other)),
-        Column::Number(array) => array.value(row).total_cmp(&array.value(other)),
-        _ => std::cmp::Ordering::Equal,
-    }
 }

@@ -96,11 +96,8 @@ fn split(quantities: Column, amounts: Column) -> (Batch, Vec<(&'static str, u64)
         unit: SlotId(4),
         split: vec![(SlotId(1), SlotId(3), "net".into())],
     };
-    let batch = Batch {
-        rows,
-        slots: vec![Some(quantities.clone()), Some(amounts), None, None, None],
-        origins: vec![],
-    };
+    let batch =
+        Batch::new(rows, vec![Some(quantities.clone()), Some(amounts), None, None, None], vec![]);
     let (batch, troubles) = split_units(&batch, &plan, &quantities);
     (batch, troubles.iter().map(|trouble| (trouble.what, trouble.count)).collect())
 }

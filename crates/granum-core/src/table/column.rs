@@ -1,18 +1,17 @@
 //! One column: an Arrow array of one of the types of [`Type`].
 
-use std::collections::HashMap;
 use std::sync::Arc;
 
 use arrow_array::builder::StringViewBuilder;
 use arrow_array::{
-    Array, ArrayRef, BooleanArray, Date32Array, Decimal128Array, Float64Array, Int64Array,
-    StringViewArray, TimestampMicrosecondArray, UInt32Array,
+    Array, ArrayRef, ArrowPrimitiveType, BooleanArray, Date32Array, Decimal128Array, Float64Array,
+    Int64Array, PrimitiveArray, StringViewArray, TimestampMicrosecondArray, UInt32Array,
 };
-use arrow_buffer::{Buffer, NullBuffer};
-use arrow_data::ByteView;
+use arrow_buffer::NullBuffer;
 use arrow_schema::DataType;
 
 use super::Amount;
+use super::growing::ColumnBuilder;
 use crate::value::{Scalar, Scale, Type, day, decimal};
 
 /// Texts of up to this many bytes stand in their views.
@@ -209,6 +208,20 @@ impl Column {
         }, _length => self.clone())
     }
 
+    /// The same of a column that is not needed otherwise: the rows that stay move up in its own
+    /// memory, as long as nothing else shares it.
+    #[must_use]
+    pub fn into_filtered(self, keep: &BooleanArray) -> Column {
+        match self {
+            Self::Integer(array) => Self::Integer(filter_values(array, keep)),
+            Self::Decimal(array) => Self::Decimal(filter_values(array, keep)),
+            Self::Number(array) => Self::Number(filter_values(array, keep)),
+            Self::Date(array) => Self::Date(filter_values(array, keep)),
+            Self::DateTime(array) => Self::DateTime(filter_values(array, keep)),
+            other => other.filter(keep),
+        }
+    }
+
     /// The rows numbered by `rows`, in that order; blank where a row's number is blank.
     ///
     /// ```text
@@ -226,30 +239,12 @@ impl Column {
     /// Columns of one type (or all blank) one under the other.
     pub fn concat(parts: &[Column]) -> Column {
         let rows = parts.iter().map(Column::len).sum();
-        let Some(model) = parts.iter().find(|part| !matches!(part, Self::Blank(_))) else {
-            return Self::Blank(rows);
-        };
-        if parts.len() == 1 {
-            return parts[0].clone();
+        if let [part] = parts {
+            return part.clone();
         }
-        let ty = model.ty();
-        let parts: Vec<Column> = parts
-            .iter()
-            .map(|part| match part {
-                Self::Blank(length) => Self::all_blank(ty, *length),
-                other => other.clone(),
-            })
-            .collect();
-        if ty == Type::Text && shares_buffers(&parts) {
-            return Self::Text(concat_shared(&parts));
-        }
-        let arrays: Vec<ArrayRef> = parts.iter().map(Column::to_array).collect();
-        let arrays: Vec<&dyn Array> = arrays.iter().map(AsRef::as_ref).collect();
-        match arrow_select::concat::concat(&arrays) {
-            Ok(whole) => model.like(&whole),
-            // All parts have one type and, being views, no offset that could overflow.
-            Err(_) => Self::all_blank(ty, rows),
-        }
+        let mut whole = ColumnBuilder::new(Type::Blank, rows);
+        parts.iter().for_each(|part| whole.append(part));
+        whole.finish()
     }
 
     /// The sum of all values that are not blank, for a numeric column.
@@ -298,49 +293,25 @@ impl Column {
     }
 }
 
-fn shares_buffers(parts: &[Column]) -> bool {
-    let mut seen = std::collections::HashSet::new();
-    parts.iter().any(|part| match part {
-        Column::Text(array) => {
-            array.data_buffers().iter().any(|buffer| !seen.insert(buffer.as_ptr()))
+/// The values where `keep` is true, moved up in their own memory if nobody shares it.
+fn filter_values<T: ArrowPrimitiveType>(
+    array: PrimitiveArray<T>,
+    keep: &BooleanArray,
+) -> PrimitiveArray<T> {
+    let (ty, values, nulls) = array.into_parts();
+    let nulls = nulls.and_then(|nulls| {
+        match Column::Boolean(BooleanArray::new(nulls.into_inner(), None)).filter(keep) {
+            Column::Boolean(kept) => Some(NullBuffer::new(kept.values().clone())),
+            _ => None,
         }
-        _ => false,
-    })
-}
-
-/// Texts one under the other where parts share buffers: each buffer is taken over once, where
-/// Arrow would list it once a part.
-fn concat_shared(parts: &[Column]) -> StringViewArray {
-    let rows = parts.iter().map(Column::len).sum();
-    let mut builder = StringViewBuilder::with_capacity(rows);
-    let mut blocks: HashMap<*const u8, u32> = HashMap::new();
-    for part in parts {
-        let Column::Text(array) = part else { continue };
-        let numbers: Vec<u32> = array
-            .data_buffers()
-            .iter()
-            .map(|buffer: &Buffer| {
-                *blocks
-                    .entry(buffer.as_ptr())
-                    .or_insert_with(|| builder.append_block(buffer.clone()))
-            })
-            .collect();
-        for (row, view) in array.views().iter().enumerate() {
-            if array.is_null(row) {
-                builder.append_null();
-                continue;
-            }
-            let view = ByteView::from(*view);
-            let long = view.length as usize > INLINE;
-            // The bytes were text where they came from, so the view is taken.
-            if !long
-                || builder
-                    .try_append_view(numbers[view.buffer_index as usize], view.offset, view.length)
-                    .is_err()
-            {
-                builder.append_value(array.value(row));
-            }
-        }
+    });
+    let mut values: Vec<T::Native> =
+        values.into_inner().into_vec().unwrap_or_else(|shared| shared.typed_data().to_vec());
+    let mut stays = 0;
+    for (start, end) in keep.values().set_slices() {
+        values.copy_within(start..end, stays);
+        stays += end - start;
     }
-    builder.finish()
+    values.truncate(stays);
+    PrimitiveArray::new(values.into(), nulls).with_data_type(ty)
 }

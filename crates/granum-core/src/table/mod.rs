@@ -3,12 +3,15 @@
 mod amount;
 mod batch;
 mod column;
+mod growing;
 mod place;
 
 pub use amount::Amount;
 pub(crate) use batch::Batch;
 pub use column::Column;
 pub(crate) use column::INLINE;
+pub(crate) use growing::Stack;
+pub use growing::{ColumnBuilder, Texts, Values};
 pub use place::{Lines, Place, Places};
 
 use arrow_array::UInt32Array;

@@ -6,6 +6,7 @@ use arrow_array::UInt32Array;
 use proptest::prelude::*;
 
 use super::*;
+use crate::resolve::{Hop, LinkId};
 use crate::value::{Scalar, Scale, Type, decimal};
 
 /// One column of each type, with a blank in the middle.
@@ -142,13 +143,20 @@ fn places_are_found_in_their_parts() {
     assert_eq!(Places::default().place(0), None);
 }
 
+/// Parts added one at a time, with less room than they need.
+fn stacked(parts: &[Batch], before: Option<&Batch>) -> Batch {
+    let mut stack = Stack::new();
+    parts.iter().for_each(|part| stack.append(std::slice::from_ref(part), before, 1));
+    stack.finish(before)
+}
+
 fn batch(values: &[i64]) -> Batch {
     let rows = values.len();
-    Batch {
+    Batch::new(
         rows,
-        slots: vec![Some(Column::Integer(values.to_vec().into())), None],
-        origins: vec![(TableId(3), UInt32Array::from_iter_values(0..rows as u32))],
-    }
+        vec![Some(Column::Integer(values.to_vec().into())), None],
+        vec![(TableId(3), UInt32Array::from_iter_values(0..rows as u32))],
+    )
 }
 
 #[test]
@@ -160,7 +168,7 @@ fn batches_move_their_origins_along() {
     assert_eq!(origin(&kept.take(&vec![2, 0, 0].into())), [3, 0, 0]);
     assert_eq!(origin(&kept.slice(1, 2)), [2, 3]);
     assert!(all.origin(TableId(1)).is_none());
-    let whole = Batch::concat(vec![kept.slice(0, 1), kept.slice(1, 2)], None);
+    let whole = stacked(&[kept.slice(0, 1), kept.slice(1, 2)], None);
     assert_eq!(origin(&whole), [0, 2, 3]);
     assert_eq!(whole.slots[0].as_ref().unwrap().scalar(2), Scalar::Integer(8));
     assert!(whole.slots[1].is_none());
@@ -174,14 +182,13 @@ fn slots_that_were_there_before_are_taken_over() {
         part.slots[1] = Some(Column::constant(&Scalar::Integer(at as i64), Type::Integer, length));
         part
     });
-    let whole = Batch::concat(parts.to_vec(), Some(&before));
+    let whole = stacked(&parts, Some(&before));
     assert_eq!(scalars(whole.slots[1].as_ref().unwrap()).len(), 3);
     let (Some(Column::Integer(a)), Some(Column::Integer(b))) = (&whole.slots[0], &before.slots[0])
     else {
         panic!()
     };
     assert_eq!(a.values().as_ptr(), b.values().as_ptr(), "the column was copied");
-    assert_eq!(Batch::concat(vec![], Some(&before)).rows, 0);
 }
 
 proptest! {
@@ -197,4 +204,100 @@ proptest! {
             Column::concat(&[column.slice(0, cut), column.slice(cut, cells.len() - cut)]);
         prop_assert_eq!(scalars(&both), scalars(&column));
     }
+}
+
+/// A column of one of the types, with blanks; decided by a number.
+fn column_of(kind: usize, cells: &[Option<i64>]) -> Column {
+    match kind {
+        0 => Column::Integer(cells.iter().copied().collect()),
+        1 => {
+            let text = |cell: i64| "a text that is long ".repeat(cell as usize % 3) + "x";
+            Column::Text(cells.iter().map(|cell| cell.map(text)).collect())
+        }
+        2 => {
+            let values = cells.iter().map(|cell| cell.unwrap_or(0).into()).collect();
+            let there: Vec<bool> = cells.iter().map(Option::is_some).collect();
+            Column::decimal(values, Some(there.into()), Scale(2))
+        }
+        3 => Column::Boolean(cells.iter().map(|cell| cell.map(|cell| cell > 4)).collect()),
+        4 => Column::Number(cells.iter().map(|cell| cell.map(|cell| cell as f64)).collect()),
+        5 => Column::Date(cells.iter().map(|cell| cell.map(|cell| cell as i32)).collect()),
+        6 => Column::DateTime(cells.iter().copied().collect()),
+        _ => Column::Blank(cells.len()),
+    }
+}
+
+proptest! {
+    #[test]
+    fn columns_grow_by_parts_of_their_type_or_all_blank(
+        kind in 0_usize..8,
+        parts in prop::collection::vec(
+            (prop::collection::vec(prop::option::of(0_i64..9), 0..9), any::<bool>()), 0..6
+        )
+    ) {
+        let parts: Vec<Column> = parts
+            .iter()
+            .map(|(cells, blank)| column_of(if *blank { 7 } else { kind }, cells))
+            .collect();
+        let wanted: Vec<Scalar> = parts.iter().flat_map(scalars).collect();
+        prop_assert_eq!(scalars(&Column::concat(&parts)), wanted.clone());
+        // Parts that share what they are made of, twice.
+        let twice: Vec<Column> = parts.iter().chain(&parts).cloned().collect();
+        prop_assert_eq!(scalars(&Column::concat(&twice)), [wanted.clone(), wanted].concat());
+    }
+
+    #[test]
+    fn rows_that_stay_move_up_whoever_else_holds_the_column(
+        kind in 0_usize..8, cells in prop::collection::vec((prop::option::of(0_i64..9), any::<bool>()), 0..40),
+        cut in 0_usize..4, shared: bool
+    ) {
+        let cut = cut.min(cells.len());
+        let values: Vec<Option<i64>> = cells.iter().map(|(value, _)| *value).collect();
+        let column = column_of(kind, &values).slice(cut, cells.len() - cut);
+        let keep: Vec<bool> = cells[cut..].iter().map(|(_, keep)| *keep).collect();
+        let wanted: Vec<Scalar> = scalars(&column)
+            .into_iter()
+            .zip(&keep)
+            .filter_map(|(value, keep)| keep.then_some(value))
+            .collect();
+        let other = shared.then(|| column.clone());
+        let before = scalars(&column);
+        prop_assert_eq!(scalars(&column.filter(&keep.clone().into())), wanted.clone());
+        prop_assert_eq!(scalars(&column.into_filtered(&keep.into())), wanted);
+        prop_assert!(other.is_none_or(|other| scalars(&other) == before));
+    }
+}
+
+#[test]
+fn a_path_is_followed_once_and_again_for_other_rows() {
+    use std::cell::Cell;
+
+    let all = batch(&[5, 6, 7]);
+    let asked = Cell::new(0);
+    let follow = |batch: &Batch, hops: &[Hop]| {
+        batch.paths.lead(TableId(3), hops, || {
+            asked.set(asked.get() + 1);
+            UInt32Array::from_iter_values(0..batch.rows as u32)
+        })
+    };
+    let (one, two) = (Hop::Link(LinkId(0)), Hop::Link(LinkId(1)));
+    assert_eq!(follow(&all, &[one]).len(), 3);
+    assert_eq!(follow(&all, &[one]).len(), 3);
+    assert_eq!(asked.get(), 1);
+    follow(&all, &[one, two]);
+    assert_eq!(asked.get(), 2);
+    // Rows that were filtered, and copies that may go on to other rows, ask anew.
+    assert_eq!(follow(&all.filter(&vec![true, false, true].into()), &[one]).len(), 2);
+    follow(&all.clone(), &[one]);
+    assert_eq!(asked.get(), 4);
+}
+
+#[test]
+fn an_empty_stack_has_the_columns_of_its_only_part() {
+    let none = batch(&[]);
+    let whole = stacked(&[none], None);
+    assert_eq!(whole.rows, 0);
+    assert!(whole.slots[0].as_ref().is_some_and(Column::is_empty) && whole.slots[1].is_none());
+    assert!(whole.origin(TableId(3)).is_some_and(|rows| rows.values().is_empty()));
+    assert_eq!(stacked(&[], None).rows, 0);
 }

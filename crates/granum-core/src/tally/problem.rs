@@ -47,6 +47,8 @@ pub enum Problem {
         to: String,
         /// The key in words.
         keys: String,
+        /// What one row of the target is, if the plan says so.
+        grain: Vec<String>,
         /// Keys that repeat in the target.
         repeated: u64,
         /// Rows of the source that lead to one of them.

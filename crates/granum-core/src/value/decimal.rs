@@ -107,50 +107,67 @@ pub fn parse(text: &[u8]) -> Option<(i128, Scale)> {
         b'+' => (false, &text[1..]),
         _ => (false, text),
     };
-    let mut units: i128 = 0;
-    let mut small: u64 = 0;
-    let mut scale = None;
-    let mut count = 0_usize;
-    for &digit in digits {
-        match digit {
-            b'0'..=b'9' => {
-                count += 1;
-                if count <= 18 {
-                    small = small * 10 + u64::from(digit - b'0');
-                } else {
-                    if count == 19 {
-                        units = i128::from(small);
-                    }
-                    units = units.checked_mul(10)?.checked_add(i128::from(digit - b'0'))?;
-                }
-                if let Some(places) = &mut scale {
-                    *places += 1_u8;
-                }
-                if count > 76 {
-                    return None;
-                }
-            }
-            b'.' if scale.is_none() && count > 0 => scale = Some(0),
-            _ => return None,
+    // Up to 18 digits and a point fit 64 bits, which is much faster and nearly every cell.
+    let (units, places) =
+        if digits.len() <= 19 { parse_short(digits)? } else { parse_long(digits)? };
+    Some((if negative { -units } else { units }, places))
+}
+
+fn parse_short(digits: &[u8]) -> Option<(i128, Scale)> {
+    let mut units = 0_u64;
+    let mut point = digits.len();
+    for (at, byte) in digits.iter().enumerate() {
+        let digit = byte.wrapping_sub(b'0');
+        if digit < 10 {
+            units = units * 10 + u64::from(digit);
+        } else if *byte == b'.' && point == digits.len() {
+            point = at;
+        } else {
+            return None;
         }
     }
-    if count == 0 || scale == Some(0) {
+    let places = digits.len().saturating_sub(point + 1);
+    // A point stands between digits.
+    let well = point > 0 && (point == digits.len() || places > 0);
+    well.then_some((i128::from(units), Scale(places as u8)))
+}
+
+fn parse_long(digits: &[u8]) -> Option<(i128, Scale)> {
+    let mut units: i128 = 0;
+    let mut places = None;
+    let mut count = 0_usize;
+    for byte in digits {
+        match byte {
+            b'0'..=b'9' => {
+                count += 1;
+                units = units.checked_mul(10)?.checked_add(i128::from(byte - b'0'))?;
+                places = places.map(|places: usize| places + 1);
+            }
+            b'.' if places.is_none() && count > 0 => places = Some(0),
+            _ => return None,
+        }
+        if count > 76 {
+            return None;
+        }
+    }
+    if places == Some(0) {
         return None;
     }
-    if count <= 18 {
-        units = i128::from(small);
-    }
-    let units = fits(if negative { -units } else { units })?;
-    Some((units, Scale(scale.unwrap_or(0))))
+    Some((fits(units)?, Scale(places.unwrap_or(0) as u8)))
 }
 
 /// Reads a plain decimal into `scale` places. Places beyond that must be zeros.
 pub fn parse_to(text: &[u8], scale: Scale) -> Option<i128> {
-    let (units, found) = parse(text)?;
-    if found <= scale {
-        return rescale(units, found, scale);
+    let (units, places) = parse(text)?;
+    without_loss(units, places, scale)
+}
+
+/// The same number with other places, if that takes nothing from it but zeros.
+pub fn without_loss(units: i128, from: Scale, to: Scale) -> Option<i128> {
+    if from <= to {
+        return rescale(units, from, to);
     }
-    let by = power(found.0 - scale.0);
+    let by = power(from.0 - to.0);
     (units % by == 0).then_some(units / by)
 }
 

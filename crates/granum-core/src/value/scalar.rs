@@ -103,6 +103,17 @@ pub fn parse_integer(text: &[u8]) -> Option<i64> {
         return None;
     }
     let mut value = 0_i64;
+    // Up to 18 digits always fit.
+    if digits.len() <= 18 {
+        for byte in digits {
+            let digit = byte.wrapping_sub(b'0');
+            if digit > 9 {
+                return None;
+            }
+            value = value * 10 + i64::from(digit);
+        }
+        return Some(if negative { -value } else { value });
+    }
     for digit in digits {
         if !digit.is_ascii_digit() {
             return None;

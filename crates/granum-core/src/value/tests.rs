@@ -94,6 +94,42 @@ proptest! {
     }
 
     #[test]
+    fn digits_are_read_whatever_their_number(
+        sign in "[+-]?", whole in "[0-9]{1,24}", places in prop::option::of("[0-9]{1,24}")
+    ) {
+        let big: BigInt = format!("{whole}{}", places.as_deref().unwrap_or("")).parse().unwrap();
+        let big = if sign == "-" { -big } else { big };
+        let text = match &places {
+            Some(places) => format!("{sign}{whole}.{places}"),
+            None => format!("{sign}{whole}"),
+        };
+        let scale = Scale(places.as_ref().map_or(0, |places| places.len() as u8));
+        let wanted = fitting(&big).map(|units| (units, scale));
+        prop_assert_eq!(decimal::parse(text.as_bytes()), wanted);
+        let wanted = if places.is_none() { i64::try_from(&big).ok() } else { None };
+        prop_assert_eq!(parse_integer(text.as_bytes()), wanted);
+        // Fewer places are taken only where nothing but zeros is lost.
+        if let Some(units) = fitting(&big).filter(|_| scale >= Scale(2)) {
+            let by = decimal::power(scale.0 - 2);
+            let wanted = (units % by == 0).then_some(units / by);
+            prop_assert_eq!(decimal::parse_to(text.as_bytes(), Scale(2)), wanted);
+        }
+    }
+
+    #[test]
+    fn what_is_no_number_is_not_read(text in "[0-9.+ e-]{0,24}") {
+        let digits = text.strip_prefix(['+', '-']).unwrap_or(&text);
+        let plain = |part: &str| !part.is_empty() && part.bytes().all(|byte| byte.is_ascii_digit());
+        let number = match digits.split_once('.') {
+            Some((whole, places)) => plain(whole) && plain(places),
+            None => plain(digits),
+        };
+        prop_assert_eq!(decimal::parse(text.as_bytes()).is_some(), number);
+        let integer = plain(digits) && text.parse::<i64>().is_ok();
+        prop_assert_eq!(parse_integer(text.as_bytes()).is_some(), integer);
+    }
+
+    #[test]
     fn any_split_adds_up_and_no_part_is_more_than_one_unit_apart(amount in units(), count in 1_u64..300) {
         let parts: Vec<i128> = parts::equal(amount, count).collect();
         prop_assert_eq!(parts.len() as u64, count);

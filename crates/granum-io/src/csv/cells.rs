@@ -1,160 +1,163 @@
-//! Cells → one column.
+//! Cells → one column, a block of rows at a time.
 
-use arrow_array::builder::StringViewBuilder;
-use arrow_array::{BooleanArray, Date32Array, Float64Array, Int64Array, TimestampMicrosecondArray};
-use arrow_buffer::{NullBuffer, NullBufferBuilder};
+use std::borrow::Cow;
+
+use arrow_buffer::NullBufferBuilder;
 use granum_core::resolve::InputColumn;
-use granum_core::table::Column;
-use granum_core::value::{Scale, Type, day, decimal, found_type, parse_boolean, parse_integer};
+use granum_core::table::{Column, ColumnBuilder, Values};
+use granum_core::value::{day, decimal, parse_boolean, parse_integer};
 
-/// Whether a cell could be read. One that could not is blank.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) enum Read {
-    Well,
-    Badly,
+use super::grid::Grid;
+use super::part::cell;
+
+/// One column's cells in a block of rows.
+pub(super) struct Cells<'a> {
+    pub text: &'a str,
+    pub grid: &'a Grid,
+    /// Where the column stands in a row; `None` where the file lacks it.
+    pub place: Option<usize>,
 }
 
-pub(super) struct CellBuilder {
-    values: Values,
-    nulls: NullBufferBuilder,
+impl Cells<'_> {
+    /// A row's cell, doubled quotes made single.
+    pub fn text(&self, row: usize) -> Cow<'_, str> {
+        self.place.map_or(Cow::Borrowed(""), |place| cell(self.text, self.grid.field(row, place)))
+    }
+
+    /// Reads each cell that is not empty; gives the rows of those that could not be read.
+    fn each<T: Copy + Default>(
+        &self,
+        values: &mut Vec<T>,
+        nulls: &mut NullBufferBuilder,
+        mut read: impl FnMut(&[u8]) -> Option<T>,
+    ) -> Vec<usize> {
+        let mut bad = vec![];
+        let Some(place) = self.place else {
+            values.resize(values.len() + self.grid.rows(), T::default());
+            nulls.append_n_nulls(self.grid.rows());
+            return bad;
+        };
+        let bytes = self.text.as_bytes();
+        values.extend((0..self.grid.rows()).map(|row| {
+            let field = self.grid.field(row, place);
+            let value = if field.start == field.end {
+                nulls.append_null();
+                return T::default();
+            } else if field.escaped {
+                read(cell(self.text, field).as_bytes())
+            } else {
+                read(&bytes[field.start..field.end])
+            };
+            nulls.append(value.is_some());
+            value.unwrap_or_else(|| {
+                bad.push(row);
+                T::default()
+            })
+        }));
+        bad
+    }
+}
+
+/// A column that is being made of cells.
+pub(super) struct CellColumn {
+    column: ColumnBuilder,
     formats: Vec<String>,
     /// Without a `read` a cell must look like its type; with one it need only be readable.
     found: bool,
-    /// The last text that was read as a day, and what it gave: neighbours are often equal.
-    last: (String, i64),
 }
 
-enum Values {
-    Blank(usize),
-    Text(StringViewBuilder),
-    Integer(Vec<i64>),
-    Decimal(Vec<i128>, Scale),
-    Number(Vec<f64>),
-    Date(Vec<i32>),
-    DateTime(Vec<i64>),
-    Boolean(Vec<bool>),
-}
-
-impl CellBuilder {
+impl CellColumn {
     pub fn new(column: &InputColumn, room: usize) -> Self {
-        let values = match column.ty {
-            Type::Blank => Values::Blank(0),
-            Type::Text => Values::Text(StringViewBuilder::with_capacity(room)),
-            Type::Integer => Values::Integer(Vec::with_capacity(room)),
-            Type::Decimal(scale) => Values::Decimal(Vec::with_capacity(room), scale),
-            Type::Number => Values::Number(Vec::with_capacity(room)),
-            Type::Date => Values::Date(Vec::with_capacity(room)),
-            Type::DateTime => Values::DateTime(Vec::with_capacity(room)),
-            Type::Boolean => Values::Boolean(Vec::with_capacity(room)),
-        };
         Self {
-            values,
-            nulls: NullBufferBuilder::new(room),
+            column: ColumnBuilder::new(column.ty, room),
             formats: column.rule.as_ref().map_or(vec![], |rule| rule.formats.clone()),
             found: column.rule.is_none(),
-            last: (String::new(), 0),
         }
     }
 
-    pub fn push_blank(&mut self) {
-        match &mut self.values {
-            Values::Blank(rows) => *rows += 1,
-            Values::Text(builder) => builder.append_null(),
-            Values::Integer(values) => values.push(0),
-            Values::Decimal(values, _) => values.push(0),
-            Values::Number(values) => values.push(0.0),
-            Values::Date(values) => values.push(0),
-            Values::DateTime(values) => values.push(0),
-            Values::Boolean(values) => values.push(false),
-        }
-        self.nulls.append_null();
-    }
-
-    /// Takes a cell; an empty one is blank.
-    pub fn push(&mut self, cell: &str) -> Read {
-        if cell.is_empty() {
-            self.push_blank();
-            return Read::Well;
-        }
-        if let Values::Text(builder) = &mut self.values {
-            builder.append_value(cell);
-            return Read::Well;
-        }
-        let bytes = cell.as_bytes();
-        let read = match &mut self.values {
-            Values::Integer(values) => {
-                let leading = self.found && !looks_whole(bytes);
-                parse_integer(bytes).filter(|_| !leading).map(|value| values.push(value))
+    /// Takes in a block of rows. An empty cell is blank. Gives the rows, counted from the block's
+    /// first, whose cells could not be read; they are blank too.
+    pub fn take(&mut self, cells: &Cells<'_>) -> Vec<usize> {
+        let (found, formats) = (self.found, &self.formats);
+        let (values, nulls) = self.column.ends();
+        match values {
+            Values::Blank(rows) => {
+                let first = *rows;
+                *rows += cells.grid.rows();
+                (0..*rows - first).filter(|row| !cells.text(*row).is_empty()).collect()
             }
-            Values::Decimal(values, scale) => {
-                // Found from cells, a column has whole numbers beside decimals, and no others.
-                let fits = !self.found
-                    || looks_whole(bytes)
-                    || matches!(found_type(bytes), Type::Decimal(found) if found <= *scale);
-                let value = decimal::parse_to(bytes, *scale).filter(|_| fits);
-                value.map(|value| values.push(value))
-            }
-            Values::Number(values) => {
-                cell.parse::<f64>().ok().filter(|n| n.is_finite()).map(|value| values.push(value))
-            }
-            Values::Date(values) => {
-                if self.last.0 == cell {
-                    values.push(self.last.1 as i32);
-                    Some(())
-                } else {
-                    let day = if self.formats.is_empty() {
-                        day::parse_iso(bytes)
-                    } else {
-                        self.formats.iter().find_map(|format| day::parse_format(format, bytes))
-                    };
-                    day.map(|day| {
-                        cell.clone_into(&mut self.last.0);
-                        self.last.1 = day.into();
-                        values.push(day);
-                    })
+            Values::Text(texts) => {
+                for row in 0..cells.grid.rows() {
+                    match cells.place.map(|place| cells.grid.field(row, place)) {
+                        Some(field) if field.escaped => texts.push(&cells.text(row)),
+                        Some(field) if field.start < field.end => {
+                            texts.push(&cells.text[field.start..field.end]);
+                        }
+                        _ => texts.push_blank(),
+                    }
                 }
+                vec![]
             }
-            Values::DateTime(values) => {
-                let moment = if self.formats.is_empty() {
-                    day::parse_iso_time(bytes)
+            Values::Integer(values) => cells.each(values, nulls, |cell| {
+                if found && !plain_sign_and_zero(cell) { None } else { parse_integer(cell) }
+            }),
+            Values::Decimal(values, scale) => cells.each(values, nulls, |cell| {
+                let (units, places) = decimal::parse(cell)?;
+                // Found from cells, a column has no more places than were found.
+                if found && (places > *scale || !plain_sign_and_zero(cell)) {
+                    return None;
+                }
+                decimal::without_loss(units, places, *scale)
+            }),
+            Values::Number(values) => cells.each(values, nulls, |cell| {
+                let number: f64 = std::str::from_utf8(cell).ok()?.parse().ok()?;
+                number.is_finite().then_some(number)
+            }),
+            Values::Date(values) => {
+                // Neighbours are often equal.
+                let mut last = (vec![], 0);
+                cells.each(values, nulls, |cell| {
+                    if last.0 != cell {
+                        let day = if formats.is_empty() {
+                            day::parse_iso(cell)
+                        } else {
+                            formats.iter().find_map(|format| day::parse_format(format, cell))
+                        }?;
+                        last.0.clear();
+                        last.0.extend_from_slice(cell);
+                        last.1 = day;
+                    }
+                    Some(last.1)
+                })
+            }
+            Values::DateTime(values) => cells.each(values, nulls, |cell| {
+                if formats.is_empty() {
+                    day::parse_iso_time(cell)
                 } else {
-                    self.formats.iter().find_map(|format| day::parse_time_format(format, bytes))
-                };
-                moment.map(|moment| values.push(moment))
+                    formats.iter().find_map(|format| day::parse_time_format(format, cell))
+                }
+            }),
+            Values::Boolean(values) => {
+                let mut all: Vec<bool> = Vec::with_capacity(cells.grid.rows());
+                let bad = cells.each(&mut all, nulls, parse_boolean);
+                values.append_slice(&all);
+                bad
             }
-            Values::Boolean(values) => parse_boolean(bytes).map(|value| values.push(value)),
-            Values::Blank(_) | Values::Text(_) => None,
-        };
-        if read.is_some() {
-            self.nulls.append_non_null();
-            return Read::Well;
         }
-        self.push_blank();
-        Read::Badly
     }
 
-    pub fn finish(mut self) -> Column {
-        let nulls: Option<NullBuffer> = self.nulls.finish();
-        match self.values {
-            Values::Blank(rows) => Column::Blank(rows),
-            Values::Text(mut builder) => Column::Text(builder.finish()),
-            Values::Integer(values) => Column::Integer(Int64Array::new(values.into(), nulls)),
-            Values::Decimal(values, scale) => Column::decimal(values, nulls, scale),
-            Values::Number(values) => Column::Number(Float64Array::new(values.into(), nulls)),
-            Values::Date(values) => Column::Date(Date32Array::new(values.into(), nulls)),
-            Values::DateTime(values) => {
-                Column::DateTime(TimestampMicrosecondArray::new(values.into(), nulls))
-            }
-            Values::Boolean(values) => Column::Boolean(BooleanArray::new(values.into(), nulls)),
-        }
+    pub fn finish(self) -> Column {
+        self.column.finish()
     }
 }
 
-/// Digits without a leading zero or a plus: what a column of whole numbers is made of.
-fn looks_whole(cell: &[u8]) -> bool {
+/// Whether a number has no plus and no leading zero: what columns that are found to be numbers
+/// are made of.
+fn plain_sign_and_zero(cell: &[u8]) -> bool {
     let digits = cell.strip_prefix(b"-").unwrap_or(cell);
-    digits
-        .first()
-        .is_some_and(|first| first.is_ascii_digit() && (*first != b'0' || digits.len() == 1))
-        && digits.iter().all(u8::is_ascii_digit)
+    match digits {
+        [b'0', next, ..] => !next.is_ascii_digit(),
+        [first, ..] => first.is_ascii_digit(),
+        [] => false,
+    }
 }

@@ -2,8 +2,10 @@
 //! parallel parts.
 
 mod cells;
+mod grid;
 mod part;
 mod reader;
+mod records;
 mod scan;
 mod source;
 mod write;

@@ -2,16 +2,19 @@
 
 use std::borrow::Cow;
 use std::hash::Hasher;
+use std::ops::Range;
 use std::sync::Arc;
 
 use granum_core::engine::{CellTrouble, Part, RawPart, ReadRequest, SourceError, SourceErrorKind};
-use granum_core::table::{Column, Lines, Place};
+use granum_core::table::{Column, Place};
 use granum_core::value::{Found, Scale, Type};
 use memchr::memchr_iter;
 use siphasher::sip128::{Hasher128, SipHasher13};
 
-use super::cells::{CellBuilder, Read};
-use super::scan::{Fault, Field, Scanner};
+use super::cells::{CellColumn, Cells};
+use super::grid::Grid;
+use super::records::Records;
+use super::scan::{Fault, Field};
 
 /// Bad cells are listed up to this many a column and part.
 const EXAMPLES: usize = 5;
@@ -50,10 +53,8 @@ impl RawPart for CsvPart {
         let request = &self.layout.request;
         // Room for as many rows as there are lines: nothing grows, and nothing is held in vain.
         let room = memchr_iter(b'\n', &self.text).count() + 1;
-        let mut builders: Vec<CellBuilder> =
-            request.columns.iter().map(|column| CellBuilder::new(column, room)).collect();
-        let places: Vec<Option<usize>> =
-            request.columns.iter().map(|column| self.fields[column.column]).collect();
+        let mut columns: Vec<CellColumn> =
+            request.columns.iter().map(|column| CellColumn::new(column, room)).collect();
         let mut prints: Vec<Fingerprints> = request
             .fingerprints
             .iter()
@@ -62,38 +63,39 @@ impl RawPart for CsvPart {
         let mut troubles: Vec<CellTrouble> = vec![];
         let mut contradicts = false;
         let mut records = Records::new(self, text);
-        while let Some(line) = records.next()? {
-            for (at, builder) in builders.iter_mut().enumerate() {
-                let Some(place) = places[at] else {
-                    builder.push_blank();
+        let mut grid = Grid::new(self.width);
+        while records.fill(&mut grid)? {
+            for (at, (column, wanted)) in columns.iter_mut().zip(&request.columns).enumerate() {
+                let cells = Cells { text, grid: &grid, place: self.fields[wanted.column] };
+                let bad = column.take(&cells);
+                if bad.is_empty() {
                     continue;
-                };
-                let value = cell(text, records.fields[place]);
-                match builder.push(&value) {
-                    Read::Well => {}
-                    Read::Badly if request.columns[at].rule.is_none() => contradicts = true,
-                    Read::Badly => {
-                        let known = troubles.iter().position(|trouble| trouble.column == at);
-                        let known = known.unwrap_or_else(|| {
-                            troubles.push(CellTrouble { column: at, count: 0, examples: vec![] });
-                            troubles.len() - 1
-                        });
-                        let trouble = &mut troubles[known];
-                        trouble.count += 1;
-                        if trouble.examples.len() < EXAMPLES {
-                            let place = Place { file: self.name.clone(), line };
-                            trouble.examples.push((value.into_owned(), place));
-                        }
-                    }
+                }
+                if wanted.rule.is_none() {
+                    contradicts = true;
+                    continue;
+                }
+                let known = troubles.iter().position(|trouble| trouble.column == at);
+                let known = known.unwrap_or_else(|| {
+                    troubles.push(CellTrouble { column: at, count: 0, examples: vec![] });
+                    troubles.len() - 1
+                });
+                let trouble = &mut troubles[known];
+                trouble.count += bad.len() as u64;
+                let first = records.rows() - grid.rows();
+                for row in bad.into_iter().take(EXAMPLES - trouble.examples.len()) {
+                    let line = records.line_of(first + row);
+                    let place = Place { file: self.name.clone(), line };
+                    trouble.examples.push((cells.text(row).into_owned(), place));
                 }
             }
             for print in &mut prints {
-                print.push(text, &records.fields);
+                print.take(text, &grid);
             }
         }
         Ok(Part {
-            rows: records.rows,
-            columns: builders.into_iter().map(CellBuilder::finish).collect(),
+            rows: records.rows(),
+            columns: columns.into_iter().map(CellColumn::finish).collect(),
             fingerprints: prints.into_iter().map(Fingerprints::finish).collect(),
             file: self.name.clone(),
             lines: records.lines(),
@@ -137,7 +139,7 @@ impl CsvPart {
         })
     }
 
-    fn fault(&self, fault: Fault) -> SourceError {
+    pub(super) fn fault(&self, fault: Fault) -> SourceError {
         match fault {
             Fault::OpenQuote(at) => self.error(
                 SourceErrorKind::OpenQuote,
@@ -158,10 +160,12 @@ impl CsvPart {
     pub(super) fn find_types(&self, found: &mut [Option<Found>]) -> Result<(), SourceError> {
         let text = self.utf8()?;
         let mut records = Records::new(self, text);
-        while records.next()?.is_some() {
+        let mut grid = Grid::new(self.width);
+        while records.fill(&mut grid)? {
             for (found, place) in found.iter_mut().zip(&self.fields) {
-                if let (Some(found), Some(place)) = (found, place) {
-                    let value = cell(text, records.fields[*place]);
+                let (Some(found), Some(place)) = (found, place) else { continue };
+                for row in 0..grid.rows() {
+                    let value = cell(text, grid.field(row, *place));
                     if !value.is_empty() {
                         found.cell(value.as_bytes());
                     }
@@ -172,110 +176,19 @@ impl CsvPart {
     }
 }
 
-/// The records of a part, each checked for its length, with their lines.
-struct Records<'a> {
-    part: &'a CsvPart,
-    text: &'a str,
-    scanner: Scanner<'a>,
-    fields: Vec<Field>,
-    rows: usize,
-    line: u64,
-    /// Kept from the first row on that does not stand one line below the one before.
-    each: Option<Vec<u64>>,
-}
-
-impl<'a> Records<'a> {
-    fn new(part: &'a CsvPart, text: &'a str) -> Self {
-        Self {
-            part,
-            text,
-            scanner: Scanner::new(&part.text, part.layout.delimiter),
-            fields: Vec::with_capacity(part.width),
-            rows: 0,
-            line: part.line,
-            each: None,
-        }
-    }
-
-    /// Goes on to the next record; gives its line. Empty lines are passed over.
-    fn next(&mut self) -> Result<Option<u64>, SourceError> {
-        loop {
-            let start = self.scanner.position();
-            let more = self.scanner.next(&mut self.fields);
-            if !more.map_err(|fault| self.part.fault(fault))? {
-                return Ok(None);
-            }
-            let end = self.scanner.position();
-            let line = self.line;
-            // Only a quoted field can hold line ends of its own.
-            let lone = self.fields.len() == 1;
-            self.line += if self.fields.iter().all(|field| !self.spans_lines(*field)) {
-                1
-            } else {
-                memchr_iter(b'\n', &self.text.as_bytes()[start..end]).count() as u64
-            };
-            if lone && is_empty_line(&self.text.as_bytes()[start..end]) {
-                continue;
-            }
-            if self.fields.len() != self.part.width {
-                return Err(self.wrong_length(line));
-            }
-            if self.each.is_none() && line != self.part.line + self.rows as u64 {
-                self.each = Some((0..self.rows as u64).map(|row| self.part.line + row).collect());
-            }
-            if let Some(each) = &mut self.each {
-                each.push(line);
-            }
-            self.rows += 1;
-            return Ok(Some(line));
-        }
-    }
-
-    fn spans_lines(&self, field: Field) -> bool {
-        let bytes = self.text.as_bytes();
-        field.start > 0
-            && bytes[field.start - 1] == b'"'
-            && memchr::memchr(b'\n', &bytes[field.start..field.end]).is_some()
-    }
-
-    fn wrong_length(&self, line: u64) -> SourceError {
-        let (found, width) = (self.fields.len(), self.part.width);
-        let shown: String = self.fields.iter().take(4).map(|field| cell(self.text, *field)).fold(
-            String::new(),
-            |all, one| {
-                if all.is_empty() { one.into_owned() } else { format!("{all} | {one}") }
-            },
-        );
-        let shown: String = shown.chars().take(60).collect();
-        let plural = if found == 1 { "field" } else { "fields" };
-        self.part.error(
-            SourceErrorKind::RowLength,
-            line,
-            format!("this row has {found} {plural}, and the header has {width}: {shown}"),
-            if found > width {
-                "a delimiter within a field needs quotes around the field"
-            } else {
-                "the row is cut off, or its fields have another delimiter"
-            },
-        )
-    }
-
-    fn lines(self) -> Lines {
-        self.each.map_or(Lines::From(self.part.line), Lines::Each)
-    }
-}
-
-fn is_empty_line(record: &[u8]) -> bool {
-    matches!(record, [] | [b'\n' | b'\r'] | [b'\r', b'\n'])
-}
-
-/// Fingerprints of the text of some columns: 128 bits of `SipHash` over the cells, each followed by a
-/// byte that no text has. Two rows of a billion share one by chance with odds below 10^-20.
+/// Fingerprints of the text of some columns: 128 bits of `SipHash` over the cells as they would stand
+/// beside each other without quotes. A delimiter or line end within a cell is told from one between
+/// cells by a byte that no text has. Two rows of a billion share one by chance with odds below
+/// 10^-20.
 struct Fingerprints {
     places: Vec<Option<usize>>,
     values: Vec<i128>,
     scratch: Vec<u8>,
+    delimiter: u8,
 }
+
+/// Stands before a delimiter that is part of a cell; no UTF-8 text has it.
+const PART_OF_CELL: u8 = 0xFF;
 
 impl Fingerprints {
     fn new(columns: &[usize], part: &CsvPart, room: usize) -> Self {
@@ -283,30 +196,64 @@ impl Fingerprints {
             places: columns.iter().map(|column| part.fields[*column]).collect(),
             values: Vec::with_capacity(room),
             scratch: vec![],
+            delimiter: part.layout.delimiter,
         }
     }
 
-    fn push(&mut self, text: &str, fields: &[Field]) {
-        self.scratch.clear();
-        for place in &self.places {
-            if let Some(place) = place {
-                let field = fields[*place];
-                if field.escaped {
-                    self.scratch.extend_from_slice(cell(text, field).as_bytes());
-                } else {
-                    self.scratch.extend_from_slice(&text.as_bytes()[field.start..field.end]);
+    fn take(&mut self, text: &str, grid: &Grid) {
+        for row in 0..grid.rows() {
+            let print = match self.as_they_stand(grid, row) {
+                Some(cells) => fingerprint(&text.as_bytes()[cells]),
+                None => {
+                    self.join(text, grid, row);
+                    fingerprint(&self.scratch)
                 }
-            }
-            self.scratch.push(0xFF);
+            };
+            self.values.push(print);
         }
-        let mut hasher = SipHasher13::new();
-        hasher.write(&self.scratch);
-        self.values.push(hasher.finish128().as_u128() as i128);
+    }
+
+    /// The row's cells, if they stand beside each other in the file, in order and unquoted.
+    fn as_they_stand(&self, grid: &Grid, row: usize) -> Option<Range<usize>> {
+        let (first, rest) = self.places.split_first()?;
+        let first = grid.field(row, (*first)?);
+        let mut end = first.end;
+        for place in rest {
+            let field = grid.field(row, (*place)?);
+            if field.start != end + 1 {
+                return None;
+            }
+            end = field.end;
+        }
+        // Quotes stand between cells that have some, so only a single one can be escaped here.
+        (!first.escaped).then_some(first.start..end)
+    }
+
+    fn join(&mut self, text: &str, grid: &Grid, row: usize) {
+        self.scratch.clear();
+        for (at, place) in self.places.iter().enumerate() {
+            if at > 0 {
+                self.scratch.push(self.delimiter);
+            }
+            let Some(place) = place else { continue };
+            for byte in cell(text, grid.field(row, *place)).bytes() {
+                if byte == self.delimiter {
+                    self.scratch.push(PART_OF_CELL);
+                }
+                self.scratch.push(byte);
+            }
+        }
     }
 
     fn finish(self) -> Column {
         Column::decimal(self.values, None, Scale(0))
     }
+}
+
+fn fingerprint(bytes: &[u8]) -> i128 {
+    let mut hasher = SipHasher13::new();
+    hasher.write(bytes);
+    hasher.finish128().as_u128() as i128
 }
 
 /// The type that a column has when nothing is said, from what its cells were found to be.

@@ -4,7 +4,7 @@
 //! rest of the file becomes one field), text after a closing quote (joined to the field). This
 //! scanner refuses both and knows where they stand.
 
-use memchr::{memchr, memchr2, memchr2_iter};
+use memchr::{memchr, memchr2};
 
 /// A field of a record: its bytes within the text, without quotes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -31,20 +31,22 @@ pub struct Scanner<'a> {
     text: &'a [u8],
     delimiter: u8,
     at: usize,
-    /// Where fields end, as long as no quote stands in the text.
-    plain: Option<memchr::Memchr2<'a>>,
 }
 
 impl<'a> Scanner<'a> {
     /// A scanner over whole records; only the last may lack its line end.
     pub fn new(text: &'a [u8], delimiter: u8) -> Self {
-        let plain = memchr(b'"', text).is_none().then(|| memchr2_iter(delimiter, b'\n', text));
-        Self { text, delimiter, at: 0, plain }
+        Self { text, delimiter, at: 0 }
     }
 
     /// Where the next record begins.
     pub fn position(&self) -> usize {
         self.at
+    }
+
+    /// Goes on from `at`, where a record begins.
+    pub(super) fn go_to(&mut self, at: usize) {
+        self.at = at;
     }
 
     /// The fields of the next record, in `fields`. False at the end. An empty line is a record
@@ -54,30 +56,8 @@ impl<'a> Scanner<'a> {
         if self.at >= self.text.len() {
             return Ok(false);
         }
-        if self.plain.is_some() {
-            self.plain_record(fields);
-            return Ok(true);
-        }
         self.record(fields)?;
         Ok(true)
-    }
-
-    fn plain_record(&mut self, fields: &mut Vec<Field>) {
-        let Some(ends) = &mut self.plain else { return };
-        let mut start = self.at;
-        for end in ends {
-            let line_end = self.text[end] == b'\n';
-            let stop = if line_end { without_return(self.text, start, end) } else { end };
-            fields.push(Field { start, end: stop, escaped: false });
-            start = end + 1;
-            if line_end {
-                self.at = start;
-                return;
-            }
-        }
-        let end = without_return(self.text, start, self.text.len());
-        fields.push(Field { start, end, escaped: false });
-        self.at = self.text.len();
     }
 
     fn record(&mut self, fields: &mut Vec<Field>) -> Result<(), Fault> {

@@ -10,6 +10,12 @@ use super::part::{CsvPart, Layout, cell};
 use super::scan::last_record_end;
 use super::*;
 
+/// A line with nothing in it but its end.
+fn is_empty_line(record: &str) -> bool {
+    let line = record.strip_suffix('\n').unwrap_or(record);
+    line.strip_suffix('\r').unwrap_or(line).is_empty()
+}
+
 /// All records by the scanner, empty lines left out.
 fn scanned(text: &str, delimiter: u8) -> Result<Vec<Vec<String>>, Fault> {
     let mut scanner = Scanner::new(text.as_bytes(), delimiter);
@@ -18,8 +24,7 @@ fn scanned(text: &str, delimiter: u8) -> Result<Vec<Vec<String>>, Fault> {
     let mut start = 0;
     while scanner.next(&mut fields)? {
         let end = scanner.position();
-        let line = text[start..end].trim_end_matches(['\r', '\n']);
-        if !line.is_empty() {
+        if !is_empty_line(&text[start..end]) {
             records.push(fields.iter().map(|field| cell(text, *field).into_owned()).collect());
         }
         assert!(end > start, "the scanner stands still");
@@ -150,7 +155,7 @@ proptest! {
         let (mut row, mut start) = (0, 0);
         while scanner.next(&mut vec![]).unwrap() {
             let record = &text[start..scanner.position()];
-            if !record.trim_end_matches(['\r', '\n']).is_empty() {
+            if !is_empty_line(record) {
                 let line = 7 + text[..start].matches('\n').count() as u64;
                 prop_assert_eq!(parsed.lines.line(row), line);
                 row += 1;
@@ -161,9 +166,129 @@ proptest! {
     }
 }
 
-/// A part that begins on line 7, asked for its first column as text.
+/// Rows of three cells each, quoted or not, long enough that some reach over 64 bytes.
+fn rows_of_three() -> impl Strategy<Value = (Vec<Vec<String>>, String)> {
+    let cell = prop_oneof![3 => "[a-z0-9.é ]{0,9}", 1 => "[a-c,\"\n\r]{0,4}", 1 => "[a-z]{40,70}"];
+    let row = (prop::collection::vec((cell, any::<bool>()), 3), 0_usize..6);
+    prop::collection::vec(row, 0..30).prop_map(|rows| {
+        let mut text = String::new();
+        for (cells, end) in &rows {
+            for (at, (cell, quoted)) in cells.iter().enumerate() {
+                text.push_str(if at > 0 { "," } else { "" });
+                if *quoted || cell.contains([',', '"', '\n', '\r']) {
+                    text.push_str(&format!("\"{}\"", cell.replace('"', "\"\"")));
+                } else {
+                    text.push_str(cell);
+                }
+            }
+            text.push_str(["\n", "\n", "\n", "\r\n", "\n\n", "\r\n\r\n"][*end]);
+        }
+        let cells = |(cells, _): (Vec<(String, bool)>, usize)| {
+            cells.into_iter().map(|(cell, _)| cell).collect()
+        };
+        (rows.into_iter().map(cells).collect(), text)
+    })
+}
+
+/// All columns of a part as texts, blanks as nothing.
+fn parsed(part: &CsvPart) -> Result<Vec<Vec<String>>, granum_core::engine::SourceError> {
+    let parsed = granum_core::engine::RawPart::parse(part)?;
+    let cell = |column: &Column, row| match column.scalar(row) {
+        granum_core::value::Scalar::Text(text) => text,
+        _ => String::new(),
+    };
+    let row = |row| parsed.columns.iter().map(|column| cell(column, row)).collect();
+    Ok((0..parsed.rows).map(row).collect())
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(1000))]
+
+    #[test]
+    fn plain_rows_and_others_come_out_as_they_were_put_in((rows, text) in rows_of_three()) {
+        prop_assert_eq!(parsed(&part_of(&text, 3)).unwrap(), rows);
+    }
+
+    #[test]
+    fn what_is_taken_by_the_block_is_what_the_scanner_finds(
+        text in "([ab\"]{0,3},){0,2}[ab,\"\n\r]{0,60}", width in 1_usize..4
+    ) {
+        let wanted = scanned(&text, b',');
+        match parsed(&part_of(&text, width)) {
+            Ok(rows) => prop_assert_eq!(Ok(rows), wanted),
+            Err(error) if error.kind == SourceErrorKind::RowLength => {
+                let line = usize::try_from(error.line.unwrap()).unwrap() - 7;
+                let before: usize = text.split_inclusive('\n').take(line).map(str::len).sum();
+                let first = scanned(&text[..before], b',').unwrap();
+                prop_assert!(first.iter().all(|row| row.len() == width));
+                let mut fields = vec![];
+                Scanner::new(&text.as_bytes()[before..], b',').next(&mut fields).unwrap();
+                prop_assert_ne!(fields.len(), width);
+            }
+            Err(_) => prop_assert!(wanted.is_err()),
+        }
+    }
+
+    #[test]
+    fn rows_have_one_fingerprint_if_and_only_if_their_cells_are_equal(
+        (rows, text) in rows_of_three(), swapped in any::<bool>()
+    ) {
+        let mut part = part_of(&text, 3);
+        let columns = if swapped { vec![2, 0] } else { vec![0, 1, 2] };
+        let request = ReadRequest { columns: vec![], fingerprints: vec![columns.clone()] };
+        part.layout = std::sync::Arc::new(Layout { delimiter: b',', request });
+        let parsed = granum_core::engine::RawPart::parse(&part).unwrap();
+        let Column::Decimal(prints) = &parsed.fingerprints[0] else { panic!() };
+        for (at, row) in rows.iter().enumerate() {
+            for (before, other) in rows[..at].iter().enumerate() {
+                let equal = columns.iter().all(|column| row[*column] == other[*column]);
+                prop_assert_eq!(equal, prints.value(at) == prints.value(before));
+            }
+        }
+    }
+
+    #[test]
+    fn lines_that_repeat_the_one_before_are_written_as_if_they_did_not(
+        rows in prop::collection::vec((0_i64..3, prop::option::of(8_i64..12), "[a,]{0,2}"), 0..20),
+        columns in prop::collection::vec(0_usize..3, 1..70)
+    ) {
+        use granum_core::engine::Encoder;
+        let wide: Vec<Column> = columns
+            .iter()
+            .map(|column| match column {
+                0 => Column::Integer(rows.iter().map(|row| row.0).collect::<Vec<_>>().into()),
+                1 => Column::Integer(rows.iter().map(|row| row.1).collect()),
+                _ => Column::Text(rows.iter().map(|row| Some(&row.2).filter(|t| !t.is_empty())).collect()),
+            })
+            .collect();
+        let one_by_one: Vec<u8> = (0..rows.len())
+            .flat_map(|row| {
+                let line: Vec<Column> = wide.iter().map(|column| column.slice(row, 1)).collect();
+                CsvEncoder.encode(&line, 1)
+            })
+            .collect();
+        prop_assert_eq!(CsvEncoder.encode(&wide, rows.len()), one_by_one);
+    }
+}
+
+#[test]
+fn rows_beyond_a_block_have_their_cells_and_lines() {
+    use granum_core::engine::RawPart;
+    let text: String = (0..10_000)
+        .map(|row| if row == 5000 { "\"5000\n\",x\n".into() } else { format!("{row},x\n") })
+        .collect();
+    let part = part_of(&text, 2).parse().unwrap();
+    assert_eq!(part.rows, 10_000);
+    for row in [0, 4095, 4096, 4999, 5000, 5001, 9999] {
+        assert_eq!(part.columns[0].scalar(row).to_string().trim_end(), row.to_string());
+        assert_eq!(part.lines.line(row), 7 + row as u64 + u64::from(row > 5000), "row {row}");
+    }
+}
+
+/// A part that begins on line 7, asked for all its columns as texts.
 fn part_of(text: &str, width: usize) -> CsvPart {
-    let columns = vec![InputColumn { column: 0, ty: Type::Text, rule: None }];
+    let columns =
+        (0..width).map(|column| InputColumn { column, ty: Type::Text, rule: None }).collect();
     let request = ReadRequest { columns, fingerprints: vec![] };
     CsvPart {
         text: text.as_bytes().to_vec(),

@@ -21,88 +21,150 @@ pub(crate) fn header<'a>(names: impl Iterator<Item = &'a str>) -> Vec<u8> {
 }
 
 impl Encoder for CsvEncoder {
+    /// Each row begins as the row before: units of one line, and lines of one order, mostly repeat
+    /// it, and bytes are copied faster than they are made.
     fn encode(&self, columns: &[Column], rows: usize) -> Vec<u8> {
-        let mut out = Vec::with_capacity(rows * columns.len() * 10);
-        let alone = columns.len() == 1;
-        let same = same_as_before(columns, rows);
-        let nulls: Vec<Option<NullBuffer>> = columns
+        let changes = changes(columns, rows);
+        let writers: Vec<CellWriter<'_>> = columns
             .iter()
-            .map(|column| column.nulls().filter(|nulls| nulls.null_count() > 0))
+            .map(|column| CellWriter { column, nulls: column.nulls(), alone: columns.len() == 1 })
             .collect();
-        // Where each cell of the row before begins, and of this one; the last is the row's end.
-        let mut before = vec![0; columns.len() + 1];
-        let mut starts = vec![0; columns.len() + 1];
-        for (row, same) in same.into_iter().enumerate() {
-            let mut at = 0;
-            while at < columns.len() {
-                let equal = if at < WATCHED { (same >> at).trailing_ones() as usize } else { 0 };
-                if equal > 0 {
-                    // Cells with their separators, all at once.
-                    let end = (at + equal).min(columns.len());
-                    let moved = out.len();
-                    out.extend_from_within(before[at]..before[end]);
-                    for cell in at..end {
-                        starts[cell] = before[cell] - before[at] + moved;
-                    }
-                    at = end;
-                    continue;
-                }
-                starts[at] = out.len();
-                let blank = nulls[at].as_ref().is_some_and(|nulls| nulls.is_null(row));
-                if !blank {
-                    write_cell(&columns[at], row, &mut out);
-                }
-                // A blank in the only column would be an empty line, which is no row.
-                if alone && (blank || matches!(columns[at], Column::Blank(_))) {
-                    out.extend_from_slice(b"\"\"");
-                }
-                at += 1;
-                out.push(if at == columns.len() { b'\n' } else { b',' });
-            }
-            starts[columns.len()] = out.len();
-            std::mem::swap(&mut before, &mut starts);
+        let mut line = Line::new(columns.len());
+        let mut out = Vec::with_capacity(rows * columns.len() * 8);
+        for (row, changed) in changes.into_iter().enumerate() {
+            line.change(changed, &writers, row);
+            out.extend_from_slice(&line.bytes);
         }
         out
     }
 }
 
-/// So many columns are watched for values that repeat.
+/// So many columns are watched for changes; those behind them count as changed.
 const WATCHED: usize = 64;
 
-/// For each row a bit for each column whose value is that of the row before: units of one line, and
-/// lines of one order, mostly repeat it, and bytes are copied faster than they are made.
-fn same_as_before(columns: &[Column], rows: usize) -> Vec<u64> {
-    let mut same = vec![0_u64; rows];
+/// For each row a bit for each column whose value is not that of the row before.
+fn changes(columns: &[Column], rows: usize) -> Vec<u64> {
+    let mut changed = vec![0_u64; rows];
+    if let Some(first) = changed.first_mut() {
+        *first = u64::MAX;
+    }
     for (at, column) in columns.iter().take(WATCHED).enumerate() {
         match column {
-            Column::Text(array) => mark(array.views(), at, &mut same),
-            Column::Integer(array) => mark(array.values(), at, &mut same),
-            Column::Decimal(array) => mark(array.values(), at, &mut same),
-            Column::Date(array) => mark(array.values(), at, &mut same),
-            Column::DateTime(array) => mark(array.values(), at, &mut same),
-            _ => {}
+            Column::Blank(_) => {}
+            // Longer texts count as changed where they stand in other places.
+            Column::Text(array) => mark(array.views(), at, &mut changed),
+            Column::Integer(array) => mark(array.values(), at, &mut changed),
+            Column::Decimal(array) => mark(array.values(), at, &mut changed),
+            Column::Date(array) => mark(array.values(), at, &mut changed),
+            Column::DateTime(array) => mark(array.values(), at, &mut changed),
+            Column::Number(array) => mark(array.values(), at, &mut changed),
+            Column::Boolean(array) => {
+                mark(&array.values().iter().collect::<Vec<_>>(), at, &mut changed);
+            }
         }
         if let Some(nulls) = column.nulls().filter(|nulls| nulls.null_count() > 0) {
-            for (row, same) in same.iter_mut().enumerate().skip(1) {
-                if nulls.is_null(row) != nulls.is_null(row - 1) {
-                    *same &= !(1 << at);
-                }
+            mark(&nulls.iter().collect::<Vec<_>>(), at, &mut changed);
+        }
+    }
+    changed
+}
+
+fn mark<T: PartialEq>(values: &[T], at: usize, changed: &mut [u64]) {
+    for (pair, changed) in values.windows(2).zip(&mut changed[1.min(values.len())..]) {
+        *changed |= u64::from(pair[0] != pair[1]) << at;
+    }
+}
+
+/// A line that is written over and over.
+struct Line {
+    bytes: Vec<u8>,
+    /// Where each cell begins; the last is the line's end.
+    starts: Vec<usize>,
+    /// What the line was, while it is made anew.
+    old: Vec<u8>,
+    old_starts: Vec<usize>,
+    cell: Vec<u8>,
+}
+
+impl Line {
+    /// Cells with nothing in them.
+    fn new(columns: usize) -> Self {
+        let mut bytes = vec![b','; columns];
+        if let Some(last) = bytes.last_mut() {
+            *last = b'\n';
+        }
+        let starts = (0..=columns).collect();
+        Self { bytes, starts, old: vec![], old_starts: vec![], cell: vec![] }
+    }
+
+    /// Writes the cells that have changed: in their places as long as they are as long as before.
+    fn change(&mut self, changed: u64, writers: &[CellWriter<'_>], row: usize) {
+        let mut left = changed;
+        loop {
+            let mut at = left.trailing_zeros() as usize;
+            if at >= writers.len().min(WATCHED) {
+                at = WATCHED;
+            }
+            if at >= writers.len() {
+                return;
+            }
+            left &= left.wrapping_sub(1);
+            let room = self.starts[at]..self.starts[at + 1] - 1;
+            self.cell.clear();
+            writers[at].write(row, &mut self.cell);
+            if at < WATCHED && self.cell.len() == room.len() {
+                self.bytes[room].copy_from_slice(&self.cell);
+            } else {
+                self.make_from(at, left, writers, row);
+                return;
             }
         }
     }
-    same
-}
 
-fn mark<T: PartialEq>(values: &[T], at: usize, same: &mut [u64]) {
-    for (pair, same) in values.windows(2).zip(&mut same[1.min(values.len())..]) {
-        *same |= u64::from(pair[0] == pair[1]) << at;
+    /// Makes the line anew from cell `at` on, which stands in `cell`. `changed` are those behind it
+    /// that have to be written; the others are taken over.
+    fn make_from(&mut self, at: usize, changed: u64, writers: &[CellWriter<'_>], row: usize) {
+        let Self { bytes, starts, old, old_starts, cell } = self;
+        std::mem::swap(bytes, old);
+        old_starts.clone_from(starts);
+        bytes.clear();
+        bytes.extend_from_slice(&old[..old_starts[at]]);
+        bytes.extend_from_slice(cell);
+        for next in at + 1..=writers.len() {
+            bytes.push(if next == writers.len() { b'\n' } else { b',' });
+            starts[next] = bytes.len();
+            if next == writers.len() {
+                break;
+            }
+            if next >= WATCHED || changed >> next & 1 == 1 {
+                writers[next].write(row, bytes);
+            } else {
+                bytes.extend_from_slice(&old[old_starts[next]..old_starts[next + 1] - 1]);
+            }
+        }
     }
 }
 
-fn write_cell(column: &Column, row: usize, out: &mut Vec<u8>) {
-    match column {
-        Column::Text(array) => write_text(array.value(row).as_bytes(), out),
-        other => other.write_value(row, out),
+/// Writes the cells of one column.
+struct CellWriter<'a> {
+    column: &'a Column,
+    nulls: Option<NullBuffer>,
+    alone: bool,
+}
+
+impl CellWriter<'_> {
+    fn write(&self, row: usize, out: &mut Vec<u8>) {
+        if self.nulls.as_ref().is_some_and(|nulls| nulls.is_null(row)) {
+            // A blank in the only column would be an empty line, which is no row.
+            if self.alone {
+                out.extend_from_slice(b"\"\"");
+            }
+            return;
+        }
+        match self.column {
+            Column::Text(array) => write_text(array.value(row).as_bytes(), out),
+            other => other.write_value(row, out),
+        }
     }
 }
 

@@ -23,7 +23,12 @@ pub(super) fn links(links: &[LinkAccount]) -> String {
             count(link.blank),
             by_amount(link),
             if link.required.is_empty() { "\u{2014}".into() } else { link.required.clone() },
-            if link.held { "ok".into() } else { "FAILED".into() },
+            // A link of which nothing is asked is neither.
+            match (link.required.is_empty(), link.held) {
+                (true, _) => String::new(),
+                (false, true) => "ok".into(),
+                (false, false) => "FAILED".into(),
+            },
         ]);
     }
     let sides = [

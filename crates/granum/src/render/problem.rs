@@ -65,15 +65,16 @@ pub(super) fn problem(problem: &Problem, source: &str) -> String {
             from,
             to,
             keys: key,
+            grain,
             repeated,
             source_rows,
             would_be,
             examples,
         } => {
             let mut out = format!(
-                "  {from} \u{2192} {to}: {} of {to} on {key} {} not one row each\n",
+                "  {from} \u{2192} {to}: {} of {to} ({key}) {} on several rows\n",
                 counted(*repeated, "key", "keys"),
-                if *repeated == 1 { "has" } else { "have" },
+                if *repeated == 1 { "stands" } else { "stand" },
             );
             out.push_str(&format!(
                 "    {} of {from} would have become {}\n",
@@ -82,9 +83,16 @@ pub(super) fn problem(problem: &Problem, source: &str) -> String {
             ));
             keys(&mut out, examples);
             more(&mut out, *repeated, examples.len());
-            out.push_str(&format!(
-                "    say which row of {to} stays:  dedupe by {key} keep latest COLUMN\n"
-            ));
+            // Rows that differ in the grain are different things: to keep one would merge them.
+            out.push_str(&if grain.is_empty() {
+                format!("    say which row of {to} stays:  dedupe by {key} keep latest COLUMN\n")
+            } else {
+                format!(
+                    "    {to} has one row per {}: link on that, or on more columns that tell these rows \
+                     apart\n",
+                    grain.join(", ")
+                )
+            });
             out
         }
         Problem::Units { table, of, troubles } => units(table, of, troubles),

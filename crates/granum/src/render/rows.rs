@@ -10,8 +10,11 @@ use super::{count, counted, dim, heading};
 /// Cells are shown up to this many letters.
 const LONGEST: usize = 40;
 
+/// How a blank is shown.
+const BLANK: &str = "\u{b7}";
+
 /// The rows, with the table's grain above and how many there are below. Columns that do not fit
-/// beside each other follow below.
+/// beside each other follow below, each time behind the grain, so that one sees whose they are.
 pub fn rows(shown: &Shown, unmatched: Option<&str>, width: usize) -> String {
     let grain = if shown.grain.is_empty() {
         "each row for itself".to_owned()
@@ -28,14 +31,30 @@ pub fn rows(shown: &Shown, unmatched: Option<&str>, width: usize) -> String {
         })
         .collect();
     let sides: Vec<Side> = shown.columns.iter().map(|(_, column)| side(column)).collect();
+    let mut named: Vec<usize> =
+        (0..columns.len()).filter(|at| shown.grain.contains(&shown.columns[*at].0)).collect();
+    let set_of = |columns_shown: &[usize]| {
+        let columns = columns_shown.iter().map(|at| &columns[*at]);
+        let sides: Vec<Side> = columns_shown.iter().map(|at| sides[*at]).collect();
+        block(&columns.collect::<Vec<_>>(), &sides, shown.shown)
+    };
+    let wide = |lines: &[String]| lines.iter().map(|line| line.chars().count() + 2).max();
+    // A grain that takes half the width leaves too little for what it names.
+    if wide(&set_of(&named)) > Some(width / 2) {
+        named.clear();
+    }
     let mut from = 0;
     while from < columns.len() {
         let mut to = columns.len();
-        let mut lines = block(&columns[from..to], &sides[from..to], shown.shown);
-        while lines.iter().any(|line| line.chars().count() + 2 > width) && to > from + 1 {
+        let lines = loop {
+            let mut below: Vec<usize> = named.iter().copied().filter(|at| *at < from).collect();
+            below.extend(from..to);
+            let lines = set_of(&below);
+            if wide(&lines) <= Some(width) || to == from + 1 {
+                break lines;
+            }
             to -= 1;
-            lines = block(&columns[from..to], &sides[from..to], shown.shown);
-        }
+        };
         for line in lines {
             out.push_str(&format!("  {line}\n"));
         }
@@ -53,7 +72,10 @@ pub fn rows(shown: &Shown, unmatched: Option<&str>, width: usize) -> String {
     } else {
         which
     };
-    out.push_str(&format!("{}\n", dim(&format!("{first}; \u{b7} is blank"))));
+    // The sign needs explaining only where it stands.
+    let blank = columns.iter().flat_map(|column| &column[1..]).any(|cell| cell == BLANK);
+    let legend = if blank { "; \u{b7} is blank" } else { "" };
+    out.push_str(&format!("{}\n", dim(&format!("{first}{legend}"))));
     out
 }
 
@@ -67,10 +89,12 @@ fn side(column: &Column) -> Side {
 fn cell(column: &Column, row: usize) -> String {
     let value = column.scalar(row);
     if value == Scalar::Blank {
-        return "\u{b7}".into();
+        return BLANK.into();
     }
     let text: String =
         value.to_string().chars().map(|c| if c.is_control() { '\u{fffd}' } else { c }).collect();
+    // Spaces around a text are what is wrong with it more often than not, and cannot be seen.
+    let text = if text.trim() == text { text } else { format!("\"{text}\"") };
     if text.chars().count() <= LONGEST {
         return text;
     }
@@ -78,7 +102,7 @@ fn cell(column: &Column, row: usize) -> String {
     format!("{start}\u{2026}")
 }
 
-fn block(columns: &[Vec<String>], sides: &[Side], rows: usize) -> Vec<String> {
+fn block(columns: &[&Vec<String>], sides: &[Side], rows: usize) -> Vec<String> {
     let lines: Vec<Vec<String>> =
         (0..=rows).map(|row| columns.iter().map(|column| column[row].clone()).collect()).collect();
     set(sides, &lines)

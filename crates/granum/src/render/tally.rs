@@ -100,7 +100,7 @@ fn stages(way: &[&TableTally], lines: &[Line]) -> (Vec<Stage>, Vec<String>) {
             number += 1;
             stages.push(Stage {
                 number: number.to_string(),
-                label: shortened(&step.text, 36),
+                label: step.text.clone(),
                 rows: step.rows,
                 amounts: pick(&step.amounts),
                 changes: true,
@@ -153,7 +153,11 @@ fn note(detail: &StepDetail) -> Option<String> {
         StepDetail::Dedupe(cut) => Some(cut_words(cut)),
         StepDetail::Units { conserved } if conserved.is_empty() => None,
         StepDetail::Units { conserved } => {
-            Some(format!("{} add up to what they were", conserved.join(", ")))
+            let (verb, were) = match conserved.len() {
+                1 => ("adds", "it was"),
+                _ => ("add", "they were"),
+            };
+            Some(format!("{} {verb} up to what {were}", conserved.join(", ")))
         }
         StepDetail::Ends { names } => Some(format!("{} ends here", names.join(", "))),
     }
@@ -191,15 +195,19 @@ fn tally(way: &[&TableTally], width: usize) -> String {
     let mut out = format!("{} \u{b7} {grain}\n\n", heading(&table.name));
     let lines = amounts_along(way);
     let (stages, notes) = stages(way, &lines);
-    // As many amounts beside each other as fit; the rest below.
+    // As many amounts beside each other as fit; the rest below. Steps have what room is left.
     let mut from = 0;
     loop {
         let mut to = lines.len();
-        let mut set = block(&stages, &lines, from..to);
-        while set.iter().any(|line| line.chars().count() + 2 > width) && to > from + 1 {
+        let widest = |label: usize, to: usize| {
+            let set = block(&stages, &lines, from..to, label);
+            set.iter().map(|line| line.chars().count() + 2).max().unwrap_or(0)
+        };
+        while widest(LABEL, to) > width && to > from + 1 {
             to -= 1;
-            set = block(&stages, &lines, from..to);
         }
+        let label = LABEL + width.saturating_sub(widest(LABEL, to));
+        let set = block(&stages, &lines, from..to, label);
         for line in set {
             out.push_str(&format!("  {line}\n"));
         }
@@ -218,7 +226,15 @@ fn tally(way: &[&TableTally], width: usize) -> String {
     out
 }
 
-fn block(stages: &[Stage], lines: &[Line], shown: std::ops::Range<usize>) -> Vec<String> {
+/// Steps are written with up to so many letters even where that leaves amounts for below.
+const LABEL: usize = 36;
+
+fn block(
+    stages: &[Stage],
+    lines: &[Line],
+    shown: std::ops::Range<usize>,
+    label: usize,
+) -> Vec<String> {
     let mut sides = vec![Side::Right, Side::Left, Side::Right, Side::Right];
     let mut header: Vec<String> = ["", "step", "rows", "change"].map(str::to_owned).to_vec();
     for line in &lines[shown.clone()] {
@@ -230,7 +246,7 @@ fn block(stages: &[Stage], lines: &[Line], shown: std::ops::Range<usize>) -> Vec
         let before = at.checked_sub(1).map(|at| &stages[at]).filter(|_| stage.changes);
         let mut row = vec![
             stage.number.clone(),
-            stage.label.clone(),
+            shortened(&stage.label, label),
             count(stage.rows),
             before.map_or(String::new(), |before| change(before.rows, stage.rows)),
         ];

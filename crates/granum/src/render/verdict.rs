@@ -76,9 +76,16 @@ pub(super) fn verdict(view: &Report<'_>) -> String {
         let problems = report.problems.len() as u64;
         parts.push(format!("{} with the data", counted(problems, "problem", "problems")));
     }
-    parts.push(format!("{failed_links} of {} links failed", report.links_planned));
-    parts.push(format!("{failed_checks} of {} checks failed", report.checks.len()));
-    let mut out = format!("{}: {}.", bad("STOPPED"), parts.join(", "));
+    // What could not be built has not failed by itself; only where all was looked at do zeros say
+    // something.
+    let all = report.problems.is_empty();
+    if failed_links > 0 || all {
+        parts.push(format!("{failed_links} of {} links failed", report.links_planned));
+    }
+    if failed_checks > 0 || all {
+        parts.push(format!("{failed_checks} of {} checks failed", report.checks.len()));
+    }
+    let mut out = format!("STOPPED: {}.", parts.join(", "));
     let mut not = vec![];
     if not_built > 0 {
         not.push(counted(not_built as u64, "link was not built", "links were not built"));
@@ -95,7 +102,8 @@ pub(super) fn verdict(view: &Report<'_>) -> String {
     if report.writes {
         out.push_str(" Nothing was written.");
     }
-    let mut out = folded(&out, "", view.width);
+    // Coloured when it is folded: signs of colour have no width.
+    let mut out = folded(&out, "", view.width).replacen("STOPPED", &bad("STOPPED"), 1);
     for problem in &report.problems {
         out.push('\n');
         out.push_str(&problem::problem(problem, view.source));

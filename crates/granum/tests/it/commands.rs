@@ -22,7 +22,7 @@ fn show_prints_the_first_rows_with_the_grain() {
   M1              2         1   5.50  2026-03-01
   M2              1         2   7.01  2026-03-02
 
-the first 3 of 4 rows; · is blank
+the first 3 of 4 rows
 "
     );
     folder
@@ -39,7 +39,7 @@ fn show_lists_what_a_link_leaves_out() {
         .granum(&["show", "p.granum", "lines", "--unmatched", "orders"])
         .code(0)
         .says("  M9              1         1  2.00\n")
-        .says("1 row without one of orders; · is blank\n");
+        .says("1 row without one of orders\n");
     folder
         .granum(&["show", "p.granum", "lines", "--unmatched", "oders"])
         .code(2)
@@ -77,6 +77,47 @@ fn show_folds_wide_tables_and_long_cells() {
     assert!(ran.out.lines().all(|line| line.chars().count() <= 100), "{}", ran.out);
     assert!(ran.out.contains("column_29"));
     assert!(ran.out.contains(&format!("{}…\n", "x".repeat(39))), "{}", ran.out);
+}
+
+#[test]
+fn show_repeats_the_grain_beside_columns_that_follow_below() {
+    let folder = Folder::new();
+    let names: Vec<String> = (0..12).map(|at| format!("column_{at:02}")).collect();
+    folder.file("t.csv", format!("k,{}\nA7,{}\n", names.join(","), "1,".repeat(11) + "2"));
+    folder.plan("input t from \"t.csv\"\n  grain k\n");
+    let ran = folder.granum(&["show", "p.granum", "t"]).code(0);
+    assert_eq!(ran.out.matches("  k   column").count(), 2, "{}", ran.out);
+    assert_eq!(ran.out.matches("  A7  ").count(), 2, "{}", ran.out);
+    // A grain that takes half the width does not stand everywhere.
+    folder.plan(&format!("input t from \"t.csv\"\n  grain k, {}\n", names[..9].join(", ")));
+    let ran = folder.granum(&["show", "p.granum", "t"]).code(0);
+    assert_eq!(ran.out.matches("A7").count(), 1, "{}", ran.out);
+}
+
+#[test]
+fn show_makes_spaces_around_a_text_seen() {
+    let folder = Folder::new();
+    folder.file("t.csv", "k,v\nA ,x\n B,\"y\n\"\nC,a b\n").plan("input t from \"t.csv\"\n");
+    folder
+        .granum(&["show", "p.granum", "t"])
+        .code(0)
+        .says("  k     v\n  \"A \"  x\n  \" B\"  y\u{fffd}\n  C     a b\n");
+}
+
+#[test]
+fn a_delimiter_that_was_not_said_is_guessed_in_the_help() {
+    let folder = Folder::new();
+    for (sign, written) in [(";", ";"), ("\t", "\\t"), ("|", "|")] {
+        folder
+            .file("t.csv", format!("order_no{sign}net\nM1{sign}2\n"))
+            .plan("input t from \"t.csv\"\n  grain order_no\n");
+        folder.granum(&["check", "p.granum"]).code(2).complains(&format!(
+            "its only column is called `order_no{written}net`: if these are order_no, net, say  \
+             delimiter \"{written}\"  after the file"
+        ));
+        folder.plan(&format!("input t from \"t.csv\" delimiter \"{written}\"\n  grain order_no\n"));
+        folder.granum(&["check", "p.granum"]).code(0);
+    }
 }
 
 #[test]

@@ -94,9 +94,9 @@ fn what_needs_something_that_failed_is_not_built_and_the_rest_is_told() {
         .code(1)
         .says(
             "STOPPED: 1 problem with the data, 1 of 2 links failed, 1 of 2 checks failed. 1 link \
-             was\n  not built; 1 check was not looked at; not built: t. Nothing was written.\n",
+             was not built; 1\n  check was not looked at; not built: t. Nothing was written.\n",
         )
-        .says("orders → customers: 1 key of customers on customer_no has not one row each\n")
+        .says("orders → customers: 1 key of customers (customer_no) stands on several rows\n")
         .says("lines → orders: 1 row of lines (1 quantity, 2.00 net) has no orders.\n")
         .says("check \"lines\" does not hold for 1 row of lines: net > 2\n");
 }

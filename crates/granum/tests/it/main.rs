@@ -8,5 +8,7 @@ mod files;
 mod folder;
 mod gate;
 mod messages;
+mod mistakes;
 mod plans;
+mod same;
 mod tally;

@@ -82,10 +82,27 @@ fn a_link_to_a_key_that_repeats() {
         SHOP.replace("  grain order_no\n  track freight", "")
     ));
     folder.run().code(1).says(
-        "  lines → orders: 1 key of orders on order_no has not one row each\n    \
+        "  lines → orders: 1 key of orders (order_no) stands on several rows\n    \
          2 rows of lines would have become 6\n      \
          M1 on 3 rows   (orders.csv line 2, orders.csv line 3, orders.csv line 4)\n    \
          say which row of orders stays:  dedupe by order_no keep latest COLUMN\n",
+    );
+}
+
+#[test]
+fn a_link_to_a_key_that_is_not_the_target_s_grain() {
+    let folder = shop();
+    folder
+        .file("customers.csv", "customer_no,name\nC1,Ansa Fernacre\nC2,Ansa Fernacre\n")
+        .file("orders.csv", "order_no,name,freight\nM1,Ansa Fernacre,1\n")
+        .plan(&format!("{SHOP}link orders to customers on name\n"));
+    folder.run().code(1).says(
+        "STOPPED: 1 problem with the data. 1 link was not built. Nothing was written.\n\n  \
+         orders → customers: 1 key of customers (name) stands on several rows\n    \
+         1 row of orders would have become 2\n      \
+         Ansa Fernacre on 2 rows   (customers.csv line 2, customers.csv line 3)\n    \
+         customers has one row per customer_no: link on that, or on more columns that tell these \
+         rows apart\n",
     );
 }
 

@@ -79,7 +79,7 @@ fn units_say_that_amounts_are_conserved() {
     let folder = shop();
     folder.plan(&format!("{SHOP}table u from lines\n  units of quantity as unit_no split net\n"));
     folder.run().code(0).says("u · one row per order_no, line_no, unit_no\n").says(
-        "  1  units of quantity as unit_no split…     7      +3         7       0  24.51    0.00
+        "  1  units of quantity as unit_no split net     7      +3         7       0  24.51    0.00
 
   1  quantity, net add up to what they were
 ",
@@ -98,7 +98,7 @@ fn links_tell_all_that_there_is_to_know() {
 
                       rows  matched  missing  blank  by amount           required
   lines → orders         4   75.00%        1      0  91.84% of net       at least 90% of net  ok
-  orders → customers     2  100.00%        0      1  100.00% of freight  —                    ok
+  orders → customers     2  100.00%        0      1  100.00% of freight  —
 
                       on           rows that lead to one  never reached
   lines → orders      order_no     1 to 2, median 1       0 of 2 orders

@@ -1,7 +1,9 @@
 //! The engine without files: inputs and outputs in memory.
 
 mod gate;
+mod kinds;
 mod laws;
 mod memory;
 mod showing;
 mod totals;
+mod windows;

@@ -71,6 +71,7 @@ impl Parser {
             "rename" => self.rename(),
             "grain" => Ok(StepKind::Grain(self.names("a column of the grain")?)),
             "track" => Ok(StepKind::Track(self.names("an amount to track")?)),
+            "one" => self.not_yet(span, "the step `one row`"),
             _ => self.not_yet(span, &format!("the step `{word}`")),
         }
     }
