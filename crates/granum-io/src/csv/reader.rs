@@ -13,7 +13,7 @@ use super::part::{CsvPart, Layout};
 use super::scan::last_record_end;
 
 /// Parts are about this many bytes.
-const PART: usize = 1 << 20;
+const PART: usize = 1 << 19;
 
 /// A record is at most this many bytes; a longer one is a quote that nobody closed.
 const LONGEST: usize = 1 << 28;
