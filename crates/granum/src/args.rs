@@ -2,7 +2,8 @@
 
 use std::path::PathBuf;
 
-use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
+use clap::{Args as ClapArgs, CommandFactory, Parser, Subcommand, ValueEnum};
+use clap_complete::Shell;
 
 /// Joins sales tables so that no row and no cent is lost unseen.
 #[derive(Debug, Parser)]
@@ -71,16 +72,22 @@ pub enum Command {
     Run(PlanArgs),
     /// Print rows of a table
     Show {
+        /// The plan (unless `-e` gives its text), and the table or input
+        #[arg(value_names = ["PLAN", "TABLE"], num_args = 1..=2, required = true)]
+        words: Vec<String>,
         #[command(flatten)]
-        plan: PlanArgs,
-        /// The table or input
-        table: String,
+        options: PlanOptions,
         /// How many rows
         #[arg(long, value_name = "N", default_value_t = 20)]
         rows: usize,
         /// Only rows that do not lead along this link
         #[arg(long, value_name = "LINK")]
         unmatched: Option<String>,
+    },
+    /// Print what makes a shell complete this program's words: granum completions bash
+    Completions {
+        /// The shell
+        shell: Shell,
     },
     /// Bring a plan into the one layout
     Fmt {
@@ -92,14 +99,81 @@ pub enum Command {
     },
 }
 
-/// A plan and its parameters.
+/// A plan, and how to take it.
 #[derive(Debug, ClapArgs)]
 pub struct PlanArgs {
     /// The plan
-    pub plan: PathBuf,
+    #[arg(required_unless_present = "text", conflicts_with = "text")]
+    pub plan: Option<PathBuf>,
+    #[command(flatten)]
+    pub options: PlanOptions,
+}
+
+/// How to take a plan, and how to tell what came of it.
+#[derive(Debug, Clone, Default, ClapArgs)]
+pub struct PlanOptions {
+    /// A plan's text in place of a file; its paths begin in the current folder
+    #[arg(short = 'e', id = "text", value_name = "PLAN TEXT")]
+    pub text: Option<String>,
+    /// How the result is printed; JSON has everything that the text shows
+    #[arg(long, value_enum, default_value_t = Format::Text)]
+    pub format: Format,
     /// Give a parameter another value
     #[arg(long = "set", value_name = "NAME=VALUE", value_parser = setting)]
     pub settings: Vec<(String, String)>,
+}
+
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, ValueEnum)]
+pub enum Format {
+    #[default]
+    Text,
+    Json,
+}
+
+/// Where a plan's text comes from.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum PlanSource {
+    File(PathBuf),
+    Text(String),
+}
+
+impl PlanSource {
+    /// Its name in messages, and in commands to try.
+    pub fn name(&self) -> String {
+        match self {
+            Self::File(path) => path.display().to_string(),
+            Self::Text(_) => "-e '\u{2026}'".into(),
+        }
+    }
+}
+
+impl PlanArgs {
+    /// The plan that was meant. One of both is there, which the call was checked for.
+    pub fn source(&self) -> PlanSource {
+        match (&self.plan, &self.options.text) {
+            (Some(path), _) => PlanSource::File(path.clone()),
+            (None, text) => PlanSource::Text(text.clone().unwrap_or_default()),
+        }
+    }
+}
+
+/// What `show` was asked for: a plan and a table, or a table alone where `-e` gives the plan.
+///
+/// # Errors
+/// The usage error, if one word is missing or one too many.
+pub fn shown(words: &[String], options: &PlanOptions) -> Result<(PlanSource, String), clap::Error> {
+    match (words, &options.text) {
+        ([plan, table], None) => Ok((PlanSource::File(plan.into()), table.clone())),
+        ([table], Some(text)) => Ok((PlanSource::Text(text.clone()), table.clone())),
+        (_, None) => Err(Args::command().error(
+            clap::error::ErrorKind::MissingRequiredArgument,
+            "show takes a plan and a table: granum show PLAN TABLE",
+        )),
+        (_, Some(_)) => Err(Args::command().error(
+            clap::error::ErrorKind::ArgumentConflict,
+            "with -e, show takes a table alone: granum show -e 'PLAN TEXT' TABLE",
+        )),
+    }
 }
 
 fn setting(text: &str) -> Result<(String, String), String> {

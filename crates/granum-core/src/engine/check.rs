@@ -254,6 +254,7 @@ pub(super) fn rows_account(plan: &Plan, check: &CheckPlan, sum: CheckSum) -> Che
     };
     let share = share_text(u128::from(sum.rows - sum.failed), u128::from(sum.rows));
     CheckAccount {
+        severity: check.severity,
         title: check.title.clone(),
         condition: check.condition_text.clone(),
         table: Some(plan.tables[table.0].name.clone()),
@@ -263,7 +264,11 @@ pub(super) fn rows_account(plan: &Plan, check: &CheckPlan, sum: CheckSum) -> Che
         blank: sum.blank,
         held,
         examples: sum.examples,
-        sides: if at_least.is_some() { vec![("holds for".into(), share)] } else { vec![] },
+        sides: if at_least.is_some() {
+            vec![("holds for".into(), Scalar::Text(share))]
+        } else {
+            vec![]
+        },
         skipped: false,
     }
 }
@@ -275,7 +280,7 @@ pub(super) fn totals_account(world: &World, check: &CheckPlan) -> Result<CheckAc
     let scope = Scope { batch: &batch, world, zero_divisions: &zeros, lenient: false };
     let problem = |failure: crate::expr::RowFailure| Problem::Row {
         table: "totals".into(),
-        step: format!("check \"{}\"", check.title),
+        step: format!("{} \"{}\"", check.severity.word(), check.title),
         reason: match failure.kind {
             crate::expr::FailureKind::Overflow => RowReason::Overflow,
             crate::expr::FailureKind::Conversion { value, to } => {
@@ -293,7 +298,7 @@ pub(super) fn totals_account(world: &World, check: &CheckPlan) -> Result<CheckAc
         let mut values: Vec<Scalar> = vec![];
         for (text, side) in typed {
             let value = evaluate(side, &scope).map_err(problem)?.scalar(0);
-            sides.push((text.clone(), for_people(&value)));
+            sides.push((text.clone(), value.clone()));
             values.push(value);
         }
         if let [a, b] = values.as_slice()
@@ -304,6 +309,7 @@ pub(super) fn totals_account(world: &World, check: &CheckPlan) -> Result<CheckAc
         }
     }
     Ok(CheckAccount {
+        severity: check.severity,
         title: check.title.clone(),
         condition: check.condition_text.clone(),
         table: None,
@@ -325,6 +331,7 @@ pub(super) fn skipped(plan: &Plan, check: &CheckPlan) -> CheckAccount {
         CheckKind::Totals { .. } => None,
     };
     CheckAccount {
+        severity: check.severity,
         title: check.title.clone(),
         condition: check.condition_text.clone(),
         table,
@@ -339,16 +346,7 @@ pub(super) fn skipped(plan: &Plan, check: &CheckPlan) -> CheckAccount {
     }
 }
 
-/// A value with its thousands set off.
-fn for_people(value: &Scalar) -> String {
-    match value {
-        Scalar::Integer(value) => decimal::grouped((*value).into(), Scale(0)),
-        Scalar::Decimal(units, scale) => decimal::grouped(*units, *scale),
-        other => other.to_string(),
-    }
-}
-
-fn difference(a: &Scalar, b: &Scalar) -> Option<String> {
+fn difference(a: &Scalar, b: &Scalar) -> Option<Scalar> {
     let units = |value: &Scalar| match value {
         Scalar::Integer(value) => Some((i128::from(*value), Scale(0))),
         Scalar::Decimal(units, scale) => Some((*units, *scale)),
@@ -357,7 +355,7 @@ fn difference(a: &Scalar, b: &Scalar) -> Option<String> {
     let ((a, a_scale), (b, b_scale)) = (units(a)?, units(b)?);
     let to = a_scale.max(b_scale);
     let a = decimal::rescale(a, a_scale, to)?;
-    Some(decimal::grouped(a.checked_sub(decimal::rescale(b, b_scale, to)?)?, to))
+    Some(Scalar::Decimal(a.checked_sub(decimal::rescale(b, b_scale, to)?)?, to))
 }
 
 /// The totals that an expression asks for.

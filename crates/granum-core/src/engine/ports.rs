@@ -2,6 +2,8 @@
 
 use std::sync::Arc;
 
+use serde::Serialize;
+
 use crate::resolve::{InputColumn, InputShape, InputSpec};
 use crate::table::{Column, Lines, Place};
 use crate::value::Type;
@@ -80,7 +82,8 @@ pub struct CellTrouble {
 }
 
 /// The stable kind of a [`SourceError`].
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize)]
+#[serde(rename_all = "kebab-case")]
 pub enum SourceErrorKind {
     /// No such file, or a glob that finds none.
     Missing,
@@ -115,7 +118,7 @@ pub enum SourceErrorKind {
 }
 
 /// Why a file cannot be read.
-#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+#[derive(Debug, Clone, PartialEq, Serialize, thiserror::Error)]
 #[error("{file}{}: {message}", .line.map(|line| format!(" line {line}")).unwrap_or_default())]
 pub struct SourceError {
     /// The stable kind.
@@ -161,7 +164,7 @@ pub trait Encoder: Send + Sync {
 }
 
 /// Why a file cannot be written.
-#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+#[derive(Debug, Clone, PartialEq, Serialize, thiserror::Error)]
 #[error("{path}: {message}")]
 pub struct OutputError {
     /// The path as the plan has it.

@@ -256,7 +256,12 @@ impl<'a> Run<'a> {
                 Some(Reading::begin(&context, chain.tables[0], source)?)
             }
             _ => {
-                self.observer.stage(&format!("building {}", self.plan.tables[last.0].name), 0);
+                let base = match first.source {
+                    Source::Base(base) => self.world.tables[base.0].as_ref(),
+                    Source::Input(_) => None,
+                };
+                let rows = base.map_or(0, |base| base.rows as u64);
+                self.observer.stage(&format!("building {}", self.plan.tables[last.0].name), rows);
                 None
             }
         };

@@ -149,9 +149,31 @@ pub struct Percent {
     pub scale: u8,
 }
 
-/// `check ["TITLE"] [TABLE [at least N%]]: CONDITION`
+/// What a condition that does not hold does to a run.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Severity {
+    /// `check`: nothing is written.
+    Check,
+    /// `warn`: it is told, and the outputs are written.
+    Warn,
+}
+
+impl Severity {
+    /// The word of the plan language.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Check => "check",
+            Self::Warn => "warn",
+        }
+    }
+}
+
+/// `check ["TITLE"] [TABLE [at least N%]]: CONDITION`, or the same with `warn`
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct CheckTree {
+    /// Whether it stops a run.
+    pub severity: Severity,
     /// What the check says in words.
     pub title: Option<Quoted>,
     /// The table whose rows must hold; without it the check is about totals.

@@ -1,7 +1,7 @@
 //! The typed plan: what the engine runs.
 
 use crate::expr::Typed;
-use crate::lang::{Percent, Preference, Span};
+use crate::lang::{Percent, Preference, Severity, Span};
 use crate::table::TableId;
 use crate::value::Type;
 
@@ -271,6 +271,7 @@ pub(crate) enum TotalFunction {
 
 #[derive(Debug)]
 pub(crate) struct CheckPlan {
+    pub severity: Severity,
     /// Its title, or its condition in words.
     pub title: String,
     /// The condition in words.

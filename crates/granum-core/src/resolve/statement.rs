@@ -175,7 +175,7 @@ impl Resolver<'_> {
                 (condition, CheckKind::Totals { sides })
             }
         };
-        Ok(CheckPlan { title, condition_text, condition, kind })
+        Ok(CheckPlan { severity: tree.severity, title, condition_text, condition, kind })
     }
 
     fn output(&mut self, tree: &OutputTree) -> Resolved<()> {

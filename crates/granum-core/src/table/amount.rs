@@ -1,12 +1,12 @@
 //! The sum of a tracked column over some rows.
 
-use serde::Serialize;
+use serde::ser::SerializeStruct;
+use serde::{Serialize, Serializer};
 
 use crate::value::{Scale, decimal};
 
 /// A sum, and how many blanks it passed over.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
-#[serde(rename_all = "snake_case")]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub enum Amount {
     /// The sum of integers or decimals.
     Exact {
@@ -24,6 +24,21 @@ pub enum Amount {
         /// Rows passed over.
         blanks: u64,
     },
+}
+
+/// `{"sum": "1204.50", "blanks": 0}`: the sum as text, so that no reader rounds it; null where it
+/// has too many digits.
+impl Serialize for Amount {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        let sum = match self {
+            Self::Exact { units, scale, .. } => units.map(|units| decimal::to_text(units, *scale)),
+            Self::Float { sum, .. } => Some(sum.to_string()),
+        };
+        let mut fields = serializer.serialize_struct("Amount", 2)?;
+        fields.serialize_field("sum", &sum)?;
+        fields.serialize_field("blanks", &self.blanks())?;
+        fields.end()
+    }
 }
 
 impl Amount {

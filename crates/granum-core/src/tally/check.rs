@@ -1,12 +1,16 @@
 //! Whether a check held.
 
-use serde::Serialize;
+use serde::{Serialize, Serializer};
 
+use crate::lang::Severity;
 use crate::table::Place;
+use crate::value::Scalar;
 
 /// The account of one check.
 #[derive(Debug, Clone, Serialize)]
 pub struct CheckAccount {
+    /// Whether it stops a run.
+    pub severity: Severity,
     /// Its title, or its condition.
     pub title: String,
     /// Its condition in words.
@@ -25,10 +29,31 @@ pub struct CheckAccount {
     pub held: bool,
     /// The first rows for which it does not hold.
     pub examples: Vec<FailedRow>,
-    /// For totals: both sides of the comparison, in words and as values.
-    pub sides: Vec<(String, String)>,
+    /// For totals: both sides of the comparison, in words and as values, and their difference if
+    /// they should be equal and are not. For a share of rows: the share, as a text.
+    #[serde(serialize_with = "values_as_text")]
+    pub sides: Vec<(String, Scalar)>,
     /// Whether it could not be looked at because something before it failed.
     pub skipped: bool,
+}
+
+/// Values as cells have them, so that no reader rounds one.
+fn values_as_text<S: Serializer>(
+    sides: &[(String, Scalar)],
+    serializer: S,
+) -> Result<S::Ok, S::Error> {
+    serializer.collect_seq(
+        sides
+            .iter()
+            .map(|(text, value)| (text, (*value != Scalar::Blank).then(|| value.to_string()))),
+    )
+}
+
+impl CheckAccount {
+    /// Whether outputs may be written as far as this is concerned: it held, or is only a warning.
+    pub fn passes(&self) -> bool {
+        self.held || self.severity == Severity::Warn
+    }
 }
 
 /// A row for which a check does not hold.

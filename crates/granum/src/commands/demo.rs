@@ -7,7 +7,7 @@ use std::path::Path;
 use granum_demo::{PLANS, Size, write_data};
 
 use super::{Exit, Printer};
-use crate::args::PlanArgs;
+use crate::args::{PlanArgs, PlanOptions};
 use crate::render;
 
 pub(super) fn run(printer: &mut Printer, dir: &Path, size: Size, only_data: bool) -> Exit {
@@ -16,7 +16,8 @@ pub(super) fn run(printer: &mut Printer, dir: &Path, size: Size, only_data: bool
         printer.diagnostic(&format!("error: {place}: the demo cannot be written: {error}\n"));
         return Exit::FileFailed;
     }
-    let plan = |at: usize| PlanArgs { plan: dir.join(PLANS[at].0), settings: vec![] };
+    let plan =
+        |at: usize| PlanArgs { plan: Some(dir.join(PLANS[at].0)), options: PlanOptions::default() };
     let place = dir.display();
     printer.result(&format!(
         "{}\n\nMossgate Nursery, a made-up plant nursery: {} orders, with all that goes wrong in \

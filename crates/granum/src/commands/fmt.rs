@@ -24,7 +24,7 @@ pub(super) fn run(printer: &mut Printer, path: &Path, check: bool) -> Exit {
     };
     let parsed = parse(&text);
     if !parsed.diagnostics.is_empty() {
-        plan::wrong(printer, path, &text, &parsed.diagnostics);
+        plan::wrong(printer, &path.display().to_string(), &text, &parsed.diagnostics);
         return Exit::PlanWrong;
     }
     let formatted = format_plan(&text, &parsed);

@@ -10,6 +10,8 @@ use std::io::{self, Write};
 use std::process::ExitCode;
 
 use anstream::{AutoStream, ColorChoice};
+use clap::CommandFactory;
+use granum_core::engine::Showing;
 
 use crate::args::{Args, Color, Command, Global};
 
@@ -102,9 +104,23 @@ pub fn run(args: Args) -> Exit {
         }
         Command::Check(plan) => run::run(&mut printer, &plan, run::Writes::Nothing),
         Command::Run(plan) => run::run(&mut printer, &plan, run::Writes::Outputs),
-        Command::Show { plan, table, rows, unmatched } => {
-            let showing = granum_core::engine::Showing { table, unmatched, rows: Some(rows) };
-            show::run(&mut printer, &plan, &showing)
+        Command::Show { words, options, rows, unmatched } => {
+            match crate::args::shown(&words, &options) {
+                Ok((plan, table)) => {
+                    let showing = Showing { table, unmatched, rows: Some(rows) };
+                    show::run(&mut printer, &plan, &options, &showing)
+                }
+                Err(error) => {
+                    let _ = error.print();
+                    Exit::PlanWrong
+                }
+            }
+        }
+        Command::Completions { shell } => {
+            let mut script = vec![];
+            clap_complete::generate(shell, &mut Args::command(), "granum", &mut script);
+            printer.result(&String::from_utf8_lossy(&script));
+            Exit::Held
         }
         Command::Fmt { plan, check } => fmt::run(&mut printer, &plan, check),
     };

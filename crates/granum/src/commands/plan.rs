@@ -2,44 +2,73 @@
 
 use std::path::{Path, PathBuf};
 
-use granum_core::engine::{OutputError, RunError, SourceError};
+use granum_core::engine::RunError;
 use granum_core::lang::{Diagnostic, Parsed, parse};
 use granum_io::Files;
 
 use super::{Exit, Printer};
-use crate::render;
+use crate::args::{Format, PlanSource};
+use crate::render::{self, json};
 
 /// A plan that could be parsed.
 pub(super) struct Plan {
-    pub path: PathBuf,
+    /// Its name in messages.
+    pub name: String,
     pub text: String,
     pub parsed: Parsed,
     pub files: Files,
+    format: Format,
 }
 
 impl Plan {
     /// Reads and parses a plan. What is wrong is printed.
-    pub fn open(printer: &mut Printer, path: &Path) -> Result<Self, Exit> {
-        let text = read(printer, path)?;
-        let parsed = parse(&text);
-        if !parsed.diagnostics.is_empty() {
-            wrong(printer, path, &text, &parsed.diagnostics);
-            return Err(Exit::PlanWrong);
+    pub fn open(printer: &mut Printer, source: &PlanSource, format: Format) -> Result<Self, Exit> {
+        let (text, folder) = match source {
+            PlanSource::File(path) => {
+                let folder = path.parent().map_or_else(PathBuf::new, Path::to_path_buf);
+                (read(printer, path)?, folder)
+            }
+            PlanSource::Text(text) => (text.clone(), PathBuf::new()),
+        };
+        let plan = Self {
+            name: source.name(),
+            parsed: parse(&text),
+            text,
+            files: Files::new(folder),
+            format,
+        };
+        if !plan.parsed.diagnostics.is_empty() {
+            return Err(plan.wrong(printer, &plan.parsed.diagnostics));
         }
-        let folder = path.parent().map_or_else(PathBuf::new, Path::to_path_buf);
-        Ok(Self { path: path.to_owned(), text, parsed, files: Files::new(folder) })
+        Ok(plan)
     }
 
     /// Prints why a run has no report.
     pub fn failed(&self, printer: &mut Printer, error: RunError) -> Exit {
-        match error {
-            RunError::Plan(diagnostics) => {
-                wrong(printer, &self.path, &self.text, &diagnostics);
-                Exit::PlanWrong
+        let (told, message, help) = match &error {
+            RunError::Plan(diagnostics) => return self.wrong(printer, diagnostics),
+            RunError::Source(error) => (json::value(error), error.to_string(), &error.help),
+            RunError::Output(error) => (json::value(error), error.to_string(), &error.help),
+        };
+        match self.format {
+            Format::Text => printer.diagnostic(&format!("error: {message}\n  {help}\n")),
+            Format::Json => {
+                let told = json::outcome(&self.name, "file-failed", "error", told);
+                printer.result(&told);
             }
-            RunError::Source(error) => source_failed(printer, &error),
-            RunError::Output(error) => output_failed(printer, &error),
         }
+        Exit::FileFailed
+    }
+
+    fn wrong(&self, printer: &mut Printer, diagnostics: &[Diagnostic]) -> Exit {
+        match self.format {
+            Format::Text => wrong(printer, &self.name, &self.text, diagnostics),
+            Format::Json => {
+                let told = json::diagnostics(&self.text, diagnostics);
+                printer.result(&json::outcome(&self.name, "plan-wrong", "diagnostics", told));
+            }
+        }
+        Exit::PlanWrong
     }
 }
 
@@ -63,18 +92,7 @@ pub(super) fn read(printer: &mut Printer, path: &Path) -> Result<String, Exit> {
     })
 }
 
-pub(super) fn wrong(printer: &mut Printer, path: &Path, text: &str, diagnostics: &[Diagnostic]) {
-    let name = path.display().to_string();
-    let text = render::diagnostics(&name, text, diagnostics, printer.color_err);
+pub(super) fn wrong(printer: &mut Printer, name: &str, text: &str, diagnostics: &[Diagnostic]) {
+    let text = render::diagnostics(name, text, diagnostics, printer.color_err);
     printer.diagnostic(&text);
-}
-
-fn source_failed(printer: &mut Printer, error: &SourceError) -> Exit {
-    printer.diagnostic(&format!("error: {error}\n  {}\n", error.help));
-    Exit::FileFailed
-}
-
-fn output_failed(printer: &mut Printer, error: &OutputError) -> Exit {
-    printer.diagnostic(&format!("error: {error}\n  {}\n", error.help));
-    Exit::FileFailed
 }

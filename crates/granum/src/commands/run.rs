@@ -6,9 +6,9 @@ use granum_core::engine::{Want, run as run_plan};
 
 use super::plan::Plan;
 use super::{Exit, Printer};
-use crate::args::PlanArgs;
+use crate::args::{Format, PlanArgs};
 use crate::progress::Progress;
-use crate::render::{self, Report};
+use crate::render::{self, Report, json};
 
 /// What a run leaves.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -19,7 +19,8 @@ pub(super) enum Writes {
 
 pub(super) fn run(printer: &mut Printer, args: &PlanArgs, writes: Writes) -> Exit {
     let begun = Instant::now();
-    let plan = match Plan::open(printer, &args.plan) {
+    let options = &args.options;
+    let plan = match Plan::open(printer, &args.source(), options.format) {
         Ok(plan) => plan,
         Err(exit) => return exit,
     };
@@ -28,7 +29,7 @@ pub(super) fn run(printer: &mut Printer, args: &PlanArgs, writes: Writes) -> Exi
         Writes::Outputs => Want::Outputs(&plan.files),
     };
     let progress = Progress::new(printer.global.quiet);
-    let report = run_plan(&plan.parsed.tree, &args.settings, &plan.files, want, &progress);
+    let report = run_plan(&plan.parsed.tree, &options.settings, &plan.files, want, &progress);
     let stages = progress.finish();
     let report = match report {
         Ok(report) => report,
@@ -36,12 +37,16 @@ pub(super) fn run(printer: &mut Printer, args: &PlanArgs, writes: Writes) -> Exi
     };
     let view = Report {
         tally: &report,
-        plan: &args.plan.display().to_string(),
+        plan: &plan.name,
         source: &plan.text,
         width: printer.width,
         every_table: printer.global.verbose,
     };
-    let text = if printer.global.quiet { view.verdict() } else { view.whole() };
+    let text = match options.format {
+        Format::Json => json::report(&plan.name, &report),
+        Format::Text if printer.global.quiet => view.verdict(),
+        Format::Text => view.whole(),
+    };
     printer.result(&text);
     if printer.global.verbose {
         let all = ("in all".to_owned(), begun.elapsed().as_secs_f64());

@@ -4,19 +4,28 @@ use granum_core::engine::{Showing, show as show_rows};
 
 use super::plan::Plan;
 use super::{Exit, Printer};
-use crate::args::PlanArgs;
+use crate::args::{Format, PlanOptions, PlanSource};
 use crate::progress::Progress;
-use crate::render;
+use crate::render::{self, json};
 
-pub(super) fn run(printer: &mut Printer, args: &PlanArgs, showing: &Showing) -> Exit {
-    let plan = match Plan::open(printer, &args.plan) {
+pub(super) fn run(
+    printer: &mut Printer,
+    source: &PlanSource,
+    options: &PlanOptions,
+    showing: &Showing,
+) -> Exit {
+    let plan = match Plan::open(printer, source, options.format) {
         Ok(plan) => plan,
         Err(exit) => return exit,
     };
     let progress = Progress::new(printer.global.quiet);
-    let shown = show_rows(&plan.parsed.tree, &args.settings, &plan.files, showing, &progress);
+    let shown = show_rows(&plan.parsed.tree, &options.settings, &plan.files, showing, &progress);
     let _ = progress.finish();
     match shown {
+        Ok(shown) if options.format == Format::Json => {
+            printer.result(&json::rows(&plan.name, &shown));
+            if shown.problems.is_empty() { Exit::Held } else { Exit::DataFailed }
+        }
         Ok(shown) if !shown.problems.is_empty() => {
             let text = render::problems(&shown.problems, &plan.text);
             printer.diagnostic(&format!("{text}\n`{}` could not be built.\n", shown.table));

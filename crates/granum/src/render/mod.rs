@@ -2,6 +2,7 @@
 
 mod columns;
 mod diagnostic;
+pub mod json;
 mod links;
 mod problem;
 mod report;
@@ -42,6 +43,10 @@ fn good(text: &str) -> String {
 
 fn bad(text: &str) -> String {
     styled(Style::new().fg_color(Some(AnsiColor::Red.into())).bold(), text)
+}
+
+fn notable(text: &str) -> String {
+    styled(Style::new().fg_color(Some(AnsiColor::Yellow.into())).bold(), text)
 }
 
 /// A count with its thousands set off.

@@ -1,11 +1,13 @@
 //! Whether everything held; if not, what did not, and which rows to look at.
 
-use granum_core::tally::{CheckAccount, LinkAccount};
+use granum_core::lang::Severity;
+use granum_core::tally::{self, CheckAccount, LinkAccount};
+use granum_core::value::{Scalar, Scale, decimal};
 
 use super::columns::{Side, set};
 use super::links::amount_share;
 use super::report::Report;
-use super::{bad, count, counted, folded, good, heading, problem};
+use super::{bad, count, counted, folded, good, heading, notable, problem};
 
 /// The list of checks.
 pub(super) fn checks(view: &Report<'_>) -> String {
@@ -17,12 +19,11 @@ pub(super) fn checks(view: &Report<'_>) -> String {
         .checks
         .iter()
         .map(|check| {
-            let state = if check.skipped {
-                "NOT LOOKED AT"
-            } else if check.held {
-                "ok"
-            } else {
-                "FAILED"
+            let state = match check.severity {
+                _ if check.skipped => "NOT LOOKED AT",
+                _ if check.held => "ok",
+                Severity::Check => "FAILED",
+                Severity::Warn => "WARNING",
             };
             vec![check.title.clone(), over(check), state.to_owned()]
         })
@@ -32,14 +33,23 @@ pub(super) fn checks(view: &Report<'_>) -> String {
         let line = ["FAILED", "NOT LOOKED AT"].iter().fold(line, |line, word| {
             line.strip_suffix(word).map_or(line.clone(), |start| format!("{start}{}", bad(word)))
         });
-        let line = match line.strip_suffix("  ok") {
-            Some(start) => format!("{start}  {}", good("ok")),
-            None => line,
+        let line = match (line.strip_suffix("  ok"), line.strip_suffix("WARNING")) {
+            (Some(start), _) => format!("{start}  {}", good("ok")),
+            (_, Some(start)) => format!("{start}{}", notable("WARNING")),
+            _ => line,
         };
         out.push_str(&format!("  {line}\n"));
     }
     out.push('\n');
     out
+}
+
+/// How many checks there are of a severity, and how many of them do not hold.
+fn tell(report: &tally::Report, severity: Severity) -> (usize, usize) {
+    let of = report.checks.iter().filter(|check| check.severity == severity);
+    of.fold((0, 0), |(all, failed), check| {
+        (all + 1, failed + usize::from(!check.held && !check.skipped))
+    })
 }
 
 /// What a check looked at.
@@ -48,15 +58,17 @@ fn over(check: &CheckAccount) -> String {
         _ if check.skipped => String::new(),
         Some(table) if check.rows == 0 => format!("{table} has no rows"),
         Some(table) => {
-            let share =
-                check.sides.first().map_or(String::new(), |(_, share)| format!(": {share}"));
+            let share = check
+                .sides
+                .first()
+                .map_or(String::new(), |(_, share)| format!(": {}", for_people(share)));
             format!("{} of {table}{share}", counted(check.rows, "row", "rows"))
         }
         None => check
             .sides
             .iter()
             .take(2)
-            .map(|(_, value)| value.as_str())
+            .map(|(_, value)| for_people(value))
             .collect::<Vec<_>>()
             .join(" and "),
     }
@@ -69,7 +81,7 @@ pub(super) fn verdict(view: &Report<'_>) -> String {
     }
     let failed_links = report.links.iter().filter(|link| !link.held).count();
     let not_built = report.links_planned - report.links.len();
-    let failed_checks = report.checks.iter().filter(|c| !c.held && !c.skipped).count();
+    let (checks, failed_checks) = tell(report, Severity::Check);
     let skipped = report.checks.iter().filter(|check| check.skipped).count();
     let mut parts = vec![];
     if !report.problems.is_empty() {
@@ -83,7 +95,11 @@ pub(super) fn verdict(view: &Report<'_>) -> String {
         parts.push(format!("{failed_links} of {} links failed", report.links_planned));
     }
     if failed_checks > 0 || all {
-        parts.push(format!("{failed_checks} of {} checks failed", report.checks.len()));
+        parts.push(format!("{failed_checks} of {checks} checks failed"));
+    }
+    let (_, warnings) = tell(report, Severity::Warn);
+    if warnings > 0 {
+        parts.push(counted(warnings as u64, "warning", "warnings"));
     }
     let mut out = format!("STOPPED: {}.", parts.join(", "));
     let mut not = vec![];
@@ -112,11 +128,19 @@ pub(super) fn verdict(view: &Report<'_>) -> String {
         out.push('\n');
         out.push_str(&failed_link(view, link));
     }
-    for check in report.checks.iter().filter(|check| !check.held && !check.skipped) {
-        out.push('\n');
-        out.push_str(&failed_check(check));
+    for severity in [Severity::Check, Severity::Warn] {
+        out.push_str(&failed_checks_of(report, severity));
     }
     out
+}
+
+/// What there is to say of all checks of a severity that do not hold.
+fn failed_checks_of(report: &tally::Report, severity: Severity) -> String {
+    let failed = report
+        .checks
+        .iter()
+        .filter(|check| check.severity == severity && !check.held && !check.skipped);
+    failed.flat_map(|check| ["\n".to_owned(), failed_check(check)]).collect()
 }
 
 fn upper_first(text: &str) -> String {
@@ -128,12 +152,19 @@ fn held(view: &Report<'_>) -> String {
     let report = view.tally;
     let empty =
         report.checks.iter().filter(|check| check.table.is_some() && check.rows == 0).count();
+    let ((checks, _), (_, warnings)) =
+        (tell(report, Severity::Check), tell(report, Severity::Warn));
     let mut out = format!(
         "{}: {} and {} hold.",
         good("HELD"),
         counted(report.links.len() as u64, "link", "links"),
-        counted(report.checks.len() as u64, "check", "checks"),
+        counted(checks as u64, "check", "checks"),
     );
+    if warnings > 0 {
+        let verb = if warnings == 1 { "does" } else { "do" };
+        let (all, _) = tell(report, Severity::Warn);
+        out.push_str(&format!(" {warnings} of {all} warnings {verb} not."));
+    }
     if empty > 0 {
         out.push_str(&format!(
             " {} over a table without rows.",
@@ -154,6 +185,7 @@ fn held(view: &Report<'_>) -> String {
             size(written.bytes)
         ));
     }
+    out.push_str(&failed_checks_of(report, Severity::Warn));
     out
 }
 
@@ -190,7 +222,7 @@ fn failed_link(view: &Report<'_>, link: &LinkAccount) -> String {
     let asked = link.amounts.iter().find(|a| link.required.ends_with(&format!(" of {}", a.name)));
     let share = match asked {
         Some(amount) => format!("{} of {}", amount_share(amount), amount.name),
-        None => granum_core::tally::share_text(link.matched.into(), link.counted().into()),
+        None => tally::share_text(link.matched.into(), link.counted().into()),
     };
     let asks = match link.required.as_str() {
         "complete" => "that it is complete".to_owned(),
@@ -225,33 +257,46 @@ fn failed_link(view: &Report<'_>, link: &LinkAccount) -> String {
     out
 }
 
+/// A value with its thousands set off.
+fn for_people(value: &Scalar) -> String {
+    match value {
+        Scalar::Integer(value) => decimal::grouped((*value).into(), Scale(0)),
+        Scalar::Decimal(units, scale) => decimal::grouped(*units, *scale),
+        other => other.to_string(),
+    }
+}
+
 fn failed_check(check: &CheckAccount) -> String {
+    let what = match check.severity {
+        Severity::Check => "check",
+        Severity::Warn => "warning",
+    };
     let Some(table) = &check.table else {
-        let mut out = format!("  check \"{}\" does not hold: {}\n", check.title, check.condition);
+        let mut out = format!("  {what} \"{}\" does not hold: {}\n", check.title, check.condition);
         if check.blank > 0 {
-            out.push_str("    it is blank, and a check holds only where it is true\n");
+            out.push_str(&format!("    it is blank, and a {what} holds only where it is true\n"));
         }
         let longest = check.sides.iter().map(|(text, _)| text.chars().count()).max().unwrap_or(0);
         for (text, value) in &check.sides {
             let room = " ".repeat(longest - text.chars().count());
-            out.push_str(&format!("    {text}{room} = {value}\n"));
+            out.push_str(&format!("    {text}{room} = {}\n", for_people(value)));
         }
         return out;
     };
     let mut out = format!(
-        "  check \"{}\" does not hold for {} of {}: {}\n",
+        "  {what} \"{}\" does not hold for {} of {}: {}\n",
         check.title,
         counted(check.failed, "row", "rows"),
         table,
         check.condition
     );
     if let Some(at_least) = &check.at_least {
-        let share = check.sides.first().map_or("", |(_, share)| share.as_str());
+        let share = check.sides.first().map_or(String::new(), |(_, share)| for_people(share));
         out.push_str(&format!("    it holds for {share}; the plan asks for at least {at_least}\n"));
     }
     if check.blank > 0 {
         out.push_str(&format!(
-            "    for {} it is blank, and a check holds only where it is true\n",
+            "    for {} it is blank, and a {what} holds only where it is true\n",
             counted(check.blank, "of them", "of them")
         ));
     }

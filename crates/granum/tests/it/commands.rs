@@ -249,3 +249,50 @@ fn the_reference_names_every_function_and_what_is_missing() {
         assert!(reference.contains(function.doc), "another sentence for {}", function.name);
     }
 }
+
+#[test]
+fn a_plan_can_stand_on_the_command_line() {
+    let folder = shop();
+    let plan = format!("{SHOP}output lines to \"out.csv\"\n");
+    folder.granum(&["run", "-e", &plan]).code(0).says("wrote out.csv · 4 rows");
+    assert_eq!(folder.read("out.csv"), folder.read("lines.csv"));
+    let show = folder.granum(&["show", "-e", &plan, "customers", "--rows", "1"]).code(0);
+    show.says("the first 1 of 2 rows");
+    folder
+        .granum(&["check", "-e", "input t from \"lines.csv\" grain x"])
+        .code(2)
+        .complains("┌─ -e '…':1:32\n");
+    let failing = format!("{SHOP}link lines to orders on order_no complete");
+    folder
+        .granum(&["check", "-e", &failing])
+        .code(1)
+        .says("see them: granum show -e '…' lines --unmatched orders\n");
+}
+
+#[test]
+fn a_plan_stands_in_a_file_or_on_the_command_line_and_not_in_both() {
+    let folder = shop();
+    folder.plan(SHOP);
+    folder.granum(&["check"]).code(2).complains("required arguments were not provided");
+    folder.granum(&["check", "p.granum", "-e", SHOP]).code(2).complains("cannot be used with");
+    folder
+        .granum(&["show", "p.granum"])
+        .code(2)
+        .complains("show takes a plan and a table: granum show PLAN TABLE");
+    folder
+        .granum(&["show", "p.granum", "lines", "-e", SHOP])
+        .code(2)
+        .complains("with -e, show takes a table alone: granum show -e 'PLAN TEXT' TABLE");
+}
+
+#[test]
+fn shells_are_told_every_command() {
+    let folder = Folder::new();
+    for shell in ["bash", "zsh", "fish", "elvish", "powershell"] {
+        let ran = folder.granum(&["completions", shell]).code(0);
+        for command in ["demo", "check", "run", "show", "fmt", "completions"] {
+            assert!(ran.out.contains(command), "{shell} is not told {command}");
+        }
+    }
+    folder.granum(&["completions", "csv"]).code(2);
+}

@@ -107,3 +107,47 @@ fn a_plan_without_outputs_says_so() {
     folder.file("t.csv", "a\n1\n").plan("input t from \"t.csv\"\n");
     folder.run().code(0).says("HELD: 0 links and 0 checks hold. The plan has no output.\n");
 }
+
+#[test]
+fn a_warning_is_told_and_outputs_are_written() {
+    let folder = shop();
+    folder.plan(&format!(
+        "{SHOP}check lines: net > 0\nwarn \"dear\" lines: net > 5\nwarn \"many\": rows(lines) > 3\n\
+         warn \"most\" lines at least 75%: net > 2\noutput lines to \"out.csv\"\n"
+    ));
+    let ran = folder.run().code(0);
+    ran.says("  dear     4 rows of lines          WARNING\n")
+        .says("  many     4 and 3                  ok\n")
+        .says(
+            "HELD: 0 links and 1 check hold. 1 of 3 warnings does not.\n  \
+             wrote out.csv · 4 rows · 79 bytes\n\n  \
+             warning \"dear\" does not hold for 1 row of lines: net > 5\n    \
+             order_no M9, line_no 1, net 2.00   (lines.csv line 5)\n",
+        );
+    assert!(folder.exists("out.csv"));
+}
+
+#[test]
+fn a_warning_does_not_hide_behind_a_check_that_fails() {
+    let folder = shop();
+    folder.plan(&format!(
+        "{SHOP}check lines: net > 5\nwarn \"total\": sum(lines.net) = 0\noutput lines to \"out.csv\"\n"
+    ));
+    folder
+        .run()
+        .code(1)
+        .says(
+            "STOPPED: 0 of 0 links failed, 1 of 1 checks failed, 1 warning. Nothing was written.\n",
+        )
+        .says(
+            "\n  warning \"total\" does not hold: sum(lines.net) = 0\n    sum(lines.net) = 24.51\n",
+        );
+    assert!(!folder.exists("out.csv"));
+}
+
+#[test]
+fn what_a_warning_cannot_work_stops_the_run_as_a_check_would() {
+    let folder = shop();
+    folder.plan(&format!("{SHOP}warn lines: integer(order_no) > 0\n"));
+    folder.run().code(1).says("STOPPED: 1 problem with the data.");
+}

@@ -7,6 +7,7 @@ mod demo;
 mod files;
 mod folder;
 mod gate;
+mod json;
 mod messages;
 mod mistakes;
 mod plans;

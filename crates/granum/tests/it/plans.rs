@@ -78,7 +78,6 @@ fn parts_of_the_language_that_are_still_missing() {
         "missing",
         all_said(&[
             "use \"other.granum\"",
-            "warn lines: net > 0",
             "case \"x\"",
             "chart \"x\" from lines",
             "table t from lines, orders",

@@ -303,7 +303,7 @@ impl std::fmt::Display for Percent {
 }
 
 fn check_line(check: &CheckTree) -> String {
-    let mut head = String::from("check");
+    let mut head = String::from(check.severity.word());
     if let Some(title) = &check.title {
         head.push(' ');
         head.push_str(&quoted(&title.text));

@@ -2,7 +2,7 @@
 
 use super::super::ast::{
     CheckTree, InputTree, LinkKeyTree, LinkTree, OutputTree, ParamTree, Percent, RequiredTree,
-    Statement, StatementKind, StepTree, TableTree, TypeTree,
+    Severity, Statement, StatementKind, StepTree, TableTree, TypeTree,
 };
 use super::super::diagnostic::{Diagnostic, DiagnosticKind};
 use super::super::token::TokenKind;
@@ -56,7 +56,8 @@ impl Parser {
             "input" => self.input(),
             "table" => self.table(),
             "link" => self.link(),
-            "check" => self.check(),
+            "check" => self.check(Severity::Check),
+            "warn" => self.check(Severity::Warn),
             "output" => self.output(),
             _ => self.not_yet(span, &format!("the statement `{word}`")),
         }
@@ -260,9 +261,9 @@ impl Parser {
         Ok(Percent { units: units as u64, scale })
     }
 
-    fn check(&mut self) -> Found<StatementKind> {
+    fn check(&mut self, severity: Severity) -> Found<StatementKind> {
         let title = match self.peek() {
-            TokenKind::Text(_) => Some(self.quoted("the check's title")?),
+            TokenKind::Text(_) => Some(self.quoted("its title")?),
             _ => None,
         };
         let table = if self.is_sign(":") { None } else { Some(self.name("a table or `:`")?) };
@@ -270,7 +271,7 @@ impl Parser {
             if table.is_some() && self.is_word("at") { Some(self.at_least()?) } else { None };
         self.need_sign(":", "`:` and what must hold")?;
         let condition = self.expression()?;
-        Ok(StatementKind::Check(CheckTree { title, table, at_least, condition }))
+        Ok(StatementKind::Check(CheckTree { severity, title, table, at_least, condition }))
     }
 
     fn output(&mut self) -> Found<StatementKind> {

@@ -1,0 +1,105 @@
+//! What came of a command as one JSON document. `docs/json.md` says what it holds; fields are added,
+//! and none changes its meaning without `format` going up.
+
+use granum_core::engine::Shown;
+use granum_core::lang::Diagnostic;
+use granum_core::tally::{Problem, Report, share_text};
+use granum_core::value::Scalar;
+use serde::Serialize;
+use serde_json::{Map, Value, json};
+
+/// The version of the documents.
+const FORMAT: u64 = 1;
+
+/// Any value of the core. One that JSON cannot hold, which none is, would be null.
+pub fn value(value: impl Serialize) -> Value {
+    serde_json::to_value(value).unwrap_or_default()
+}
+
+/// A document: how it ended, and one field more.
+pub fn outcome(plan: &str, outcome: &str, name: &str, told: Value) -> String {
+    let mut fields = Map::new();
+    fields.insert("format".into(), FORMAT.into());
+    fields.insert("plan".into(), plan.into());
+    fields.insert("outcome".into(), outcome.into());
+    fields.insert(name.into(), told);
+    format!("{:#}\n", Value::Object(fields))
+}
+
+/// The report of a run or a check.
+pub fn report(plan: &str, report: &Report) -> String {
+    let mut told = value(report);
+    let links = told.get_mut("links").and_then(Value::as_array_mut);
+    for (told, link) in links.into_iter().flatten().zip(&report.links) {
+        if let Some(fields) = told.as_object_mut() {
+            let share = share_text(link.matched.into(), link.counted().into());
+            fields.insert("share".into(), share.into());
+        }
+    }
+    if let Some(fields) = told.as_object_mut() {
+        fields.insert("problems".into(), problems(&report.problems));
+    }
+    outcome(plan, if report.held() { "held" } else { "stopped" }, "report", told)
+}
+
+/// Each problem with the name of its kind beside what it says.
+fn problems(problems: &[Problem]) -> Value {
+    let told = problems.iter().map(|problem| {
+        let mut told = value(problem);
+        if let Some(fields) = told.as_object_mut() {
+            fields.insert("kind".into(), problem.kind().into());
+        }
+        told
+    });
+    told.collect()
+}
+
+/// What is wrong with a plan, with lines and columns counted from 1 (columns in letters).
+pub fn diagnostics(text: &str, diagnostics: &[Diagnostic]) -> Value {
+    let place = |byte: usize| {
+        let before = text.get(..byte).unwrap_or(text);
+        let line = before.matches('\n').count() + 1;
+        let start = before.rfind('\n').map_or(0, |at| at + 1);
+        json!({ "line": line, "column": before[start..].chars().count() + 1 })
+    };
+    let told = diagnostics.iter().map(|diagnostic| {
+        json!({
+            "kind": diagnostic.kind.name(),
+            "message": diagnostic.message,
+            "help": diagnostic.help,
+            "from": place(diagnostic.span.start),
+            "to": place(diagnostic.span.end),
+        })
+    });
+    told.collect()
+}
+
+/// Rows of a table, a list a row: decimals and days as text, blanks as null.
+pub fn rows(plan: &str, shown: &Shown) -> String {
+    let columns = shown.columns.iter();
+    let columns: Value = columns
+        .map(|(name, column)| json!({ "name": name, "type": column.ty().to_string() }))
+        .collect();
+    let row = |row: usize| -> Value {
+        shown.columns.iter().map(|(_, column)| cell(&column.scalar(row))).collect()
+    };
+    let told = json!({
+        "name": shown.table,
+        "grain": shown.grain,
+        "columns": columns,
+        "rows": (0..shown.shown).map(row).collect::<Value>(),
+        "rows_in_all": shown.rows,
+        "problems": problems(&shown.problems),
+    });
+    outcome(plan, if shown.problems.is_empty() { "held" } else { "stopped" }, "table", told)
+}
+
+fn cell(value: &Scalar) -> Value {
+    match value {
+        Scalar::Blank => Value::Null,
+        Scalar::Integer(value) => (*value).into(),
+        Scalar::Boolean(value) => (*value).into(),
+        Scalar::Number(value) => (*value).into(),
+        other => other.to_string().into(),
+    }
+}

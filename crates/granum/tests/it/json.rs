@@ -1,0 +1,148 @@
+//! `--format json`: one document, whatever happens, with all that the text tells.
+
+use std::collections::BTreeSet;
+
+use serde_json::{Value, json};
+
+use super::folder::{Folder, Ran, SHOP, shop};
+
+fn document(ran: &Ran) -> Value {
+    assert_eq!(ran.err, "");
+    let document: Value = serde_json::from_str(&ran.out).unwrap();
+    assert_eq!(document["format"], 1);
+    document
+}
+
+fn told(folder: &Folder, args: &[&str], code: i32) -> Value {
+    let args: Vec<&str> = args.iter().copied().chain(["--format", "json"]).collect();
+    document(&folder.granum(&args).code(code))
+}
+
+const STOPPED: &str = "link lines to orders on order_no at least 90% of net
+link orders to customers on customer_no complete
+table sales from lines
+  keep has(orders)
+  units of quantity as unit_no split net
+check \"all\": sum(sales.net) = sum(lines.net)
+warn \"dear\" lines: net > 5
+output sales to \"sales.csv\"
+";
+
+#[test]
+fn a_report_holds_all_that_the_text_tells() {
+    let folder = shop();
+    folder.plan(&format!("plan \"Sales\"\n{SHOP}{STOPPED}"));
+    let told = told(&folder, &["run", "p.granum"], 1);
+    assert_eq!(told["outcome"], "stopped");
+    assert_eq!(told["plan"], "p.granum");
+    let text = serde_json::to_string_pretty(&told["report"]).unwrap();
+    insta::with_settings!({ omit_expression => true }, { insta::assert_snapshot!("report", text) });
+    assert!(!folder.exists("sales.csv"));
+}
+
+/// The names of all fields of a value, and of what is in it; not those of variants in `detail`.
+fn names(value: &Value, all: &mut BTreeSet<String>) {
+    match value {
+        Value::Object(fields) => {
+            for (name, value) in fields {
+                all.insert(name.clone());
+                if name != "detail" {
+                    names(value, all);
+                }
+            }
+        }
+        Value::Array(items) => items.iter().for_each(|item| names(item, all)),
+        _ => {}
+    }
+}
+
+#[test]
+fn every_field_is_in_the_documentation() {
+    let page = include_str!("../../../../docs/json.md");
+    let folder = shop();
+    folder.plan(&format!("{SHOP}{STOPPED}"));
+    let mut all = BTreeSet::new();
+    names(&told(&folder, &["run", "p.granum"], 1), &mut all);
+    names(&told(&folder, &["show", "p.granum", "sales"], 0), &mut all);
+    folder.plan("input t from \"nope.csv\"\n");
+    names(&told(&folder, &["check", "p.granum"], 3), &mut all);
+    folder.plan("tabel t\n");
+    names(&told(&folder, &["check", "p.granum"], 2), &mut all);
+    assert!(all.len() > 60, "{all:?}");
+    for name in all {
+        let written =
+            ["`", "\""].iter().any(|quote| page.contains(&format!("{quote}{name}{quote}")));
+        assert!(written, "docs/json.md does not name `{name}`");
+    }
+}
+
+#[test]
+fn outputs_that_were_written_are_told() {
+    let folder = shop();
+    folder.plan(&format!("{SHOP}output lines to \"out/lines.csv\"\n"));
+    let told = told(&folder, &["run", "p.granum"], 0);
+    assert_eq!(told["outcome"], "held");
+    let bytes = folder.read("out/lines.csv").len();
+    let written = json!([{ "table": "lines", "path": "out/lines.csv", "rows": 4, "bytes": bytes }]);
+    assert_eq!(told["report"]["written"], written);
+}
+
+#[test]
+fn a_plan_that_is_wrong_is_told_with_lines_and_columns() {
+    let folder = shop();
+    folder.plan(&format!("{SHOP}table t from lines\n  add é = 1 + nett\n"));
+    let told = told(&folder, &["check", "p.granum"], 2);
+    assert_eq!(told["outcome"], "plan-wrong");
+    let line = SHOP.lines().count() + 2;
+    let names = json!([{
+        "kind": "unknown-name",
+        "message": "`t` has no column called `nett`",
+        "help": "did you mean `net`?",
+        "from": { "line": line, "column": 15 },
+        "to": { "line": line, "column": 19 },
+    }]);
+    assert_eq!(told["diagnostics"], names);
+}
+
+#[test]
+fn a_file_that_cannot_be_read_or_written_is_told() {
+    let folder = shop();
+    folder.file("bad.csv", "a,b\n1,2\n3\n").plan("input t from \"bad.csv\"\n");
+    let read = told(&folder, &["check", "p.granum"], 3);
+    assert_eq!(read["outcome"], "file-failed");
+    assert_eq!(read["error"]["kind"], "row-length");
+    assert_eq!(read["error"]["line"], 3);
+    folder.plan(&format!("{SHOP}output lines to \"lines.csv\"\n"));
+    let written = told(&folder, &["run", "p.granum"], 3);
+    assert_eq!(written["error"]["path"], "lines.csv");
+    assert_eq!(written["error"]["message"], "an input is read from this file");
+}
+
+#[test]
+fn problems_have_their_kinds() {
+    let folder = shop();
+    folder.file("orders.csv", "order_no,freight\nM1,1\nM1,2\n").plan(SHOP);
+    let told = told(&folder, &["check", "p.granum"], 1);
+    let problem = &told["report"]["problems"][0];
+    assert_eq!((&problem["kind"], &problem["table"]), (&json!("grain"), &json!("orders")));
+    assert_eq!(problem["examples"][0]["places"][1]["line"], 3);
+}
+
+#[test]
+fn rows_keep_their_types() {
+    let folder = Folder::new();
+    folder
+        .file("t.csv", "k,n,d,on,yes\nA,1,2.50,2026-03-01,true\nB,,-0.05,,false\n")
+        .plan("input t from \"t.csv\"\n  read n as integer\n  grain k\n");
+    let told = told(&folder, &["show", "p.granum", "t"], 0);
+    let table = &told["table"];
+    assert_eq!(table["grain"], json!(["k"]));
+    let types: Vec<&str> =
+        table["columns"].as_array().unwrap().iter().map(|c| c["type"].as_str().unwrap()).collect();
+    assert_eq!(types, ["text", "integer", "decimal(2)", "date", "boolean"]);
+    assert_eq!(
+        table["rows"],
+        json!([["A", 1, "2.50", "2026-03-01", true], ["B", null, "-0.05", null, false]])
+    );
+    assert_eq!(table["rows_in_all"], 2);
+}
