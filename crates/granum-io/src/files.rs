@@ -67,7 +67,7 @@ impl Sources for Files {
         for source in &spec.sources {
             for (path, name) in self.find(source)? {
                 let lower = name.to_lowercase();
-                let other = [".gz", ".zst", ".parquet", ".xlsx", ".sqlite", ".db", ".json"];
+                let other = [".parquet", ".xlsx", ".sqlite", ".db", ".json"];
                 if other.iter().any(|ending| lower.ends_with(ending)) {
                     return Err(SourceError {
                         kind: SourceErrorKind::Format,

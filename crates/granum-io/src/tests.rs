@@ -12,7 +12,9 @@ use granum_core::value::Type;
 
 use crate::Files;
 
-const KINDS: [Kind; 15] = [
+const KINDS: [Kind; 17] = [
+    Kind::UnknownEncoding,
+    Kind::Damaged,
     Kind::Missing,
     Kind::Directory,
     Kind::Empty,
@@ -45,7 +47,9 @@ fn provokes(kind: Kind) -> Option<(&'static [u8], &'static [&'static str])> {
         Kind::AfterQuote => (b"a,b\n1,\"2\"x\n", &["t.csv"]),
         Kind::LineEnds => (b"a,b\r1,2\r3,4\r", &["t.csv"]),
         Kind::Doubled => (b"a\n1\n", &["t.csv", "./t.csv"]),
-        Kind::Format => (b"a\n", &["t.csv.gz"]),
+        Kind::Format => (b"a\n", &["t.xlsx"]),
+        Kind::UnknownEncoding => (b"a\n", &["t.csv"]),
+        Kind::Damaged => (b"a\n", &["packed.gz"]),
         // A record of 256 MiB; a file that another process writes to; what the system alone says.
         Kind::RecordSize | Kind::Changed | Kind::System => return None,
     })
@@ -56,6 +60,9 @@ fn spec(sources: &[&str]) -> InputSpec {
         name: "t".into(),
         sources: sources.iter().map(|&source| source.to_owned()).collect(),
         span: Span::default(),
+        encoding: None,
+        encoding_span: Span::default(),
+        header_at: None,
         delimiter: b',',
         filling_blanks: false,
         reads: vec![],
@@ -64,7 +71,11 @@ fn spec(sources: &[&str]) -> InputSpec {
 
 /// Opens and reads all of some sources; gives the columns and how many rows there are.
 fn read(folder: &Path, sources: &[&str]) -> Result<(Vec<String>, usize), SourceError> {
-    let source: Box<dyn InputSource> = Files::new(folder).open(&spec(sources))?;
+    read_as(folder, &spec(sources))
+}
+
+fn read_as(folder: &Path, spec: &InputSpec) -> Result<(Vec<String>, usize), SourceError> {
+    let source: Box<dyn InputSource> = Files::new(folder).open(spec)?;
     let mut reader = source.read(ReadRequest::default())?;
     let mut rows = 0;
     loop {
@@ -84,10 +95,12 @@ fn every_kind_of_error_is_provoked_and_says_where_and_what_to_do() {
     let dir = tempfile::tempdir().unwrap();
     fs::create_dir(dir.path().join("folder")).unwrap();
     fs::write(dir.path().join("other.csv"), "a\n1\n").unwrap();
+    fs::write(dir.path().join("packed.gz"), "a\n1\n").unwrap();
     for kind in KINDS {
         let Some((bytes, sources)) = provokes(kind) else { continue };
         fs::write(dir.path().join("t.csv"), bytes).unwrap();
-        let error = read(dir.path(), sources).unwrap_err();
+        let encoding = (kind == Kind::UnknownEncoding).then(|| "latin-99".to_owned());
+        let error = read_as(dir.path(), &InputSpec { encoding, ..spec(sources) }).unwrap_err();
         assert_eq!(error.kind, kind, "{error}");
         assert!(sources.contains(&error.file.as_str()), "{kind:?} blames {}", error.file);
         assert!(!error.help.is_empty() && !error.help.ends_with('.'), "{}", error.help);

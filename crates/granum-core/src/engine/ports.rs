@@ -93,7 +93,11 @@ pub enum SourceErrorKind {
     Empty,
     /// Bytes that are not UTF-8.
     Encoding,
-    /// A header with two columns of one name.
+    /// An encoding that nobody knows: the plan is wrong, not the file.
+    UnknownEncoding,
+    /// A packed file that cannot be unpacked.
+    Damaged,
+    /// A header with two columns of one name, or that is not where it should be.
     Header,
     /// A file that lacks a column that another of the same input has.
     Columns,

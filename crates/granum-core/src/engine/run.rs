@@ -10,11 +10,13 @@ use super::check::{
 };
 use super::demand::{Demand, Purpose, Work, check_needs, needs};
 use super::operations::Naming;
-use super::ports::{InputSource, Observer, Output, OutputError, Outputs, SourceError, Sources};
+use super::ports::{
+    InputSource, Observer, Output, OutputError, Outputs, SourceError, SourceErrorKind, Sources,
+};
 use super::read::Reading;
 use super::{gather, links};
 use crate::expr::{Scope, World};
-use crate::lang::{Diagnostic, PlanTree};
+use crate::lang::{Diagnostic, DiagnosticKind, PlanTree};
 use crate::resolve::{
     CheckKind, GatherId, InputShape, LinkId, Plan, Source, TotalId, input_specs, resolve,
 };
@@ -87,7 +89,13 @@ impl Inputs {
     pub fn open(tree: &PlanTree, sources: &dyn Sources) -> Result<Self, RunError> {
         let mut opened = vec![];
         for spec in input_specs(tree) {
-            let source = sources.open(&spec).map_err(RunError::Source)?;
+            let source = sources.open(&spec).map_err(|error| match error.kind {
+                SourceErrorKind::UnknownEncoding => RunError::Plan(vec![
+                    Diagnostic::new(DiagnosticKind::UnknownName, spec.encoding_span, error.message)
+                        .help(error.help),
+                ]),
+                _ => RunError::Source(error),
+            })?;
             opened.push((spec.name, source));
         }
         Ok(Self { sources: opened })

@@ -69,7 +69,7 @@ pub struct ParamTree {
     pub value: Expr,
 }
 
-/// `input NAME from SOURCE, … [filling blanks] [delimiter ";"] STEP…`
+/// `input NAME from SOURCE, … [filling blanks] [delimiter ";"] [encoding "…"] [header at N] STEP…`
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct InputTree {
     /// What it is called.
@@ -80,6 +80,10 @@ pub struct InputTree {
     pub filling_blanks: bool,
     /// The sign between fields, when it is not a comma.
     pub delimiter: Option<Quoted>,
+    /// How its letters are written, when it is not UTF-8.
+    pub encoding: Option<Quoted>,
+    /// The line of its header, when it is not the first that is not empty.
+    pub header_at: Option<u64>,
     /// What cleans it.
     pub steps: Vec<StepTree>,
 }

@@ -39,6 +39,9 @@ pub(super) fn input_specs(tree: &PlanTree) -> Vec<InputSpec> {
                 .as_ref()
                 .and_then(|delimiter| delimiter.text.bytes().next())
                 .unwrap_or(b','),
+            encoding: input.encoding.as_ref().map(|encoding| encoding.text.clone()),
+            encoding_span: input.encoding.as_ref().map_or(input.name.span, |named| named.span),
+            header_at: input.header_at,
             filling_blanks: input.filling_blanks,
             reads: reads.collect(),
         });

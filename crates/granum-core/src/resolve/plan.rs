@@ -81,6 +81,13 @@ pub struct InputSpec {
     pub span: Span,
     /// The sign between fields.
     pub delimiter: u8,
+    /// How letters are written, as the plan names it; UTF-8 (or UTF-16 by its mark) if nothing is
+    /// said.
+    pub encoding: Option<String>,
+    /// Where the encoding stands in the plan.
+    pub encoding_span: Span,
+    /// The line of the header; the first that is not empty if nothing is said.
+    pub header_at: Option<u64>,
     /// Whether a column that a source lacks is blank there.
     pub filling_blanks: bool,
     /// What `read` says of columns, by name.

@@ -8,6 +8,7 @@ mod reader;
 mod records;
 mod scan;
 mod source;
+mod stream;
 mod write;
 
 pub use reader::Splitter;

@@ -16,6 +16,10 @@ use super::grid::Grid;
 use super::records::Records;
 use super::scan::{Fault, Field};
 
+/// What to do about a file in another encoding.
+pub(super) const NOT_UTF8: &str =
+    "say how it is written, often  encoding \"windows-1252\"  (or save it as UTF-8)";
+
 /// Bad cells are listed up to this many a column and part.
 const EXAMPLES: usize = 5;
 
@@ -134,7 +138,7 @@ impl CsvPart {
                 SourceErrorKind::Encoding,
                 line,
                 format!("is not UTF-8: byte {byte:#04x} does not belong there"),
-                "save the file as UTF-8",
+                NOT_UTF8,
             )
         })
     }

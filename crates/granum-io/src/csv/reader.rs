@@ -1,7 +1,6 @@
 //! Takes files apart into parts of whole records.
 
-use std::fs::File;
-use std::io::{Read, Seek, SeekFrom};
+use std::io::Read;
 use std::path::PathBuf;
 use std::sync::Arc;
 use std::time::SystemTime;
@@ -11,6 +10,7 @@ use memchr::memchr_iter;
 
 use super::part::{CsvPart, Layout};
 use super::scan::last_record_end;
+use super::stream::{Damaged, Malformed, Opening, Stream};
 
 /// Parts are about this many bytes.
 const PART: usize = 1 << 19;
@@ -32,6 +32,11 @@ impl<R: Read> Splitter<R> {
     /// Splits into parts of about `part` bytes. The stream begins where a record does.
     pub fn new(from: R, delimiter: u8, part: usize) -> Self {
         Self { from, delimiter, part: part.max(1), rest: vec![], done: false }
+    }
+
+    /// Whether the last part had everything that was left.
+    pub fn ended(&self) -> bool {
+        self.done && self.rest.is_empty()
     }
 
     /// The next part: whole records. `None` at the end; an error of kind `InvalidData` where a
@@ -70,6 +75,10 @@ pub(super) struct CsvFile {
     /// As the plan names it.
     pub name: Arc<str>,
     pub bytes: u64,
+    /// How its bytes become text.
+    pub opening: Opening,
+    /// Whether its bytes are its text: else it cannot be told from their number whether all came.
+    pub plain: bool,
     pub modified: Option<SystemTime>,
     /// Where the rows begin: behind the header.
     pub rows_at: u64,
@@ -92,7 +101,7 @@ pub(super) struct CsvReader {
 /// The file that is being read.
 pub(super) struct Current {
     file: CsvFile,
-    splitter: Splitter<File>,
+    splitter: Splitter<Stream>,
     line: u64,
     read: u64,
 }
@@ -100,8 +109,7 @@ pub(super) struct Current {
 impl Current {
     pub fn open(file: &CsvFile, delimiter: u8) -> Result<Self, SourceError> {
         let system = |error: std::io::Error| system_error(&file.name, &error);
-        let mut opened = File::open(&file.path).map_err(system)?;
-        opened.seek(SeekFrom::Start(file.rows_at)).map_err(system)?;
+        let opened = file.opening.open(&file.path, file.rows_at).map_err(system)?;
         Ok(Self {
             file: file.clone(),
             splitter: Splitter::new(opened, delimiter, PART),
@@ -133,7 +141,7 @@ impl Current {
         let now = std::fs::metadata(&self.file.path)
             .map_err(|error| system_error(&self.file.name, &error))?;
         let same = now.len() == self.file.bytes
-            && self.read == self.file.bytes
+            && (self.read == self.file.bytes || !self.file.plain)
             && now.modified().ok() == self.file.modified;
         // What is no file has no size to compare.
         if same || !now.is_file() {
@@ -161,9 +169,31 @@ fn endless(file: &str, line: u64) -> SourceError {
     }
 }
 
+/// What unpacking or decoding says of a file.
+fn unreadable(file: &str, error: &std::io::Error) -> Option<SourceError> {
+    let inner = error.get_ref()?;
+    let (kind, line, help) = if let Some(malformed) = inner.downcast_ref::<Malformed>() {
+        let help = "say the encoding that it has:  encoding \"…\"";
+        (SourceErrorKind::Encoding, Some(malformed.line), help)
+    } else if inner.is::<Damaged>() {
+        (
+            SourceErrorKind::Damaged,
+            None,
+            "ask for the file again: it is cut off, or was never packed",
+        )
+    } else {
+        return None;
+    };
+    let message = inner.to_string();
+    Some(SourceError { kind, file: file.to_owned(), line, message, help: help.into() })
+}
+
 /// What the system says of a file, in the user's terms.
 pub(super) fn system_error(file: &str, error: &std::io::Error) -> SourceError {
     use std::io::ErrorKind as Kind;
+    if let Some(error) = unreadable(file, error) {
+        return error;
+    }
     let (kind, message, help) = match error.kind() {
         Kind::NotFound => (
             SourceErrorKind::Missing,

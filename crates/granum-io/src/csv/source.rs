@@ -1,6 +1,5 @@
 //! The files of one input: headers, columns matched by name, types found.
 
-use std::fs::File;
 use std::path::PathBuf;
 use std::sync::Arc;
 
@@ -8,9 +7,11 @@ use granum_core::engine::{InputSource, PartReader, ReadRequest, SourceError, Sou
 use granum_core::resolve::{InputShape, InputSpec};
 use granum_core::value::{Found, Type};
 
+use super::part::NOT_UTF8;
 use super::part::{CsvPart, Layout, cell, settled_type};
 use super::reader::{CsvFile, CsvReader, Current, Splitter, system_error};
 use super::scan::{Field, Scanner};
+use super::stream::Opening;
 
 /// Types are first found from about this many bytes of each file.
 const SAMPLE: usize = 1 << 20;
@@ -40,7 +41,7 @@ impl CsvSource {
     pub fn open(spec: &InputSpec, paths: &[(PathBuf, String)]) -> Result<Self, SourceError> {
         let mut beginnings = vec![];
         for (path, name) in paths {
-            beginnings.push(begin(path, name, spec.delimiter)?);
+            beginnings.push(begin(path, name, spec)?);
         }
         let names = columns(&beginnings, spec.filling_blanks)?;
         let rule = |name: &String| spec.reads.iter().rev().find(|(read, _)| read == name);
@@ -160,7 +161,8 @@ fn columns(files: &[Beginning], filling: bool) -> Result<Vec<String>, SourceErro
     Ok(names)
 }
 
-fn begin(path: &PathBuf, name: &str, delimiter: u8) -> Result<Beginning, SourceError> {
+fn begin(path: &PathBuf, name: &str, spec: &InputSpec) -> Result<Beginning, SourceError> {
+    let opening = Opening::new(name, spec.encoding.as_deref())?;
     let system = |error: std::io::Error| system_error(name, &error);
     let error = |kind, line, message: &str, help: &str| SourceError {
         kind,
@@ -173,14 +175,16 @@ fn begin(path: &PathBuf, name: &str, delimiter: u8) -> Result<Beginning, SourceE
     if data.is_dir() {
         return Err(system(std::io::ErrorKind::IsADirectory.into()));
     }
-    let mut splitter = Splitter::new(File::open(path).map_err(system)?, delimiter, SAMPLE);
-    let first = splitter.next_part().map_err(|_| {
-        error(
+    let stream = opening.open(path, 0).map_err(system)?;
+    let mut splitter = Splitter::new(stream, spec.delimiter, SAMPLE);
+    let first = splitter.next_part().map_err(|failed| match failed.kind() {
+        std::io::ErrorKind::InvalidData => error(
             SourceErrorKind::OpenQuote,
             Some(1),
             "begins with a row that does not end: a quote is opened and never closed",
             "look for a quote at the beginning of a field",
-        )
+        ),
+        _ => system(failed),
     })?;
     let Some(text) = first else {
         return Err(error(
@@ -190,14 +194,6 @@ fn begin(path: &PathBuf, name: &str, delimiter: u8) -> Result<Beginning, SourceE
             "ask for the file again, or leave it out of the plan",
         ));
     };
-    if let [0xFF, 0xFE, ..] | [0xFE, 0xFF, ..] = text.as_slice() {
-        return Err(error(
-            SourceErrorKind::Encoding,
-            Some(1),
-            "is UTF-16, which this version does not read",
-            "save the file as UTF-8",
-        ));
-    }
     let mark: usize = if text.starts_with(b"\xEF\xBB\xBF") { 3 } else { 0 };
     let body = &text[mark..];
     if memchr::memchr(b'\n', body).is_none()
@@ -210,14 +206,22 @@ fn begin(path: &PathBuf, name: &str, delimiter: u8) -> Result<Beginning, SourceE
             "save it with line feeds, as every system does today",
         ));
     }
-    let (header, length, line) = header(body, name, delimiter)?;
-    let whole = (text.len() as u64) == data.len();
+    let above = lines_above(body, spec.header_at.unwrap_or(1)).ok_or_else(|| {
+        let line = spec.header_at.unwrap_or(1);
+        let message = format!("has no line {line}, where the plan says its header is");
+        error(SourceErrorKind::Header, None, &message, "look where the header is, or leave it out")
+    })?;
+    let before = memchr::memchr_iter(b'\n', &body[..above]).count() as u64;
+    let (header, length, line) = header(&body[above..], name, spec.delimiter, before)?;
+    let length = above + length;
     let rows = body[length..].to_vec();
     Ok(Beginning {
         file: CsvFile {
             path: path.clone(),
             name: name.into(),
             bytes: data.len(),
+            opening,
+            plain: opening.reads_as_it_is(path).map_err(system)?,
             modified: data.modified().ok(),
             rows_at: (mark + length) as u64,
             rows_line: line,
@@ -226,20 +230,30 @@ fn begin(path: &PathBuf, name: &str, delimiter: u8) -> Result<Beginning, SourceE
         },
         header,
         rows,
-        whole,
+        whole: splitter.ended(),
     })
 }
 
-/// The header's names, its length in bytes, and the line behind it.
+/// How many bytes stand above a line, counted from 1; `None` if the text ends before it.
+fn lines_above(text: &[u8], line: u64) -> Option<usize> {
+    if line <= 1 {
+        return Some(0);
+    }
+    let start = memchr::memchr_iter(b'\n', text).nth(line as usize - 2)? + 1;
+    (start < text.len()).then_some(start)
+}
+
+/// The header's names, its length in bytes, and the line behind it; `above` lines stand before it.
 fn header(
     text: &[u8],
     name: &str,
     delimiter: u8,
+    above: u64,
 ) -> Result<(Vec<String>, usize, u64), SourceError> {
     let at_line = |kind, line, message: String, help: &str| SourceError {
         kind,
         file: name.to_owned(),
-        line: Some(line),
+        line: Some(above + line),
         message,
         help: help.to_owned(),
     };
@@ -276,7 +290,7 @@ fn header(
             SourceErrorKind::Encoding,
             lines.max(1),
             format!("is not UTF-8: byte {:#04x} in the header", text[error.valid_up_to()]),
-            "save the file as UTF-8",
+            NOT_UTF8,
         )
     })?;
     let mut names: Vec<String> = vec![];
@@ -296,5 +310,5 @@ fn header(
         }
         names.push(column);
     }
-    Ok((names, length, lines + 1))
+    Ok((names, length, above + lines + 1))
 }

@@ -1,5 +1,6 @@
 //! Files as they are met in life: what is read all the same, and what is refused with its place.
 
+use std::io::Write;
 use std::process::Stdio;
 
 use super::folder::Folder;
@@ -113,16 +114,12 @@ fn what_is_not_utf8_is_refused_with_its_line() {
     assert_eq!(
         refused(b"a,b\n1,x\n2,caf\xe9\n"),
         "error: t.csv line 3: is not UTF-8: byte 0xe9 does not belong there\n  \
-         save the file as UTF-8\n"
+         say how it is written, often  encoding \"windows-1252\"  (or save it as UTF-8)\n"
     );
     assert_eq!(
         refused(b"caf\xe9,b\n1,x\n"),
-        "error: t.csv line 1: is not UTF-8: byte 0xe9 in the header\n  save the file as UTF-8\n"
-    );
-    assert_eq!(
-        refused(b"\xff\xfea\0\n\0"),
-        "error: t.csv line 1: is UTF-16, which this version does not read\n  \
-         save the file as UTF-8\n"
+        "error: t.csv line 1: is not UTF-8: byte 0xe9 in the header\n  \
+         say how it is written, often  encoding \"windows-1252\"  (or save it as UTF-8)\n"
     );
 }
 
@@ -205,11 +202,11 @@ fn a_file_that_is_named_twice_is_refused() {
 #[test]
 fn formats_that_are_not_read_yet_are_said() {
     let folder = Folder::new();
-    folder.file("a.csv.gz", "").plan("input t from \"a.csv.gz\"\n");
+    folder.file("a.xlsx", "").plan("input t from \"a.xlsx\"\n");
     folder
         .run()
         .code(3)
-        .complains("error: a.csv.gz: this version reads CSV only\n  export it as CSV\n");
+        .complains("error: a.xlsx: this version reads CSV only\n  export it as CSV\n");
 }
 
 #[test]
@@ -258,4 +255,119 @@ fn wide_and_narrow_files_are_read() {
     let csv = format!("{}\n{}\n", header.join(","), row.join(","));
     assert_eq!(read(&csv), csv);
     assert_eq!(read("one\n1\n\"\"\n3\n"), "one\n1\n\"\"\n3\n");
+}
+
+/// The same text as it is met: packed, and in other encodings.
+fn as_met(text: &str) -> Vec<(&'static str, &'static str, Vec<u8>)> {
+    let utf16 = |mark: [u8; 2], bytes: fn(u16) -> [u8; 2]| -> Vec<u8> {
+        mark.into_iter().chain(text.encode_utf16().flat_map(bytes)).collect()
+    };
+    let mut gzip = flate2::write::GzEncoder::new(vec![], flate2::Compression::default());
+    gzip.write_all(text.as_bytes()).unwrap();
+    let latin: Vec<u8> = text.chars().map(|letter| u8::try_from(letter).unwrap()).collect();
+    vec![
+        ("t.csv", "", text.as_bytes().to_vec()),
+        ("t.csv", "encoding \"UTF-8\"", text.as_bytes().to_vec()),
+        ("t.csv", "encoding \"windows-1252\"", latin),
+        ("t.csv", "", utf16([0xFF, 0xFE], u16::to_le_bytes)),
+        ("t.csv", "", utf16([0xFE, 0xFF], u16::to_be_bytes)),
+        ("t.csv", "encoding \"utf-16le\"", utf16([0xFF, 0xFE], u16::to_le_bytes)),
+        ("t.csv.gz", "", gzip.finish().unwrap()),
+        ("t.csv.zst", "", zstd::encode_all(text.as_bytes(), 3).unwrap()),
+    ]
+}
+
+#[test]
+fn packed_files_and_other_encodings_are_read_as_the_text_they_hold() {
+    // More than the sample that types are found from, and than one part.
+    let rows: String = (0..60_000)
+        .map(|row| format!("Gärtner {row},\"é,{}\"\n", row % 7))
+        .chain(["last,\"two\nlines\"\n".to_owned()])
+        .collect();
+    let text = format!("k,v\n{rows}");
+    for (name, options, bytes) in as_met(&text) {
+        let folder = Folder::new();
+        folder.file(name, bytes).plan(&format!(
+            "input t from \"{name}\" {options}\n  grain k\ntable o from t\noutput o to \"o.csv\"\n"
+        ));
+        folder.run().code(0);
+        assert!(folder.read("o.csv") == text, "{name} {options}");
+    }
+}
+
+#[test]
+fn bytes_that_do_not_belong_to_an_encoding_are_refused_with_their_line() {
+    let folder = Folder::new();
+    let mut bytes: Vec<u8> = vec![0xFF, 0xFE];
+    let text = format!("k\n{}", "é\n".repeat(40_000));
+    bytes.extend(text.encode_utf16().flat_map(u16::to_le_bytes));
+    // Half of a letter that needs two.
+    bytes.extend([0x00, 0xD8, b'\n', 0]);
+    folder.file("t.csv", &bytes).plan(PLAN);
+    folder.run().code(3).complains(
+        "error: t.csv line 40002: is not UTF-16LE\n  say the encoding that it has:  encoding \"…\"\n",
+    );
+    folder.file("t.csv", b"k\n\x81\n").plan("input t from \"t.csv\" encoding \"gbk\"\n");
+    folder.run().code(3).complains("error: t.csv line 2: is not GBK\n");
+}
+
+#[test]
+fn an_encoding_that_nobody_knows_is_a_mistake_of_the_plan() {
+    let folder = Folder::new();
+    folder.file("t.csv", "k\n").plan("input t from \"t.csv\" encoding \"latin-99\"\n");
+    folder
+        .run()
+        .code(2)
+        .complains("error[unknown-name]: no encoding is called \"latin-99\"\n")
+        .complains("1 │ input t from \"t.csv\" encoding \"latin-99\"\n")
+        .complains("for example \"windows-1252\"");
+}
+
+#[test]
+fn packed_files_that_are_damaged_are_refused() {
+    let folder = Folder::new();
+    let rows: Vec<String> = (0..50_000).map(|row| row.to_string()).collect();
+    let text = format!("k\n{}\n", rows.join("\n"));
+    for (name, _, bytes) in as_met(&text) {
+        if name == "t.csv" {
+            continue;
+        }
+        let plan = format!("input t from \"{name}\"\n");
+        folder.file(name, &bytes[..bytes.len() / 2]).plan(&plan);
+        let cut = folder.run().code(3);
+        assert!(
+            cut.err.starts_with(&format!("error: {name}: cannot be unpacked: ")),
+            "{}",
+            cut.err
+        );
+        assert!(
+            cut.err.ends_with("  ask for the file again: it is cut off, or was never packed\n")
+        );
+        folder.file(name, "k\n1\n");
+        folder.run().code(3).complains("cannot be unpacked");
+    }
+}
+
+#[test]
+fn lines_above_a_header_are_passed_over() {
+    let folder = Folder::new();
+    let plan =
+        |line: u64| format!("input t from \"t.csv\" header at {line}\n  read n as integer\n");
+    folder.file("t.csv", "\u{feff}Report of \"June\r\nby hand\r\n\r\nk,n\r\nA,1\r\nB,x\r\n");
+    // Lines keep their numbers.
+    folder.plan(&plan(4));
+    folder.run().code(1).says("t.csv line 6");
+    folder.file("t.csv", "Report\n\n\nk,n\nA,1\n").plan(&plan(2));
+    folder.granum(&["show", "p.granum", "t"]).code(0).says("  k  n\n  A  1\n");
+    folder.plan(&plan(6));
+    folder.run().code(3).complains(
+        "error: t.csv: has no line 6, where the plan says its header is\n  \
+         look where the header is, or leave it out\n",
+    );
+    folder.file("t.csv", "\u{feff}").plan("input t from \"t.csv\"\n");
+    folder.run().code(3).complains("error: t.csv line 1: has only empty lines: there is no header");
+    for wrong in ["0", "x", "1.5", "-1"] {
+        folder.plan(&format!("input t from \"t.csv\" header at {wrong}\n"));
+        folder.run().code(2).complains("expected a line's number, counted from 1");
+    }
 }

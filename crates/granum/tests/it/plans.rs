@@ -97,7 +97,7 @@ fn parts_of_the_language_that_are_still_missing() {
             "link lines to orders on order_no prefer latest ordered_on",
             "link orders to customers on customer_no\nlink lines to customers on orders.customer_no = customer_no",
             "input x from calendar date(\"2026-01-01\")",
-            "input x from \"lines.csv\" encoding \"utf-16\"",
+            "input x from \"lines.csv\" named \"orders\"",
             "input x from \"lines.csv\"\n  read net as decimal \"1.234,56\"",
             "input x from \"lines.csv\"\n  read net as integer else aside",
             "output lines to \"x.parquet\"",

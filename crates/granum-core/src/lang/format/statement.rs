@@ -245,6 +245,12 @@ fn input_head(input: &InputTree) -> String {
         head.push_str(" delimiter ");
         head.push_str(&quoted(&delimiter.text));
     }
+    if let Some(encoding) = &input.encoding {
+        head.push_str(&format!(" encoding {}", quoted(&encoding.text)));
+    }
+    if let Some(line) = input.header_at {
+        head.push_str(&format!(" header at {line}"));
+    }
     head
 }
 

@@ -130,7 +130,7 @@ impl Parser {
             sources.push(self.quoted("a file's path in quotes")?);
         }
         let mut filling_blanks = false;
-        let mut delimiter = None;
+        let (mut delimiter, mut encoding, mut header_at) = (None, None, None);
         loop {
             let span = self.span();
             if self.is_word("filling") {
@@ -148,8 +148,13 @@ impl Parser {
                     return self.wrong(wrong.help("as in  delimiter \";\"  or  delimiter \"\\t\""));
                 }
                 delimiter = Some(sign);
+            } else if self.take_word("encoding") {
+                encoding = Some(self.quoted("the encoding's name in quotes")?);
+            } else if self.take_word("header") {
+                self.need_word("at", "`header at`: `at` and a line's number")?;
+                header_at = Some(self.line_number()?);
             } else if let TokenKind::Word(word) = self.peek().clone()
-                && ["encoding", "header", "sheet", "named", "query"].contains(&word.as_str())
+                && ["sheet", "named", "query"].contains(&word.as_str())
             {
                 return self.not_yet(span, &format!("the option `{word}`"));
             } else {
@@ -157,7 +162,27 @@ impl Parser {
             }
         }
         let steps = self.steps();
-        Ok(StatementKind::Input(InputTree { name, sources, filling_blanks, delimiter, steps }))
+        Ok(StatementKind::Input(InputTree {
+            name,
+            sources,
+            filling_blanks,
+            delimiter,
+            encoding,
+            header_at,
+            steps,
+        }))
+    }
+
+    fn line_number(&mut self) -> Found<u64> {
+        let found = match *self.peek() {
+            TokenKind::Number { units, scale: 0, .. } => u64::try_from(units).ok(),
+            _ => None,
+        };
+        let Some(line) = found.filter(|line| (1..=100_000).contains(line)) else {
+            return self.expected("a line's number, counted from 1");
+        };
+        self.advance();
+        Ok(line)
     }
 
     fn table(&mut self) -> Found<StatementKind> {

@@ -1,0 +1,212 @@
+//! A file's bytes as they are parsed: unpacked by the ending of its name, and as UTF-8 whatever its
+//! encoding.
+
+use std::fs::File;
+use std::io::{self, Read, Seek, SeekFrom};
+use std::path::Path;
+
+use encoding_rs::{Decoder, DecoderResult, Encoding, UTF_8, UTF_16BE, UTF_16LE};
+use granum_core::engine::{SourceError, SourceErrorKind};
+
+/// How a file's bytes become text.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) struct Opening {
+    packed: Packed,
+    /// As the plan says; UTF-8, or UTF-16 by its mark, where it says nothing.
+    encoding: Option<&'static Encoding>,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Packed {
+    No,
+    Gzip,
+    Zstandard,
+}
+
+/// What an input's rows are read from.
+pub(super) type Stream = Box<dyn Read + Send>;
+
+impl Opening {
+    /// How to open a file of this name, in the encoding that a plan names.
+    pub fn new(name: &str, encoding: Option<&str>) -> Result<Self, SourceError> {
+        let ending = Path::new(name).extension().unwrap_or_default().to_ascii_lowercase();
+        let packed = match ending.to_str() {
+            Some("gz") => Packed::Gzip,
+            Some("zst") => Packed::Zstandard,
+            _ => Packed::No,
+        };
+        let encoding = encoding.map(|label| {
+            Encoding::for_label(label.as_bytes()).ok_or_else(|| SourceError {
+                kind: SourceErrorKind::UnknownEncoding,
+                file: name.to_owned(),
+                line: None,
+                message: format!("no encoding is called \"{label}\""),
+                help: "for example \"windows-1252\", \"iso-8859-15\", \"utf-16le\", \"shift_jis\""
+                    .into(),
+            })
+        });
+        Ok(Self { packed, encoding: encoding.transpose()? })
+    }
+
+    /// Whether a file's bytes are its text.
+    pub fn reads_as_it_is(self, path: &Path) -> io::Result<bool> {
+        let mut first = [0; 2];
+        fill(&mut File::open(path)?, &mut first)?;
+        let marked = self.encoding.is_none() && matches!(first, [0xFF, 0xFE] | [0xFE, 0xFF]);
+        let utf8 = self.encoding.is_none_or(|named| named == UTF_8);
+        Ok(self.packed == Packed::No && utf8 && !marked)
+    }
+
+    /// The text from byte `from` on, counted in the text and not in the file.
+    pub fn open(self, path: &Path, from: u64) -> io::Result<Stream> {
+        if from > 0 && self.reads_as_it_is(path)? {
+            let mut file = File::open(path)?;
+            file.seek(SeekFrom::Start(from))?;
+            return Ok(Box::new(file));
+        }
+        let file = File::open(path)?;
+        let mut stream: Stream = match self.packed {
+            Packed::No => Box::new(file),
+            Packed::Gzip => Box::new(Unpacked(flate2::read::MultiGzDecoder::new(file))),
+            Packed::Zstandard => Box::new(Unpacked(zstd::Decoder::new(file)?)),
+        };
+        let mut first = [0; 2];
+        let length = fill(&mut stream, &mut first)?;
+        let encoding = match (self.encoding, &first[..length]) {
+            (None, [0xFF, 0xFE]) => Some(UTF_16LE),
+            (None, [0xFE, 0xFF]) => Some(UTF_16BE),
+            (named, _) => named.filter(|named| *named != UTF_8),
+        };
+        let whole = io::Cursor::new(first[..length].to_vec()).chain(stream);
+        let mut text: Stream = match encoding {
+            Some(encoding) => Box::new(Decoded::new(whole, encoding)),
+            None => Box::new(whole),
+        };
+        io::copy(&mut text.by_ref().take(from), &mut io::sink())?;
+        Ok(text)
+    }
+}
+
+/// Reads until `out` is full or the end has come; gives how many bytes there were.
+fn fill(from: &mut impl Read, out: &mut [u8]) -> io::Result<usize> {
+    let mut length = 0;
+    while length < out.len() {
+        match from.read(&mut out[length..])? {
+            0 => break,
+            read => length += read,
+        }
+    }
+    Ok(length)
+}
+
+/// Bytes that do not belong to a text's encoding.
+#[derive(Debug, thiserror::Error)]
+#[error("is not {encoding}")]
+pub(super) struct Malformed {
+    pub encoding: &'static str,
+    /// The line of the text they stand in.
+    pub line: u64,
+}
+
+/// A packed file that ends too early, or is none.
+#[derive(Debug, thiserror::Error)]
+#[error("cannot be unpacked: {0}")]
+pub(super) struct Damaged(io::Error);
+
+/// Says of what goes wrong that it was unpacking.
+struct Unpacked<R>(R);
+
+impl<R: Read> Read for Unpacked<R> {
+    fn read(&mut self, out: &mut [u8]) -> io::Result<usize> {
+        self.0.read(out).map_err(|error| match error.kind() {
+            io::ErrorKind::Interrupted => error,
+            _ => io::Error::other(Damaged(error)),
+        })
+    }
+}
+
+/// Raw bytes that are decoded at a time.
+const RAW: usize = 1 << 16;
+
+/// Makes UTF-8 of a text in another encoding. Bytes that do not belong there are an error, and no
+/// sign takes their place.
+struct Decoded<R> {
+    from: R,
+    decoder: Decoder,
+    encoding: &'static str,
+    raw: Vec<u8>,
+    /// What of `raw` has not been decoded.
+    left: std::ops::Range<usize>,
+    ended: bool,
+    /// Whether the decoder has been told of the end, after which it may not be asked again.
+    finished: bool,
+    text: Vec<u8>,
+    given: usize,
+    lines: u64,
+}
+
+impl<R: Read> Decoded<R> {
+    fn new(from: R, encoding: &'static Encoding) -> Self {
+        Self {
+            from,
+            decoder: encoding.new_decoder_with_bom_removal(),
+            encoding: encoding.name(),
+            raw: vec![0; RAW],
+            left: 0..0,
+            ended: false,
+            finished: false,
+            text: vec![],
+            given: 0,
+            lines: 0,
+        }
+    }
+
+    /// Decodes some more. Nothing more comes where `text` stays empty.
+    fn decode(&mut self) -> io::Result<()> {
+        self.text.resize(4 * RAW, 0);
+        let mut written = 0;
+        while written == 0 {
+            if self.left.is_empty() && !self.ended {
+                let length = fill(&mut self.from, &mut self.raw)?;
+                self.left = 0..length;
+                self.ended = length < RAW;
+            }
+            let (result, read, wrote) = self.decoder.decode_to_utf8_without_replacement(
+                &self.raw[self.left.clone()],
+                &mut self.text,
+                self.ended,
+            );
+            self.left.start += read;
+            written = wrote;
+            if let DecoderResult::Malformed(..) = result {
+                let before = memchr::memchr_iter(b'\n', &self.text[..wrote]).count() as u64;
+                let line = self.lines + before + 1;
+                return Err(io::Error::other(Malformed { encoding: self.encoding, line }));
+            }
+            if self.ended && result == DecoderResult::InputEmpty {
+                self.finished = true;
+                break;
+            }
+        }
+        self.text.truncate(written);
+        self.lines += memchr::memchr_iter(b'\n', &self.text).count() as u64;
+        self.given = 0;
+        Ok(())
+    }
+}
+
+impl<R: Read> Read for Decoded<R> {
+    fn read(&mut self, out: &mut [u8]) -> io::Result<usize> {
+        if self.given == self.text.len() {
+            if self.finished {
+                return Ok(0);
+            }
+            self.decode()?;
+        }
+        let rest = &self.text[self.given..];
+        let length = rest.len().min(out.len());
+        out[..length].copy_from_slice(&rest[..length]);
+        self.given += length;
+        Ok(length)
+    }
+}
