@@ -331,6 +331,8 @@ impl Preference {
 pub struct TypeTree {
     /// The type.
     pub ty: crate::value::Type,
+    /// Whether its places are those of the examples that follow: `decimal "1.234,56"`.
+    pub by_example: bool,
     /// Where it stands.
     pub span: Span,
 }

@@ -2,10 +2,12 @@
 
 pub mod day;
 pub mod decimal;
+mod example;
 pub mod parts;
 mod scalar;
 mod types;
 
+pub use example::NumberExample;
 pub use scalar::{Found, Scalar, found_type, parse_boolean, parse_integer};
 pub use types::{Scale, Type};
 

@@ -268,3 +268,103 @@ fn formats_are_tried_before_they_are_used() {
         day::parse_iso_time(b"2026-02-01T03:04:00")
     );
 }
+
+/// A number as a style writes it.
+fn written(units: i64, group: &str, point: &str, style: usize) -> String {
+    let digits = format!("{:03}", units.unsigned_abs());
+    let (whole, places) = digits.split_at(digits.len() - 2);
+    let mut grouped = String::new();
+    for (at, digit) in whole.chars().enumerate() {
+        if at > 0 && (whole.len() - at).is_multiple_of(3) {
+            grouped.push_str(group);
+        }
+        grouped.push(digit);
+    }
+    let number = format!("{grouped}{point}{places}");
+    match (units < 0, style) {
+        (false, 3) => format!("€ {number}"),
+        (false, _) => number,
+        (true, 0) => format!("-{number}"),
+        (true, 1) => format!("({number})"),
+        (true, 2) => format!("{number}-"),
+        (true, _) => format!("-€ {number}"),
+    }
+}
+
+proptest! {
+    #[test]
+    fn numbers_are_read_as_their_example_writes_them(units: i64, style in 0_usize..4, signs in 0_usize..5) {
+        let (group, point) = [(".", ","), (",", "."), (" ", ","), ("'", "."), ("\u{202f}", ",")][signs];
+        let example = written(-123_456_789, group, point, style);
+        let example = NumberExample::parse(&example, false).unwrap();
+        prop_assert_eq!(example.places(), Scale(2));
+        let read = |text: &str| example.read(text, &mut vec![]);
+        let wanted = Some((i128::from(units), Scale(2)));
+        prop_assert_eq!(read(&written(units, group, point, style)), wanted);
+        // Thousands need not be set off.
+        prop_assert_eq!(read(&written(units, "", point, style)), wanted);
+        prop_assert_eq!(read(&format!(" {} ", written(units, group, point, 0))), wanted);
+    }
+
+    #[test]
+    fn no_text_makes_an_example_or_its_reading_fall_over(
+        example in "[-(€0-9., ')]{0,12}", cell in "[-(€0-9., ')]{0,12}", whole: bool
+    ) {
+        let Ok(example) = NumberExample::parse(&example, whole) else { return Ok(()) };
+        if let Some((units, places)) = example.read(&cell, &mut vec![]) {
+            // No digit is lost, and none comes from elsewhere.
+            let digits: String = cell.chars().filter(char::is_ascii_digit).collect();
+            prop_assert_eq!(units.abs(), digits.parse::<i128>().unwrap());
+            prop_assert!(usize::from(places.0) < digits.len());
+        }
+    }
+}
+
+#[test]
+fn examples_show_one_way_or_say_what_is_wrong() {
+    let read = |example: &str, cell: &str| {
+        let example = NumberExample::parse(example, false).unwrap_or_else(|e| panic!("{e}"));
+        example.read(cell, &mut vec![]).map(|(units, scale)| decimal::to_text(units, scale))
+    };
+    for (example, cell, wanted) in [
+        ("1.234,56", "1.234.567,5", Some("1234567.5")),
+        ("1.234,56", "12.34,5", None),
+        ("1.234,56", "1.2345,5", None),
+        ("1.234,56", ".234,5", None),
+        ("1.234,56", "1,234.56", None),
+        ("1.234,56", "5,", None),
+        ("1.234,56", "1 234,56", None),
+        ("1234,5", "7,25", Some("7.25")),
+        ("1234,567", "1,5", Some("1.5")),
+        ("EUR 1,234.56", "1,234.56", Some("1234.56")),
+        ("EUR 1,234.56", "USD 1,234.56", None),
+        ("1.234,56 €", "-3,10 €", Some("-3.10")),
+        ("1.234,56 €", "3,10\u{a0}€", Some("3.10")),
+        ("(1,234.56)", "(5)", Some("-5")),
+        ("(1,234.56)", "(-5)", None),
+        ("(1,234.56)", "5-", None),
+        ("1,234.56-", "5-", Some("-5")),
+        ("1,234.56-", "-5-", None),
+        ("1 234 567", "1 234", Some("1234")),
+        ("12", "1234", Some("1234")),
+        ("\u{2212}12", "\u{2212}7", Some("-7")),
+    ] {
+        assert_eq!(read(example, cell).as_deref(), wanted, "{cell} by {example}");
+    }
+    for (example, whole, says) in [
+        ("", false, "it has no digits"),
+        ("€", false, "it has no digits"),
+        ("1.234", false, "it could be read two ways, as 1234 or as 1.234"),
+        ("1,234", false, "it could be read two ways, as 1234 or as 1.234"),
+        ("1.2.3,4", false, "thousands are three digits each"),
+        ("1,234,56", false, "thousands are three digits each"),
+        ("1.234,5,6", false, "only one sign can stand before the places"),
+        ("1.234'567,8", false, "it is no number"),
+        ("1.234,56", true, "whole numbers have no places"),
+        ("12,5", true, "whole numbers have no places"),
+    ] {
+        let error = NumberExample::parse(example, whole).unwrap_err();
+        assert!(error.starts_with(says), "{example}: {error}");
+    }
+    assert_eq!(NumberExample::parse("1.234", true).unwrap().places(), Scale(0));
+}

@@ -5,7 +5,7 @@ use std::borrow::Cow;
 use arrow_buffer::NullBufferBuilder;
 use granum_core::resolve::InputColumn;
 use granum_core::table::{Column, ColumnBuilder, Values};
-use granum_core::value::{day, decimal, parse_boolean, parse_integer};
+use granum_core::value::{NumberExample, Scale, Type, day, decimal, parse_boolean, parse_integer};
 
 use super::grid::Grid;
 use super::part::cell;
@@ -62,15 +62,23 @@ impl Cells<'_> {
 pub(super) struct CellColumn {
     column: ColumnBuilder,
     formats: Vec<String>,
+    /// How numbers are written, tried in order; plainly if there is none.
+    examples: Vec<NumberExample>,
     /// Without a `read` a cell must look like its type; with one it need only be readable.
     found: bool,
 }
 
 impl CellColumn {
     pub fn new(column: &InputColumn, room: usize) -> Self {
+        let formats = column.rule.as_ref().map_or(vec![], |rule| rule.formats.clone());
+        let whole = column.ty == Type::Integer;
+        let numeric = whole || matches!(column.ty, Type::Decimal(_) | Type::Number);
+        let examples = formats.iter().filter(|_| numeric);
         Self {
             column: ColumnBuilder::new(column.ty, room),
-            formats: column.rule.as_ref().map_or(vec![], |rule| rule.formats.clone()),
+            // The plan was resolved, so each of them is one.
+            examples: examples.filter_map(|e| NumberExample::parse(e, whole).ok()).collect(),
+            formats,
             found: column.rule.is_none(),
         }
     }
@@ -78,7 +86,12 @@ impl CellColumn {
     /// Takes in a block of rows. An empty cell is blank. Gives the rows, counted from the block's
     /// first, whose cells could not be read; they are blank too.
     pub fn take(&mut self, cells: &Cells<'_>) -> Vec<usize> {
-        let (found, formats) = (self.found, &self.formats);
+        let (found, formats, examples) = (self.found, &self.formats, &self.examples);
+        let mut digits = vec![];
+        let mut by_example = |cell: &[u8]| {
+            let cell = std::str::from_utf8(cell).ok()?;
+            examples.iter().find_map(|example| example.read(cell, &mut digits))
+        };
         let (values, nulls) = self.column.ends();
         match values {
             Values::Blank(rows) => {
@@ -98,6 +111,20 @@ impl CellColumn {
                 }
                 vec![]
             }
+            Values::Integer(values) if !examples.is_empty() => cells.each(values, nulls, |cell| {
+                let (units, places) = by_example(cell)?;
+                i64::try_from(decimal::without_loss(units, places, Scale(0))?).ok()
+            }),
+            Values::Decimal(values, scale) if !examples.is_empty() => {
+                cells.each(values, nulls, |cell| {
+                    let (units, places) = by_example(cell)?;
+                    decimal::without_loss(units, places, *scale)
+                })
+            }
+            Values::Number(values) if !examples.is_empty() => cells.each(values, nulls, |cell| {
+                let (units, places) = by_example(cell)?;
+                decimal::to_text(units, places).parse().ok()
+            }),
             Values::Integer(values) => cells.each(values, nulls, |cell| {
                 if found && !plain_sign_and_zero(cell) { None } else { parse_integer(cell) }
             }),

@@ -438,3 +438,26 @@ fn the_same_bytes_come_out_whatever_the_threads() {
     assert_eq!(one, run("8"));
     assert_eq!(one, run("3"));
 }
+
+#[test]
+fn numbers_are_read_as_an_example_writes_them() {
+    let csv = "k,net,back,many,rate\nA,\"1.234,50\",($2.50),1.200,\"0,5\"\nB,\"-0,05\",$3,7,\nC,,($0.10),,\"1,25\"\n";
+    let input = "  read net  as decimal \"1.234,56\"
+       back as decimal(2) \"($1,234.56)\"
+       many as integer \"1.234\"
+       rate as number \"1,5\"
+  grain k
+  track net";
+    assert_eq!(
+        table(csv, input, "add all = net + back"),
+        "k,net,back,many,rate,all\nA,1234.50,-2.50,1200,0.5,1232.00\nB,-0.05,3.00,7,,2.95\nC,,-0.10,,1.25,\n"
+    );
+}
+
+#[test]
+fn examples_may_stand_beside_each_other() {
+    let csv = "k,net\nA,\"1,50\"\nB,2.50\n";
+    let input = "  read net as decimal \"0,0\" or \"0.00\"";
+    // The places are the most that an example shows.
+    assert_eq!(table(csv, input, ""), "k,net\nA,1.50\nB,2.50\n");
+}

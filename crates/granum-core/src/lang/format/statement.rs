@@ -342,7 +342,8 @@ fn read_span(item: &ReadTree) -> Span {
 }
 
 fn read_line(item: &ReadTree, most: usize) -> String {
-    let mut line = format!("{} as {}", pad(&name(&item.column), most), item.ty.ty);
+    let ty = if item.ty.by_example { "decimal".into() } else { item.ty.ty.to_string() };
+    let mut line = format!("{} as {ty}", pad(&name(&item.column), most));
     if !item.formats.is_empty() {
         let formats: Vec<String> = item.formats.iter().map(|format| quoted(&format.text)).collect();
         line.push(' ');

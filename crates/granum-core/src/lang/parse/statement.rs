@@ -87,13 +87,15 @@ impl Parser {
             "decimal" => {
                 self.advance();
                 if matches!(self.peek(), TokenKind::Text(_)) {
-                    let span = self.span();
-                    return self.not_yet(span, "a number's format shown by an example");
+                    // What follows says how many places.
+                    let ty = Type::Decimal(Scale(0));
+                    return Ok(TypeTree { ty, by_example: true, span });
                 }
                 self.need_sign("(", "the places after the point, as in `decimal(2)`")?;
                 let places = self.places()?;
                 self.need_sign(")", "`)`")?;
-                return Ok(TypeTree { ty: Type::Decimal(places), span: span.to(self.last_span()) });
+                let span = span.to(self.last_span());
+                return Ok(TypeTree { ty: Type::Decimal(places), by_example: false, span });
             }
             _ => {
                 let known = ["text", "integer", "decimal", "number", "date", "datetime", "boolean"];
@@ -105,7 +107,7 @@ impl Parser {
             }
         };
         self.advance();
-        Ok(TypeTree { ty, span })
+        Ok(TypeTree { ty, by_example: false, span })
     }
 
     fn places(&mut self) -> Found<Scale> {

@@ -1,11 +1,13 @@
 //! Steps: each begins with a word that is a name elsewhere; what follows decides.
 
 use super::super::ast::{
-    AssignTree, ColumnTree, DedupeKeep, Preference, ReadTree, RenameTree, StepKind, StepTree,
+    AssignTree, ColumnTree, DedupeKeep, Preference, Quoted, ReadTree, RenameTree, StepKind,
+    StepTree,
 };
 use super::super::diagnostic::{Diagnostic, DiagnosticKind};
 use super::super::token::{Span, TokenKind};
 use super::{Found, Parser, did_you_mean};
+use crate::value::{NumberExample, Type};
 
 pub(super) const STEPS: &[&str] = &[
     "read", "add", "change", "keep", "drop", "dedupe", "units", "columns", "rename", "grain",
@@ -107,13 +109,20 @@ impl Parser {
     fn read_item(&mut self) -> Found<ReadTree> {
         let column = self.name("a column's name")?;
         self.need_word("as", "`as` and a type")?;
-        let ty = self.type_name()?;
-        let mut formats = vec![];
+        let mut ty = self.type_name()?;
+        let mut formats: Vec<Quoted> = vec![];
         if matches!(self.peek(), TokenKind::Text(_)) {
             formats.push(self.quoted("a format")?);
             while self.take_word("or") {
                 formats.push(self.quoted("another format in quotes")?);
             }
+        }
+        if ty.by_example {
+            let examples = formats.iter();
+            // An example that is wrong is told where names and types are.
+            let places = examples.filter_map(|e| NumberExample::parse(&e.text, false).ok());
+            let most = places.map(|example| example.places()).max();
+            ty.ty = Type::Decimal(most.unwrap_or_default());
         }
         let mut else_blank = false;
         if self.take_word("else") {

@@ -4,7 +4,7 @@ use super::super::Resolved;
 use super::super::scope::Resolver;
 use super::Builder;
 use crate::lang::{Diagnostic, DiagnosticKind, ReadTree, Span};
-use crate::value::{Type, day};
+use crate::value::{NumberExample, Type, day};
 
 impl Resolver<'_> {
     pub(super) fn read(
@@ -42,25 +42,33 @@ impl Resolver<'_> {
                 ));
             }
             seen.push(&item.column.text);
-            let temporal = matches!(item.ty.ty, Type::Date | Type::DateTime);
             for format in &item.formats {
-                let error = if temporal {
-                    day::format_error(&format.text, item.ty.ty == Type::DateTime)
-                } else {
-                    Some(format!("{} has no formats, only date and datetime have", item.ty.ty))
-                };
-                if let Some(error) = error {
-                    whole = self.wrong(
-                        Diagnostic::new(
-                            DiagnosticKind::Type,
-                            format.span,
-                            format!("this format does not say a {}: {error}", item.ty.ty),
-                        )
-                        .help("as in  \"%d/%m/%Y\"  or  \"%Y-%m-%dT%H:%M:%S\""),
-                    );
+                if let Some((message, help)) = format_error(item.ty.ty, &format.text) {
+                    let wrong = Diagnostic::new(DiagnosticKind::Type, format.span, message);
+                    whole = self.wrong(wrong.help(help));
                 }
             }
         }
         whole
+    }
+}
+
+/// What is wrong with a format or an example, and what to do.
+fn format_error(ty: Type, text: &str) -> Option<(String, &'static str)> {
+    match ty {
+        Type::Date | Type::DateTime => {
+            let error = day::format_error(text, ty == Type::DateTime)?;
+            let message = format!("this format does not say a {ty}: {error}");
+            Some((message, "as in  \"%d/%m/%Y\"  or  \"%Y-%m-%dT%H:%M:%S\""))
+        }
+        Type::Integer | Type::Decimal(_) | Type::Number => {
+            let error = NumberExample::parse(text, ty == Type::Integer).err()?;
+            let message = format!("this example does not show how numbers are written: {error}");
+            Some((message, "as in  \"1.234,56\"  ,  \"€ 1,234.56\"  or  \"(1,234.56)\""))
+        }
+        _ => Some((
+            format!("{ty} has no formats"),
+            "dates and datetimes have, and numbers are shown by an example",
+        )),
     }
 }
