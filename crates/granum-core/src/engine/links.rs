@@ -11,7 +11,7 @@ use super::check::finished_rows;
 use super::operations::{Naming, row_problem};
 use crate::expr::{Kind, Typed, evaluate_all};
 use crate::grain::{EXAMPLES, examples, key_text, repeated};
-use crate::link::{BlankKeys, KeyTable, Keys, LinkIndex, link_few};
+use crate::link::{BlankKeys, KeyTable, Keys, LinkIndex, Missing, link_few, near_misses};
 use crate::resolve::{LinkId, LinkPlan, Required};
 use crate::table::{Amount, Batch, Column, Places, Table, TableId};
 use crate::tally::{LinkAccount, LinkAmount, MissingKey, Problem, RepeatedKey, Spread};
@@ -37,7 +37,7 @@ pub(super) fn build(
     let right = keys(context, link.to, &to_rows, link.keys.iter().map(|(_, r)| r), &step)?;
     if keys_are_grain(context, link) && left.rows() < right.rows() / 4 {
         let index = link_few(&left, &right);
-        let account = account(context, link, &left, &index, from, to);
+        let account = account(context, link, (&left, &right), &index, from, to);
         return Ok(Some((index, account)));
     }
     let table = KeyTable::build(&right);
@@ -76,7 +76,7 @@ pub(super) fn build(
             examples: first.collect(),
         });
     }
-    let account = account(context, link, &left, &index, from, to);
+    let account = account(context, link, (&left, &right), &index, from, to);
     Ok(Some((index, account)))
 }
 
@@ -113,7 +113,7 @@ fn keys<'t>(
 fn account(
     context: &Context<'_>,
     link: &LinkPlan,
-    left: &Keys,
+    (left, right): (&Keys, &Keys),
     index: &LinkIndex,
     from: &Table,
     to: &Table,
@@ -148,11 +148,17 @@ fn account(
         target_rows: to.rows as u64,
         spread,
         examples,
+        near: vec![],
+        unlike: 0,
         required: String::new(),
         held: true,
     };
     if let Some(required) = &link.required {
         (account.required, account.held) = reached(required, &account);
+    }
+    if !account.held {
+        let missing = Missing { left, right, index, words: &link.key_words };
+        (account.near, account.unlike) = near_misses(&missing);
     }
     account
 }

@@ -149,6 +149,14 @@ pub static FUNCTIONS: &[Function] = &[
         gives Gives::Type(Type::Boolean),
         "Whether the text begins with `what`.", "starts_with(\"fern\", \"er\")" => "false",
         |call| Ok(call.test(|text, what| text.starts_with(what)))),
+    function!("ends_with", "ends_with(text, what)", [Text, Text] optional 0 repeats false
+        gives Gives::Type(Type::Boolean),
+        "Whether the text ends with `what`.", "ends_with(\"fern\", \"rn\")" => "true",
+        |call| Ok(call.test(|text, what| text.ends_with(what)))),
+    function!("trim_left", "trim_left(text, what)", [Text, Text] optional 0 repeats false
+        gives Gives::Type(Type::Text),
+        "The text without every `what` that it begins with.",
+        "trim_left(\"00750\", \"0\")" => "750", trim_left),
     function!("round", "round(x, places)", [Numeric, Places] optional 0 repeats false
         gives Gives::Rounded,
         "The number with so many places, rounded half away from zero.",
@@ -303,6 +311,17 @@ fn replace(call: &Call<'_>) -> Result<Column, RowFailure> {
             return false;
         }
         out.push_str(&array.value(row).replace(what.value(row), by.value(row)));
+        true
+    })))
+}
+
+fn trim_left(call: &Call<'_>) -> Result<Column, RowFailure> {
+    let (array, what) = (call.texts(0), call.texts(1));
+    Ok(Column::Text(texts(call.rows, |row, out| {
+        if array.is_null(row) || what.is_null(row) {
+            return false;
+        }
+        out.push_str(array.value(row).trim_start_matches(what.value(row)));
         true
     })))
 }

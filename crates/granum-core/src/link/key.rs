@@ -48,6 +48,10 @@ impl Keys {
         Keys::new(columns, self.blank, rows.len())
     }
 
+    pub fn columns(&self) -> &[Column] {
+        &self.columns
+    }
+
     pub fn rows(&self) -> usize {
         self.rows
     }

@@ -2,9 +2,11 @@
 
 mod index;
 mod key;
+mod near;
 
 pub(crate) use index::{KeyTable, LinkIndex, follow, link_few};
 pub(crate) use key::{BlankKeys, Keys, compare};
+pub(crate) use near::{Missing, near_misses};
 
 #[cfg(test)]
 mod tests;

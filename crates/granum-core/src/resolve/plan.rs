@@ -231,6 +231,8 @@ pub(crate) struct LinkPlan {
     pub keys: Vec<(Typed, Typed)>,
     /// The keys in words: `order_no`, `customer = customer_no`.
     pub keys_text: String,
+    /// Both sides of each key in words.
+    pub key_words: Vec<(String, String)>,
     pub required: Option<Required>,
     pub blank_allowed: bool,
 }

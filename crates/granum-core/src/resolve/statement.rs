@@ -42,17 +42,15 @@ impl Resolver<'_> {
         let left_row = self.finished_row(from, Paths::NotInKeys);
         let right_row = self.finished_row(to, Paths::NotInKeys);
         let mut keys = vec![];
-        let mut texts = vec![];
+        let (mut texts, mut key_words) = (vec![], vec![]);
         for key in &tree.keys {
             let left = self.expression(&key.left, &left_row);
             let right = self.expression(key.right.as_ref().unwrap_or(&key.left), &right_row);
             keys.push(self.key_pair(key, left?, right?, &left_row, &right_row)?);
-            texts.push(match &key.right {
-                Some(right) => {
-                    format!("{} = {}", format_expression(&key.left), format_expression(right))
-                }
-                None => format_expression(&key.left),
-            });
+            let left = format_expression(&key.left);
+            let right = key.right.as_ref().map(format_expression);
+            texts.push(right.as_ref().map_or(left.clone(), |right| format!("{left} = {right}")));
+            key_words.push((left.clone(), right.unwrap_or(left)));
         }
         let required = match &tree.required {
             None => None,
@@ -88,6 +86,7 @@ impl Resolver<'_> {
             back: self.links[at].back.clone(),
             keys,
             keys_text: texts.join(", "),
+            key_words,
             required,
             blank_allowed: tree.blank_allowed,
         })

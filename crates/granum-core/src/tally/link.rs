@@ -35,6 +35,10 @@ pub struct LinkAccount {
     pub spread: Option<Spread>,
     /// Keys that the target does not have, the first few.
     pub examples: Vec<MissingKey>,
+    /// Why keys that do not match nearly do; looked for where the link is not as complete as asked.
+    pub near: Vec<NearMiss>,
+    /// Rows that nothing of `near` explains, blank keys apart.
+    pub unlike: u64,
     /// What the plan asks, in words; empty if nothing.
     pub required: String,
     /// Whether it is as complete as the plan asks.
@@ -64,6 +68,43 @@ pub struct Spread {
     pub median: u64,
     /// The most.
     pub most: u64,
+}
+
+/// Keys that do not match, and nearly do.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct NearMiss {
+    /// What keeps them apart.
+    pub kinds: Vec<NearKind>,
+    /// Rows that would match.
+    pub rows: u64,
+    /// How many different keys they have.
+    pub distinct: u64,
+    /// The keys to write so that they match, if an expression mends it.
+    pub keys: Option<String>,
+    /// Keys of the target that are different today and would be one with another.
+    pub merged: u64,
+    /// The first of them, each with the key that it is near to.
+    pub examples: Vec<(String, String)>,
+}
+
+/// What keeps keys apart.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum NearKind {
+    /// Spaces before or behind.
+    OuterSpaces,
+    /// Small and capital letters.
+    LetterCase,
+    /// Zeros before the number.
+    LeadingZeros,
+    /// Signs that are neither letters nor digits.
+    Signs,
+    /// The same text before each of them.
+    Prefix,
+    /// The same text behind each of them.
+    Suffix,
+    /// One letter, or two that changed places.
+    OneLetter,
 }
 
 /// A key that the target does not have.

@@ -8,7 +8,7 @@ mod report;
 mod step;
 
 pub use check::{CheckAccount, FailedRow};
-pub use link::{LinkAccount, LinkAmount, MissingKey, Spread, share_text};
+pub use link::{LinkAccount, LinkAmount, MissingKey, NearKind, NearMiss, Spread, share_text};
 pub use problem::{BadCell, Problem, RepeatedKey, RowReason, UnitsTrouble};
 pub use report::{Report, Written};
 pub use step::{Cut, StepAccount, StepDetail, TableTally, TrackedName};

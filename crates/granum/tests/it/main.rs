@@ -10,6 +10,7 @@ mod gate;
 mod json;
 mod messages;
 mod mistakes;
+mod near;
 mod plans;
 mod same;
 mod tally;
