@@ -58,8 +58,8 @@ SHOT
   wait "$window" 2>/dev/null || true
 }
 
-shot run 'granum run nursery.granum --color always | tail -n 47'
-shot tally 'granum run nursery.granum --color always | head -n 48'
+shot run 'granum run nursery.granum --color always | tail -n 48'
+shot tally 'granum run nursery.granum --color always | head -n 50'
 shot stopped 'granum run broken.granum -q'
 shot show 'granum show nursery.granum unit_sales --rows 20'
 shot unmatched 'granum show broken.granum orders --unmatched customers --rows 40'

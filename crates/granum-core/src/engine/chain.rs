@@ -185,7 +185,9 @@ impl Feed {
         };
         let through = before + parts.iter().map(|part| part.rows).sum::<usize>();
         let expected = expected as f64 * 1.1 * through as f64 / fed.max(1) as f64;
-        through + (expected as usize).saturating_sub(through)
+        // One unit a row is the rule; where many come of a row, the next rows may have few.
+        let most = if through > fed { 4 * through } else { usize::MAX };
+        (expected as usize).clamp(through, most)
     }
 }
 

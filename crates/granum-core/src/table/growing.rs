@@ -112,14 +112,14 @@ impl Values {
         match ty {
             Type::Blank => Self::Blank(0),
             Type::Text => Self::Text(Texts {
-                builder: StringViewBuilder::with_capacity(room),
+                builder: StringViewBuilder::with_capacity(room.min(MOST_ROOM)),
                 blocks: HashMap::new(),
             }),
-            Type::Integer => Self::Integer(Vec::with_capacity(room)),
-            Type::Decimal(scale) => Self::Decimal(Vec::with_capacity(room), scale),
-            Type::Number => Self::Number(Vec::with_capacity(room)),
-            Type::Date => Self::Date(Vec::with_capacity(room)),
-            Type::DateTime => Self::DateTime(Vec::with_capacity(room)),
+            Type::Integer => Self::Integer(with_room(room)),
+            Type::Decimal(scale) => Self::Decimal(with_room(room), scale),
+            Type::Number => Self::Number(with_room(room)),
+            Type::Date => Self::Date(with_room(room)),
+            Type::DateTime => Self::DateTime(with_room(room)),
             Type::Boolean => Self::Boolean(BooleanBufferBuilder::new(room)),
         }
     }
@@ -137,6 +137,18 @@ impl Values {
             Self::Boolean(values) => values.append_n(count, false),
         }
     }
+}
+
+/// Texts are given room for so many rows at most before they come: this builder cannot ask whether
+/// there is so much.
+const MOST_ROOM: usize = 1 << 26;
+
+/// Room for `room` values, if there is so much: what is expected need not come, and is no reason
+/// to fail.
+fn with_room<T>(room: usize) -> Vec<T> {
+    let mut values = Vec::new();
+    let _ = values.try_reserve_exact(room);
+    values
 }
 
 /// Texts, and the blocks of bytes that their longer ones stand in: each is taken over once,
@@ -231,8 +243,7 @@ impl Stack {
                         .then(|| ColumnBuilder::new(Type::Blank, room))
                 })
                 .collect();
-            self.origins =
-                first.origins.iter().map(|(id, _)| (*id, Vec::with_capacity(room))).collect();
+            self.origins = first.origins.iter().map(|(id, _)| (*id, with_room(room))).collect();
         }
         self.rows += parts.iter().map(|part| part.rows).sum::<usize>();
         let (slots, origins) = (&mut self.slots, &mut self.origins);

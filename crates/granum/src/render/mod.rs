@@ -4,6 +4,7 @@ mod columns;
 mod diagnostic;
 pub mod json;
 mod links;
+mod near;
 mod problem;
 mod report;
 mod rows;

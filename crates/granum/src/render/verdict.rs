@@ -1,11 +1,12 @@
 //! Whether everything held; if not, what did not, and which rows to look at.
 
 use granum_core::lang::Severity;
-use granum_core::tally::{self, CheckAccount, LinkAccount, NearKind, NearMiss};
+use granum_core::tally::{self, CheckAccount, LinkAccount};
 use granum_core::value::{Scalar, Scale, decimal};
 
 use super::columns::{Side, set};
 use super::links::amount_share;
+use super::near::near_misses;
 use super::report::Report;
 use super::{bad, count, counted, folded, good, heading, notable, problem};
 
@@ -250,16 +251,7 @@ fn failed_link(view: &Report<'_>, link: &LinkAccount) -> String {
             view.width,
         ));
     }
-    for near in &link.near {
-        out.push_str(&near_miss(near, link, view.width));
-    }
-    if !link.near.is_empty() && link.unlike > 0 {
-        out.push_str(&format!(
-            "    {} nothing near in {}\n",
-            counted(link.unlike, "row has", "rows have"),
-            link.to
-        ));
-    }
+    out.push_str(&near_misses(link, view.width));
     out.push_str(&format!(
         "    see them: granum show {} {} --unmatched {}\n",
         view.plan, link.from, link.name
@@ -274,58 +266,6 @@ fn for_people(value: &Scalar) -> String {
         Scalar::Decimal(units, scale) => decimal::grouped(*units, *scale),
         other => other.to_string(),
     }
-}
-
-/// What nearly matches, and what mends it.
-fn near_miss(near: &NearMiss, link: &LinkAccount, width: usize) -> String {
-    let pairs: Vec<String> = near
-        .examples
-        .iter()
-        .map(|(from, to)| format!("{} and {}", shown(from), shown(to)))
-        .collect();
-    let pairs = pairs.join(", ");
-    let rows = counted(near.rows, "row", "rows");
-    let Some(keys) = &near.keys else {
-        let text = format!("{rows} but for one letter, perhaps mistyped: {pairs}");
-        return folded(&text, "    ", width);
-    };
-    let kinds: Vec<&str> = near.kinds.iter().map(|kind| words(*kind)).collect();
-    let kinds = match kinds.as_slice() {
-        [before @ .., last] if !before.is_empty() => format!("{} and {last}", before.join(", ")),
-        kinds => kinds.concat(),
-    };
-    let text = format!("{rows} would match but for {kinds}: {pairs}");
-    let mut out = folded(&text, "    ", width);
-    out.push_str(&format!("      mend it:  on {keys}\n"));
-    if near.merged > 0 {
-        out.push_str(&folded(
-            &format!(
-                "look first: {} of {} that differ today would be one with another",
-                counted(near.merged, "key", "keys"),
-                link.to
-            ),
-            "      ",
-            width,
-        ));
-    }
-    out
-}
-
-fn words(kind: NearKind) -> &'static str {
-    match kind {
-        NearKind::OuterSpaces => "spaces around",
-        NearKind::LetterCase => "letter case",
-        NearKind::LeadingZeros => "leading zeros",
-        NearKind::Signs => "other signs",
-        NearKind::Prefix => "what stands before",
-        NearKind::Suffix => "what stands behind",
-        NearKind::OneLetter => "one letter",
-    }
-}
-
-/// A key; in quotes where it has spaces around that could not be seen.
-fn shown(key: &str) -> String {
-    if key.trim() == key { key.to_owned() } else { format!("\"{key}\"") }
 }
 
 fn failed_check(check: &CheckAccount) -> String {

@@ -1,0 +1,70 @@
+//! Why keys nearly match, and what mends it.
+
+use granum_core::tally::{LinkAccount, NearKind, NearMiss};
+
+use super::{counted, folded};
+
+/// All that nearly matches of a link that fails, and how many rows nothing explains.
+pub(super) fn near_misses(link: &LinkAccount, width: usize) -> String {
+    let mut out: String = link.near.iter().map(|near| near_miss(near, link, width)).collect();
+    if !link.near.is_empty() && link.unlike > 0 {
+        out.push_str(&format!(
+            "    {} nothing near in {}\n",
+            counted(link.unlike, "row has", "rows have"),
+            link.to
+        ));
+    }
+    out
+}
+
+/// What nearly matches, and what mends it.
+fn near_miss(near: &NearMiss, link: &LinkAccount, width: usize) -> String {
+    let pairs: Vec<String> = near
+        .examples
+        .iter()
+        .map(|(from, to)| format!("{} and {}", shown(from), shown(to)))
+        .collect();
+    let pairs = pairs.join(", ");
+    let rows = counted(near.rows, "row", "rows");
+    let Some(keys) = &near.keys else {
+        let text = format!("{rows} but for one letter, perhaps mistyped: {pairs}");
+        return folded(&text, "    ", width);
+    };
+    let kinds: Vec<&str> = near.kinds.iter().map(|kind| words(*kind)).collect();
+    let kinds = match kinds.as_slice() {
+        [before @ .., last] if !before.is_empty() => format!("{} and {last}", before.join(", ")),
+        kinds => kinds.concat(),
+    };
+    let text = format!("{rows} would match but for {kinds}: {pairs}");
+    let mut out = folded(&text, "    ", width);
+    out.push_str(&format!("      mend it:  on {keys}\n"));
+    if near.merged > 0 {
+        out.push_str(&folded(
+            &format!(
+                "look first: {} of {} that differ today would be one with another",
+                counted(near.merged, "key", "keys"),
+                link.to
+            ),
+            "      ",
+            width,
+        ));
+    }
+    out
+}
+
+fn words(kind: NearKind) -> &'static str {
+    match kind {
+        NearKind::OuterSpaces => "spaces around",
+        NearKind::LetterCase => "letter case",
+        NearKind::LeadingZeros => "leading zeros",
+        NearKind::Signs => "other signs",
+        NearKind::Prefix => "what stands before",
+        NearKind::Suffix => "what stands behind",
+        NearKind::OneLetter => "one letter",
+    }
+}
+
+/// A key; in quotes where it has spaces around that could not be seen.
+fn shown(key: &str) -> String {
+    if key.trim() == key { key.to_owned() } else { format!("\"{key}\"") }
+}
