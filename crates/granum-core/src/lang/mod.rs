@@ -9,6 +9,7 @@ mod token;
 
 pub use ast::*;
 pub use diagnostic::{Diagnostic, DiagnosticKind, nearest};
+pub(crate) use format::quoted;
 pub use format::{format_expression, format_plan, format_step};
 pub use parse::{Parsed, parse};
 pub use token::Span;

@@ -9,6 +9,7 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use rayon::prelude::*;
 
 use super::{Keys, LinkIndex};
+use crate::lang::quoted;
 use crate::table::Column;
 use crate::tally::{NearKind, NearMiss};
 
@@ -75,9 +76,7 @@ impl Fold {
             Self::Upper => format!("upper({inner})"),
             Self::Zeros => format!("trim_left({inner}, \"0\")"),
             Self::Signs => signs.iter().fold(inner, |inner, sign| {
-                let sign =
-                    if matches!(sign, '"' | '\\') { format!("\\{sign}") } else { sign.to_string() };
-                format!("replace({inner}, \"{sign}\", \"\")")
+                format!("replace({inner}, {}, \"\")", quoted(&sign.to_string()))
             }),
         }
     }

@@ -1,7 +1,5 @@
 //! One column: an Arrow array of one of the types of [`Type`].
 
-use std::sync::Arc;
-
 use arrow_array::builder::StringViewBuilder;
 use arrow_array::{
     Array, ArrayRef, ArrowPrimitiveType, BooleanArray, Date32Array, Decimal128Array, Float64Array,
@@ -153,12 +151,6 @@ impl Column {
             Type::DateTime => Self::DateTime(TimestampMicrosecondArray::new_null(length)),
             Type::Boolean => Self::Boolean(BooleanArray::new_null(length)),
         }
-    }
-
-    /// The column as Arrow sees it; an all-blank column as an array of texts.
-    pub fn to_array(&self) -> ArrayRef {
-        each_array!(self, array => Arc::new(array.clone()),
-            length => Arc::new(StringViewArray::new_null(*length)))
     }
 
     fn like(&self, array: &ArrayRef) -> Column {

@@ -77,8 +77,6 @@ pub(super) struct CsvFile {
     pub bytes: u64,
     /// How its bytes become text.
     pub opening: Opening,
-    /// Whether its bytes are its text: else it cannot be told from their number whether all came.
-    pub plain: bool,
     pub modified: Option<SystemTime>,
     /// Where the rows begin: behind the header.
     pub rows_at: u64,
@@ -140,8 +138,9 @@ impl Current {
     fn unchanged(&self) -> Result<(), SourceError> {
         let now = std::fs::metadata(&self.file.path)
             .map_err(|error| system_error(&self.file.name, &error))?;
+        // Of other files it cannot be told from the number of bytes whether all came.
         let same = now.len() == self.file.bytes
-            && (self.read == self.file.bytes || !self.file.plain)
+            && (self.read == self.file.bytes || !self.file.opening.is_plain())
             && now.modified().ok() == self.file.modified;
         // What is no file has no size to compare.
         if same || !now.is_file() {

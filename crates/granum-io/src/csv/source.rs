@@ -175,6 +175,7 @@ fn begin(path: &PathBuf, name: &str, spec: &InputSpec) -> Result<Beginning, Sour
     if data.is_dir() {
         return Err(system(std::io::ErrorKind::IsADirectory.into()));
     }
+    let opening = opening.with_mark_of(path).map_err(system)?;
     let stream = opening.open(path, 0).map_err(system)?;
     let mut splitter = Splitter::new(stream, spec.delimiter, SAMPLE);
     let first = splitter.next_part().map_err(|failed| match failed.kind() {
@@ -221,7 +222,6 @@ fn begin(path: &PathBuf, name: &str, spec: &InputSpec) -> Result<Beginning, Sour
             name: name.into(),
             bytes: data.len(),
             opening,
-            plain: opening.reads_as_it_is(path).map_err(system)?,
             modified: data.modified().ok(),
             rows_at: (mark + length) as u64,
             rows_line: line,

@@ -48,42 +48,52 @@ impl Opening {
         Ok(Self { packed, encoding: encoding.transpose()? })
     }
 
+    /// The same with the encoding that a file's mark says, where the plan says none.
+    pub fn with_mark_of(mut self, path: &Path) -> io::Result<Self> {
+        if self.encoding.is_none() {
+            let mut first = [0; 2];
+            fill(&mut self.unpacked(path)?, &mut first)?;
+            self.encoding = match first {
+                [0xFF, 0xFE] => Some(UTF_16LE),
+                [0xFE, 0xFF] => Some(UTF_16BE),
+                _ => None,
+            };
+        }
+        Ok(self)
+    }
+
     /// Whether a file's bytes are its text.
-    pub fn reads_as_it_is(self, path: &Path) -> io::Result<bool> {
-        let mut first = [0; 2];
-        fill(&mut File::open(path)?, &mut first)?;
-        let marked = self.encoding.is_none() && matches!(first, [0xFF, 0xFE] | [0xFE, 0xFF]);
-        let utf8 = self.encoding.is_none_or(|named| named == UTF_8);
-        Ok(self.packed == Packed::No && utf8 && !marked)
+    pub fn is_plain(self) -> bool {
+        self.packed == Packed::No && self.other_encoding().is_none()
     }
 
     /// The text from byte `from` on, counted in the text and not in the file.
     pub fn open(self, path: &Path, from: u64) -> io::Result<Stream> {
-        if from > 0 && self.reads_as_it_is(path)? {
+        if self.is_plain() {
             let mut file = File::open(path)?;
             file.seek(SeekFrom::Start(from))?;
             return Ok(Box::new(file));
         }
-        let file = File::open(path)?;
-        let mut stream: Stream = match self.packed {
-            Packed::No => Box::new(file),
-            Packed::Gzip => Box::new(Unpacked(flate2::read::MultiGzDecoder::new(file))),
-            Packed::Zstandard => Box::new(Unpacked(zstd::Decoder::new(file)?)),
-        };
-        let mut first = [0; 2];
-        let length = fill(&mut stream, &mut first)?;
-        let encoding = match (self.encoding, &first[..length]) {
-            (None, [0xFF, 0xFE]) => Some(UTF_16LE),
-            (None, [0xFE, 0xFF]) => Some(UTF_16BE),
-            (named, _) => named.filter(|named| *named != UTF_8),
-        };
-        let whole = io::Cursor::new(first[..length].to_vec()).chain(stream);
-        let mut text: Stream = match encoding {
-            Some(encoding) => Box::new(Decoded::new(whole, encoding)),
-            None => Box::new(whole),
+        let bytes = self.unpacked(path)?;
+        let mut text = match self.other_encoding() {
+            Some(encoding) => Box::new(Decoded::new(bytes, encoding)),
+            None => bytes,
         };
         io::copy(&mut text.by_ref().take(from), &mut io::sink())?;
         Ok(text)
+    }
+
+    fn other_encoding(self) -> Option<&'static Encoding> {
+        self.encoding.filter(|named| *named != UTF_8)
+    }
+
+    fn unpacked(self, path: &Path) -> io::Result<Stream> {
+        let file = File::open(path)?;
+        Ok(match self.packed {
+            Packed::No => Box::new(file),
+            Packed::Gzip => Box::new(Unpacked(flate2::read::MultiGzDecoder::new(file))),
+            Packed::Zstandard => Box::new(Unpacked(zstd::Decoder::new(file)?)),
+        })
     }
 }
 

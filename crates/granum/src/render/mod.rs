@@ -50,6 +50,12 @@ fn notable(text: &str) -> String {
     styled(Style::new().fg_color(Some(AnsiColor::Yellow.into())).bold(), text)
 }
 
+/// A text; in quotes where it has spaces around: they are what is wrong with it more often than not,
+/// and cannot be seen.
+fn spaces_seen(text: &str) -> String {
+    if text.trim() == text { text.to_owned() } else { format!("\"{text}\"") }
+}
+
 /// A count with its thousands set off.
 fn count(number: u64) -> String {
     decimal::grouped(number.into(), Scale(0))

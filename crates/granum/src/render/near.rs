@@ -2,7 +2,7 @@
 
 use granum_core::tally::{LinkAccount, NearKind, NearMiss};
 
-use super::{counted, folded};
+use super::{counted, folded, spaces_seen};
 
 /// All that nearly matches of a link that fails, and how many rows nothing explains.
 pub(super) fn near_misses(link: &LinkAccount, width: usize) -> String {
@@ -22,7 +22,7 @@ fn near_miss(near: &NearMiss, link: &LinkAccount, width: usize) -> String {
     let pairs: Vec<String> = near
         .examples
         .iter()
-        .map(|(from, to)| format!("{} and {}", shown(from), shown(to)))
+        .map(|(from, to)| format!("{} and {}", spaces_seen(from), spaces_seen(to)))
         .collect();
     let pairs = pairs.join(", ");
     let rows = counted(near.rows, "row", "rows");
@@ -62,9 +62,4 @@ fn words(kind: NearKind) -> &'static str {
         NearKind::Suffix => "what stands behind",
         NearKind::OneLetter => "one letter",
     }
-}
-
-/// A key; in quotes where it has spaces around that could not be seen.
-fn shown(key: &str) -> String {
-    if key.trim() == key { key.to_owned() } else { format!("\"{key}\"") }
 }

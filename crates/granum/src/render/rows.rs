@@ -5,7 +5,7 @@ use granum_core::table::Column;
 use granum_core::value::Scalar;
 
 use super::columns::{Side, set};
-use super::{count, counted, dim, heading};
+use super::{count, counted, dim, heading, spaces_seen};
 
 /// Cells are shown up to this many letters.
 const LONGEST: usize = 40;
@@ -93,8 +93,7 @@ fn cell(column: &Column, row: usize) -> String {
     }
     let text: String =
         value.to_string().chars().map(|c| if c.is_control() { '\u{fffd}' } else { c }).collect();
-    // Spaces around a text are what is wrong with it more often than not, and cannot be seen.
-    let text = if text.trim() == text { text } else { format!("\"{text}\"") };
+    let text = spaces_seen(&text);
     if text.chars().count() <= LONGEST {
         return text;
     }

@@ -264,6 +264,8 @@ fn as_met(text: &str) -> Vec<(&'static str, &'static str, Vec<u8>)> {
     };
     let mut gzip = flate2::write::GzEncoder::new(vec![], flate2::Compression::default());
     gzip.write_all(text.as_bytes()).unwrap();
+    let mut both = flate2::write::GzEncoder::new(vec![], flate2::Compression::default());
+    both.write_all(&utf16([0xFF, 0xFE], u16::to_le_bytes)).unwrap();
     let latin: Vec<u8> = text.chars().map(|letter| u8::try_from(letter).unwrap()).collect();
     vec![
         ("t.csv", "", text.as_bytes().to_vec()),
@@ -273,6 +275,7 @@ fn as_met(text: &str) -> Vec<(&'static str, &'static str, Vec<u8>)> {
         ("t.csv", "", utf16([0xFE, 0xFF], u16::to_be_bytes)),
         ("t.csv", "encoding \"utf-16le\"", utf16([0xFF, 0xFE], u16::to_le_bytes)),
         ("t.csv.gz", "", gzip.finish().unwrap()),
+        ("t.csv.gz", "", both.finish().unwrap()),
         ("t.csv.zst", "", zstd::encode_all(text.as_bytes(), 3).unwrap()),
     ]
 }

@@ -128,7 +128,8 @@ fn plain(name: &str) -> String {
     if is_plain_name(name) { name.to_owned() } else { format!("`{name}`") }
 }
 
-fn quoted(text: &str) -> String {
+/// A text as it is written in a plan.
+pub(crate) fn quoted(text: &str) -> String {
     let mut out = String::with_capacity(text.len() + 2);
     out.push('"');
     for letter in text.chars() {
