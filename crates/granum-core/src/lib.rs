@@ -6,13 +6,16 @@
 #![deny(missing_docs)]
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used))]
 
+pub mod draft;
 pub mod engine;
 pub mod expr;
 mod grain;
 pub mod lang;
 pub mod link;
+pub mod relate;
 pub mod resolve;
 mod step;
+pub mod survey;
 pub mod table;
 pub mod tally;
 pub mod value;

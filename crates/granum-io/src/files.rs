@@ -8,8 +8,9 @@ use granum_core::engine::{
 };
 use granum_core::resolve::InputSpec;
 use granum_core::value::Type;
+use tempfile::NamedTempFile;
 
-use crate::csv::CsvSource;
+use crate::csv::{CsvSource, Look, Written, look};
 use crate::place::PlacedFile;
 
 /// Reads inputs from, and writes outputs to, files.
@@ -17,16 +18,61 @@ pub struct Files {
     folder: PathBuf,
     /// Files that inputs were opened from, so that no output replaces one.
     opened: Mutex<Vec<PathBuf>>,
+    /// What was read from standard input, once it has been.
+    standard_input: Mutex<Option<NamedTempFile>>,
 }
+
+/// Standard input, where one file is expected.
+const STANDARD_INPUT: &str = "-";
 
 impl Files {
     /// Files as seen from a plan's folder.
     pub fn new(folder: impl Into<PathBuf>) -> Self {
-        Self { folder: folder.into(), opened: Mutex::new(vec![]) }
+        Self { folder: folder.into(), opened: Mutex::new(vec![]), standard_input: Mutex::new(None) }
+    }
+
+    /// Looks at the beginning of a file to see how it is written, where `said` leaves that open. Of
+    /// several that a pattern finds, the first is looked at.
+    ///
+    /// # Errors
+    /// That there is no such file, or that it cannot be read.
+    pub fn look(&self, source: &str, said: &Written) -> Result<Look, SourceError> {
+        let found = self.find(source)?;
+        let Some((path, name)) = found.first() else {
+            return Err(SourceError {
+                kind: SourceErrorKind::Missing,
+                file: source.to_owned(),
+                line: None,
+                message: "there is no such file".into(),
+                help: "look at the path".into(),
+            });
+        };
+        look(path, name, said)
+    }
+
+    /// A file that has all of standard input: files are read more than once.
+    fn standard_input(&self) -> std::io::Result<PathBuf> {
+        let mut known = self.standard_input.lock().unwrap_or_else(PoisonError::into_inner);
+        if known.is_none() {
+            let mut file = NamedTempFile::new()?;
+            std::io::copy(&mut std::io::stdin().lock(), file.as_file_mut())?;
+            *known = Some(file);
+        }
+        Ok(known.as_ref().map_or_else(PathBuf::new, |file| file.path().to_owned()))
     }
 
     /// The files that a source names, in the order of their paths.
     fn find(&self, source: &str) -> Result<Vec<(PathBuf, String)>, SourceError> {
+        if source == STANDARD_INPUT {
+            let path = self.standard_input().map_err(|error| SourceError {
+                kind: SourceErrorKind::System,
+                file: "standard input".into(),
+                line: None,
+                message: format!("cannot be read: {error}"),
+                help: "give a file's path in place of -".into(),
+            })?;
+            return Ok(vec![(path, "standard input".into())]);
+        }
         let path = self.folder.join(source);
         let literal = path.exists() || !source.contains(['*', '?', '[']);
         if literal {
@@ -119,4 +165,17 @@ impl Outputs for Files {
         file.write(&header)?;
         Ok(Box::new(file))
     }
+}
+
+/// Writes a file whole, or leaves what stood there.
+///
+/// # Errors
+/// Why it cannot be written.
+pub fn write_file(path: &Path, bytes: &[u8]) -> Result<(), OutputError> {
+    let mut file = PlacedFile::begin(path.to_owned(), &path.to_string_lossy())?;
+    file.write(bytes)?;
+    file.complete()?;
+    file.publish()?;
+    file.settle();
+    Ok(())
 }

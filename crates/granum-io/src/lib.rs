@@ -6,7 +6,8 @@ pub mod csv;
 mod files;
 mod place;
 
-pub use files::Files;
+pub use csv::{LineEnds, Look, Written};
+pub use files::{Files, write_file};
 
 #[cfg(test)]
 mod tests;

@@ -4,6 +4,7 @@ use std::path::PathBuf;
 
 use clap::{Args as ClapArgs, CommandFactory, Parser, Subcommand, ValueEnum};
 use clap_complete::Shell;
+use granum_io::Written;
 
 /// Joins sales tables so that no row and no cent is lost unseen.
 #[derive(Debug, Parser)]
@@ -66,6 +67,38 @@ pub enum Command {
         #[arg(long)]
         only_data: bool,
     },
+    /// What is in files: columns, types, values, what one row is, duplicates, what looks odd
+    Survey {
+        /// The files; `-` is standard input
+        #[arg(required = true, value_name = "FILE")]
+        files: Vec<String>,
+        #[command(flatten)]
+        reading: Reading,
+    },
+    /// How files link: which column leads where, how much of each side is met, what is not safe
+    Relate {
+        /// The files; `-` is standard input
+        #[arg(required = true, value_name = "FILE")]
+        files: Vec<String>,
+        #[command(flatten)]
+        reading: Reading,
+        /// Only say which files have a column of a name like this
+        #[arg(long, value_name = "NAME")]
+        find: Option<String>,
+        /// Draw the tables and links into a file, .svg or .png
+        #[arg(long, value_name = "PATH")]
+        picture: Option<PathBuf>,
+    },
+    /// One link in depth: what meets on both sides, whether a look-up is safe, why keys nearly match
+    Match(MatchArgs),
+    /// Print a first plan for files: how they are read, what one row is, how they link
+    Draft {
+        /// The files; the plan's paths begin in the current folder
+        #[arg(required = true, value_name = "FILE")]
+        files: Vec<String>,
+        #[command(flatten)]
+        reading: Reading,
+    },
     /// Do all grains, links and checks of a plan hold? Writes nothing
     Check(PlanArgs),
     /// Run a plan: check everything, then write the outputs, all or none
@@ -83,6 +116,12 @@ pub enum Command {
         /// Only rows that do not lead along this link
         #[arg(long, value_name = "LINK")]
         unmatched: Option<String>,
+        /// Only rows of which this holds, as in `keep`
+        #[arg(long = "where", value_name = "CONDITION")]
+        condition: Option<String>,
+        /// In this order: columns or expressions, each may end in `desc`
+        #[arg(long, value_name = "EXPR,\u{2026}")]
+        sort: Option<String>,
     },
     /// Print what makes a shell complete this program's words: granum completions bash
     Completions {
@@ -97,6 +136,70 @@ pub enum Command {
         #[arg(long)]
         check: bool,
     },
+}
+
+/// A link, of two files or of a plan.
+#[derive(Debug, ClapArgs)]
+#[command(override_usage = "\
+granum match [OPTIONS] A B --on KEY[=KEY],\u{2026}
+       granum match [OPTIONS] PLAN TABLE.LINK")]
+pub struct MatchArgs {
+    /// Two files, or a plan (whose name ends in .granum) and one of its links
+    #[arg(value_names = ["A", "B"], num_args = 2, required = true)]
+    pub sides: Vec<String>,
+    /// The keys: a column that both have, or A's = B's; expressions as in a plan
+    #[arg(long, value_name = "KEY[=KEY],\u{2026}")]
+    pub on: Option<String>,
+    /// Tell the amounts of a column, too
+    #[arg(long, value_name = "COLUMN")]
+    pub amount: Option<String>,
+    /// Tell the same for each value of a column or an expression: a month, `source_file()`
+    #[arg(long, value_name = "COLUMN")]
+    pub by: Option<String>,
+    /// Give a parameter of the plan another value
+    #[arg(long = "set", value_name = "NAME=VALUE", value_parser = setting)]
+    pub settings: Vec<(String, String)>,
+    #[command(flatten)]
+    pub reading: Reading,
+}
+
+/// How files are written, where that is not to be found out, and how the result is printed.
+#[derive(Debug, Clone, ClapArgs)]
+pub struct Reading {
+    /// The sign between fields, or the word tab; found out if not given
+    #[arg(long, value_name = "SIGN", value_parser = delimiter)]
+    pub delimiter: Option<u8>,
+    /// The encoding, such as windows-1252; found out if not given
+    #[arg(long, value_name = "NAME")]
+    pub encoding: Option<String>,
+    /// The line of the header; found out if not given
+    #[arg(long, value_name = "LINE", value_parser = clap::value_parser!(u64).range(1..))]
+    pub header_at: Option<u64>,
+    /// How the result is printed; JSON has everything that the text shows
+    #[arg(long, value_enum, default_value_t = Format::Text)]
+    pub format: Format,
+}
+
+impl Reading {
+    /// What was said of how files are written.
+    pub fn written(&self) -> Written {
+        Written {
+            delimiter: self.delimiter,
+            encoding: self.encoding.clone(),
+            header_at: self.header_at,
+        }
+    }
+}
+
+fn delimiter(text: &str) -> Result<u8, String> {
+    match text.as_bytes() {
+        b"tab" | b"\\t" => Ok(b'\t'),
+        [sign @ (b'"' | b'\r' | b'\n')] => {
+            Err(format!("{:?} cannot part fields", char::from(*sign)))
+        }
+        [sign] if sign.is_ascii() => Ok(*sign),
+        _ => Err("one sign, such as ; or the word tab".into()),
+    }
 }
 
 /// A plan, and how to take it.
@@ -179,4 +282,28 @@ pub fn shown(words: &[String], options: &PlanOptions) -> Result<(PlanSource, Str
 fn setting(text: &str) -> Result<(String, String), String> {
     let (name, value) = text.split_once('=').ok_or("a parameter is set with NAME=VALUE")?;
     Ok((name.trim().to_owned(), value.to_owned()))
+}
+
+/// The items of a list: parted by commas that stand in no brackets and no quotes.
+pub fn items(list: &str) -> Vec<String> {
+    let mut items = vec![String::new()];
+    let (mut depth, mut quote) = (0_i32, None);
+    for letter in list.chars() {
+        match (quote, letter) {
+            (Some(open), _) if letter == open => quote = None,
+            (Some(_), _) => {}
+            (None, '"' | '`') => quote = Some(letter),
+            (None, '(') => depth += 1,
+            (None, ')') => depth -= 1,
+            (None, ',') if depth <= 0 => {
+                items.push(String::new());
+                continue;
+            }
+            _ => {}
+        }
+        if let Some(item) = items.last_mut() {
+            item.push(letter);
+        }
+    }
+    items.into_iter().map(|item| item.trim().to_owned()).filter(|item| !item.is_empty()).collect()
 }

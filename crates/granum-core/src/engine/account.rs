@@ -2,7 +2,7 @@
 
 use crate::resolve::{Plan, Source, Step, TablePlan};
 use crate::table::{Amount, TableId};
-use crate::tally::{Cut, StepAccount, StepDetail, TableTally, TrackedName};
+use crate::tally::{Cut, SetAside, StepAccount, StepDetail, TableTally, TrackedName};
 
 /// What happened in one step, over some rows.
 #[derive(Debug, Clone, Default)]
@@ -55,6 +55,7 @@ pub(super) struct TableSum {
     pub sums: Vec<Option<Amount>>,
     pub finished: bool,
     pub blanked: Vec<(String, u64)>,
+    pub aside: Vec<SetAside>,
     pub zero_divisions: u64,
 }
 
@@ -129,6 +130,7 @@ impl TableSum {
             amounts,
             steps: accounts,
             blanked: self.blanked.clone(),
+            aside: self.aside.clone(),
             zero_divisions: self.zero_divisions,
         }
     }

@@ -316,7 +316,10 @@ impl ChainRun<'_> {
         let slots = plan.slots.iter().enumerate().map(|(slot, ty)| {
             let imported = plan.imports.iter().any(|(import, _)| import.0 == slot);
             let hidden = match &plan.source {
-                Source::Input(input) => input.fingerprints.iter().any(|(s, _)| s.0 == slot),
+                Source::Input(input) => {
+                    let hidden = input.fingerprints.iter().map(|(hidden, _)| *hidden);
+                    hidden.chain(input.aside).any(|hidden| hidden.0 == slot)
+                }
                 Source::Base(_) => false,
             };
             let live = demand.last_use[slot].is_some() && (imported || hidden);

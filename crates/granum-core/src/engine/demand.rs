@@ -18,6 +18,8 @@ pub(crate) enum Purpose {
     Table(TableId),
     /// One link with all columns of its source, and what it needs.
     Link(LinkId),
+    /// Both ends of a link that is not built, with all their columns, and a table beside them.
+    Ends { link: LinkId, beside: Option<TableId> },
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -101,6 +103,10 @@ impl Demand {
             }
             Purpose::Table(table) => visit(Work::Table(table)),
             Purpose::Link(link) => visit(Work::Link(link)),
+            Purpose::Ends { link, beside } => {
+                needs(plan, Work::Link(link)).into_iter().for_each(&mut visit);
+                beside.into_iter().for_each(|table| visit(Work::Table(table)));
+            }
         }
         for work in &self.order {
             if let Work::Table(table) = work {
@@ -118,6 +124,14 @@ impl Demand {
                 table.columns.fill(true);
             }
             Purpose::Link(_) => {}
+            Purpose::Ends { link, beside } => {
+                let ends = [plan.links[link.0].from, plan.links[link.0].to];
+                for table in ends.into_iter().chain(beside) {
+                    self.tables[table.0].whole = true;
+                    self.tables[table.0].columns.fill(true);
+                }
+                self.link(plan, link, purpose);
+            }
             Purpose::Whole { outputs } => {
                 if outputs {
                     for output in &plan.outputs {

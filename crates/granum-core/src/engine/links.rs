@@ -91,7 +91,7 @@ fn keys_are_grain(context: &Context<'_>, link: &LinkPlan) -> bool {
     })
 }
 
-fn keys<'t>(
+pub(super) fn keys<'t>(
     context: &Context<'_>,
     table: TableId,
     rows: &Batch,
@@ -249,7 +249,7 @@ impl LinkSums<i128> {
 }
 
 /// How many rows of the target nothing leads to, and how many rows lead to one of the others.
-fn spread(index: &LinkIndex, target_rows: usize) -> (u64, Option<Spread>) {
+pub(super) fn spread(index: &LinkIndex, target_rows: usize) -> (u64, Option<Spread>) {
     let mut counts = vec![0_u32; target_rows];
     let nulls = index.nulls();
     for (row, to) in index.values().iter().enumerate() {
@@ -282,7 +282,7 @@ fn spread(index: &LinkIndex, target_rows: usize) -> (u64, Option<Spread>) {
 
 /// The first keys that the target does not have, in the order of the rows, with how many rows
 /// have each.
-fn missing_keys(left: &Keys, index: &LinkIndex) -> Vec<MissingKey> {
+pub(super) fn missing_keys(left: &Keys, index: &LinkIndex) -> Vec<MissingKey> {
     if index.null_count() == 0 {
         return vec![];
     }

@@ -6,6 +6,7 @@ mod check;
 pub(crate) mod demand;
 mod gather;
 mod links;
+mod matching;
 mod operations;
 mod ports;
 mod read;
@@ -13,6 +14,9 @@ mod run;
 mod show;
 mod whole;
 
+pub use matching::{
+    AmountsOf, Group, Matched, Matching, Repeating, Side, extended_text, match_link,
+};
 pub use ports::{
     CellTrouble, Encoder, InputSource, Observer, Output, OutputError, Outputs, Part, PartReader,
     RawPart, ReadRequest, Silent, SourceError, SourceErrorKind, Sources,
@@ -21,4 +25,4 @@ pub use run::{RunError, Want, run};
 pub use show::{Showing, Shown, show};
 
 #[cfg(test)]
-mod tests;
+pub(crate) mod tests;

@@ -35,6 +35,8 @@ pub struct ReadRequest {
     pub columns: Vec<InputColumn>,
     /// For each a set of columns: a fingerprint of their text, after unquoting, is wanted.
     pub fingerprints: Vec<Vec<usize>>,
+    /// Whether it is wanted which rows have a cell that sets them aside.
+    pub aside: bool,
 }
 
 /// Takes files apart into parts of whole rows.
@@ -60,6 +62,8 @@ pub struct Part {
     pub columns: Vec<Column>,
     /// One column of 128-bit fingerprints, as decimals without places, for each set asked for.
     pub fingerprints: Vec<Column>,
+    /// Whether a cell sets a row aside, if that was asked for: truth values without blanks.
+    pub aside: Option<Column>,
     /// The file.
     pub file: Arc<str>,
     /// The lines of its rows.

@@ -7,9 +7,10 @@ use rayon::prelude::*;
 
 use super::chain::{ChainRun, Context, Stop};
 use super::ports::{InputSource, PartReader, RawPart, ReadRequest, SourceError};
+use crate::lang::Otherwise;
 use crate::resolve::{InputColumn, Source};
 use crate::table::{Batch, TableId};
-use crate::tally::{BadCell, Problem};
+use crate::tally::{BadCell, Problem, SetAside};
 
 /// Bad cells are listed up to this many.
 const EXAMPLES: usize = 5;
@@ -24,6 +25,7 @@ pub(super) struct Reading {
     /// Where each requested column goes.
     slots: Vec<usize>,
     fingerprints: Vec<usize>,
+    aside: Option<usize>,
     names: Vec<String>,
     columns: Vec<InputColumn>,
     rows: u64,
@@ -76,6 +78,8 @@ impl Reading {
                 fingerprints.push(slot.0);
             }
         }
+        let aside = plan.aside.filter(|slot| demand.last_use[slot.0].is_some());
+        request.aside = aside.is_some();
         let columns = request.columns.clone();
         context.observer.stage(&format!("reading {}", table.name), source.bytes());
         Ok(Self {
@@ -85,6 +89,7 @@ impl Reading {
             begun: false,
             slots,
             fingerprints,
+            aside: aside.map(|slot| slot.0),
             names,
             columns,
             rows: 0,
@@ -159,6 +164,9 @@ impl ChainRun<'_> {
             for (slot, column) in reading.fingerprints.iter().zip(part.fingerprints) {
                 slots[*slot] = Some(column);
             }
+            if let Some(slot) = reading.aside {
+                slots[slot] = part.aside;
+            }
             let numbers = first as u32..reading.rows as u32;
             let origins = vec![(reading.input, UInt32Array::from_iter_values(numbers))];
             batches.push(Batch::new(part.rows, slots, origins));
@@ -176,9 +184,16 @@ impl ChainRun<'_> {
         for (column, (count, examples)) in reading.troubles {
             let rule = reading.columns[column].rule.as_ref();
             let name = reading.names[column].clone();
-            if rule.is_some_and(|rule| rule.else_blank) {
-                self.end.sums[0].blanked.push((name, count));
-                continue;
+            match rule.map(|rule| rule.otherwise).unwrap_or_default() {
+                Otherwise::Stop => {}
+                Otherwise::Blank => {
+                    self.end.sums[0].blanked.push((name, count));
+                    continue;
+                }
+                Otherwise::Aside => {
+                    self.end.sums[0].aside.push(SetAside { column: name, count, examples });
+                    continue;
+                }
             }
             return Err(Stop::Problem(Problem::BadCells {
                 table: table.name.clone(),

@@ -302,7 +302,7 @@ impl<'a> Run<'a> {
         Ok(())
     }
 
-    fn context(&self) -> Context<'_> {
+    pub(super) fn context(&self) -> Context<'_> {
         Context {
             plan: self.plan,
             demand: &self.demand,

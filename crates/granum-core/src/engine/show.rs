@@ -6,13 +6,14 @@ use super::chain::Stop;
 use super::demand::Purpose;
 use super::ports::{Observer, Sources};
 use super::run::{Inputs, Run, RunError};
-use crate::lang::{Diagnostic, DiagnosticKind, PlanTree, Span, nearest};
-use crate::resolve::{LinkId, Plan};
-use crate::table::{Column, TableId};
+use crate::lang::{Diagnostic, DiagnosticKind, PlanTree, Span, nearest, plan_name};
+use crate::link::compare;
+use crate::resolve::{LinkId, Plan, TablePlan};
+use crate::table::{Column, Table, TableId};
 use crate::tally::Problem;
 
 /// What is to be shown.
-#[derive(Debug, Clone)]
+#[derive(Debug, Clone, Default)]
 pub struct Showing {
     /// The table.
     pub table: String,
@@ -20,6 +21,51 @@ pub struct Showing {
     pub unmatched: Option<String>,
     /// How many rows at most; `None` for all.
     pub rows: Option<usize>,
+    /// Only rows of which this holds.
+    pub condition: Option<String>,
+    /// Expressions by which the rows are ordered: each may end in `desc`. Blanks stand last.
+    pub sort: Vec<String>,
+}
+
+/// The table that works conditions and orders, behind the plan that it is asked of.
+const BESIDE: &str = "shown_rows";
+
+/// What the columns are called that rows are ordered by.
+const ORDER: &str = "shown_order_";
+
+impl Showing {
+    /// A plan's text with a table more, where rows are to be chosen or ordered; the plan as it is
+    /// otherwise. Diagnostics of [`show`] point into this text.
+    pub fn extended_text(&self, text: &str) -> String {
+        if !self.is_extended() {
+            return text.to_owned();
+        }
+        let mut steps = String::new();
+        if let Some(link) = &self.unmatched {
+            steps.push_str(&format!("  keep not has({})\n", plan_name(link)));
+        }
+        if let Some(condition) = &self.condition {
+            steps.push_str(&format!("  keep {condition}\n"));
+        }
+        for (at, expression) in self.sort.iter().enumerate() {
+            let (expression, _) = order(expression);
+            steps.push_str(&format!("  add {ORDER}{at} = {expression}\n"));
+        }
+        format!("{text}\ntable {BESIDE} from {}\n{steps}", plan_name(&self.table))
+    }
+
+    fn is_extended(&self) -> bool {
+        self.condition.is_some() || !self.sort.is_empty()
+    }
+}
+
+/// An expression to order by, and whether the greatest comes first.
+fn order(text: &str) -> (&str, bool) {
+    let text = text.trim();
+    match text.strip_suffix("desc") {
+        Some(expression) if expression.ends_with(char::is_whitespace) => (expression.trim(), true),
+        _ => (text, false),
+    }
 }
 
 /// Rows of a table.
@@ -53,9 +99,12 @@ pub fn show(
     let mut inputs = Inputs::open(tree, sources)?;
     loop {
         let plan = inputs.resolve(tree, settings)?;
-        let table = find_table(&plan, &showing.table)?;
+        let mut table = find_table(&plan, &showing.table)?;
         let link = showing.unmatched.as_ref().map(|name| find_link(&plan, table, name));
-        let link = link.transpose()?;
+        let mut link = link.transpose()?;
+        if showing.is_extended() {
+            (table, link) = (find_table(&plan, BESIDE)?, None);
+        }
         let purpose = link.map_or(Purpose::Table(table), Purpose::Link);
         let mut run = Run::new(&plan, purpose, observer);
         match run.work(&inputs) {
@@ -78,7 +127,7 @@ fn unknown(message: String, near: Option<&str>, known: &[&str]) -> RunError {
     RunError::Plan(vec![diagnostic.help(help)])
 }
 
-fn find_table(plan: &Plan, name: &str) -> Result<TableId, RunError> {
+pub(super) fn find_table(plan: &Plan, name: &str) -> Result<TableId, RunError> {
     let at = plan.tables.iter().position(|table| table.name == name);
     at.map(TableId).ok_or_else(|| {
         let known: Vec<&str> = plan.tables.iter().map(|table| table.name.as_str()).collect();
@@ -87,7 +136,7 @@ fn find_table(plan: &Plan, name: &str) -> Result<TableId, RunError> {
     })
 }
 
-fn find_link(plan: &Plan, table: TableId, name: &str) -> Result<LinkId, RunError> {
+pub(super) fn find_link(plan: &Plan, table: TableId, name: &str) -> Result<LinkId, RunError> {
     let of_table = |link: &&crate::resolve::LinkPlan| link.from == table;
     let at = plan.links.iter().position(|link| link.from == table && link.name == name);
     at.map(LinkId).ok_or_else(|| {
@@ -101,7 +150,7 @@ fn find_link(plan: &Plan, table: TableId, name: &str) -> Result<LinkId, RunError
 fn shown(plan: &Plan, run: Run<'_>, id: TableId, link: Option<LinkId>, showing: &Showing) -> Shown {
     let table_plan = &plan.tables[id.0];
     let mut shown = Shown {
-        table: table_plan.name.clone(),
+        table: showing.table.clone(),
         grain: table_plan.grain.as_ref().map_or(vec![], |grain| grain.columns.clone()),
         columns: vec![],
         rows: 0,
@@ -110,7 +159,7 @@ fn shown(plan: &Plan, run: Run<'_>, id: TableId, link: Option<LinkId>, showing: 
     };
     let Some(table) = &run.world.tables[id.0] else { return shown };
     let most = showing.rows.unwrap_or(usize::MAX);
-    let rows: Option<UInt32Array> = match link.map(|link| run.world.links[link.0].as_ref()) {
+    let unmatched: Option<UInt32Array> = match link.map(|link| run.world.links[link.0].as_ref()) {
         None => None,
         Some(None) => return shown,
         Some(Some(index)) => {
@@ -118,10 +167,11 @@ fn shown(plan: &Plan, run: Run<'_>, id: TableId, link: Option<LinkId>, showing: 
             Some(missing.map(|row| row as u32).collect::<Vec<_>>().into())
         }
     };
+    let rows = unmatched.or_else(|| ordered(table_plan, table, showing));
     shown.rows = rows.as_ref().map_or(table.rows, Array::len);
     shown.shown = shown.rows.min(most);
     for ((name, _), column) in table_plan.columns.iter().zip(&table.columns) {
-        let Some(column) = column else { continue };
+        let Some(column) = column.as_ref().filter(|_| !name.starts_with(ORDER)) else { continue };
         let column = match &rows {
             Some(rows) => column.take(&rows.slice(0, shown.shown)),
             None => column.slice(0, shown.shown),
@@ -129,4 +179,33 @@ fn shown(plan: &Plan, run: Run<'_>, id: TableId, link: Option<LinkId>, showing: 
         shown.columns.push((name.clone(), column));
     }
     shown
+}
+
+/// The rows in the order that is asked for; those that are equal stay as they stood.
+fn ordered(plan: &TablePlan, table: &Table, showing: &Showing) -> Option<UInt32Array> {
+    if showing.sort.is_empty() {
+        return None;
+    }
+    let by: Vec<(&Column, bool)> = showing
+        .sort
+        .iter()
+        .enumerate()
+        .filter_map(|(at, expression)| {
+            let name = format!("{ORDER}{at}");
+            let column = plan.columns.iter().position(|(known, _)| *known == name)?;
+            Some((table.columns[column].as_ref()?, order(expression).1))
+        })
+        .collect();
+    let mut rows: Vec<u32> = (0..table.rows as u32).collect();
+    rows.sort_by(|a, b| {
+        let (a, b) = (*a as usize, *b as usize);
+        let orders =
+            by.iter().map(|(column, desc)| match (column.is_blank(a), column.is_blank(b)) {
+                (false, false) if *desc => compare(column, b, a),
+                (false, false) => compare(column, a, b),
+                (a, b) => a.cmp(&b),
+            });
+        orders.into_iter().find(|order| order.is_ne()).unwrap_or(std::cmp::Ordering::Equal)
+    });
+    Some(rows.into())
 }

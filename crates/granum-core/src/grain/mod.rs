@@ -1,4 +1,12 @@
-//! What one row is: whether a grain holds, and which keys break it.
+//! What one row is: whether a grain holds, which keys break it, and which sets of columns could be
+//! one.
+
+mod candidates;
+mod groups;
+mod versions;
+
+pub(crate) use candidates::{Candidate, Grouping, Near, VERSION, search};
+pub(crate) use versions::differing;
 
 use std::collections::BTreeMap;
 

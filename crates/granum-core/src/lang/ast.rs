@@ -248,7 +248,7 @@ pub enum StepKind {
     Track(Vec<Name>),
 }
 
-/// `COLUMN as TYPE ["FORMAT" or …] [else blank]`
+/// `COLUMN as TYPE ["FORMAT" or …] [else blank | else aside]`
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct ReadTree {
     /// The column.
@@ -257,8 +257,8 @@ pub struct ReadTree {
     pub ty: TypeTree,
     /// Formats tried in order.
     pub formats: Vec<Quoted>,
-    /// Whether a cell that cannot be read becomes blank.
-    pub else_blank: bool,
+    /// What becomes of a cell that cannot be read.
+    pub otherwise: Otherwise,
 }
 
 /// `NAME = EXPR`
@@ -480,4 +480,17 @@ impl Operator {
     pub fn compares(self) -> bool {
         self.level() == 4
     }
+}
+
+/// What becomes of a cell that its `read` cannot take.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Otherwise {
+    /// The run stops.
+    #[default]
+    Stop,
+    /// The cell becomes blank.
+    Blank,
+    /// The row is taken out.
+    Aside,
 }

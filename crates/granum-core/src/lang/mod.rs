@@ -10,7 +10,7 @@ mod token;
 pub use ast::*;
 pub use diagnostic::{Diagnostic, DiagnosticKind, nearest};
 pub(crate) use format::quoted;
-pub use format::{format_expression, format_plan, format_step};
+pub use format::{format_expression, format_plan, format_step, plan_name};
 pub use parse::{Parsed, parse};
 pub use token::Span;
 

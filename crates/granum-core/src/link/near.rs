@@ -132,6 +132,10 @@ pub(crate) fn near_misses(missing: &Missing<'_>) -> (Vec<NearMiss>, u64) {
         .filter(|row| missing.right.has_key(*row))
         .map(|row| key(missing.right, row))
         .collect();
+    // A key that stands on several rows is one key.
+    let mut once = HashSet::with_capacity(right.len());
+    let right: Vec<Key> = right.into_iter().filter(|key| once.insert(key.clone())).collect();
+    drop(once);
     let mut search = Search { words: missing.words, texts, right: &right, rows, open };
     let mut found = vec![];
     found.extend(search.folds());

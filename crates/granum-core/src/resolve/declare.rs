@@ -23,7 +23,7 @@ pub(super) fn input_specs(tree: &PlanTree) -> Vec<InputSpec> {
             let rule = ReadRule {
                 ty: item.ty.ty,
                 formats: item.formats.iter().map(|format| format.text.clone()).collect(),
-                else_blank: item.else_blank,
+                otherwise: item.otherwise,
                 span: item.column.span,
             };
             (item.column.text.clone(), rule)

@@ -1,7 +1,7 @@
 //! The typed plan: what the engine runs.
 
 use crate::expr::Typed;
-use crate::lang::{Percent, Preference, Severity, Span};
+use crate::lang::{Otherwise, Percent, Preference, Severity, Span};
 use crate::table::TableId;
 use crate::value::Type;
 
@@ -68,6 +68,8 @@ pub(crate) struct InputPlan {
     pub read_columns: Vec<usize>,
     /// Hidden slots that hold a fingerprint of the text of some columns of each row.
     pub fingerprints: Vec<(SlotId, Vec<usize>)>,
+    /// The hidden slot that says of each row whether a cell sets it aside.
+    pub aside: Option<SlotId>,
 }
 
 /// What an input asks of its files.
@@ -94,6 +96,23 @@ pub struct InputSpec {
     pub reads: Vec<(String, ReadRule)>,
 }
 
+impl InputSpec {
+    /// Files of which nothing is said but their paths.
+    pub fn of_files(name: String, sources: Vec<String>) -> Self {
+        Self {
+            name,
+            sources,
+            span: Span::default(),
+            delimiter: b',',
+            encoding: None,
+            encoding_span: Span::default(),
+            header_at: None,
+            filling_blanks: false,
+            reads: vec![],
+        }
+    }
+}
+
 /// How the cells of a column become values.
 #[derive(Debug, Clone, PartialEq)]
 pub struct ReadRule {
@@ -101,8 +120,8 @@ pub struct ReadRule {
     pub ty: Type,
     /// `strptime` formats, tried in order; empty for ISO 8601.
     pub formats: Vec<String>,
-    /// Whether a cell that cannot be read becomes blank.
-    pub else_blank: bool,
+    /// What becomes of a cell that cannot be read.
+    pub otherwise: Otherwise,
     /// Where it stands in the plan.
     pub span: Span,
 }

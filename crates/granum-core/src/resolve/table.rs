@@ -41,6 +41,7 @@ impl Resolver<'_> {
             raw: vec![],
             imports: vec![],
             fingerprints: vec![],
+            aside: None,
             steps: vec![],
             tracked: vec![],
             ended: vec![],
@@ -74,7 +75,7 @@ impl Resolver<'_> {
                         base_name: None,
                     });
                 }
-                let plan = InputPlan { spec, read_columns, fingerprints: vec![] };
+                let plan = InputPlan { spec, read_columns, fingerprints: vec![], aside: None };
                 (Source::Input(plan), &input.steps)
             }
             StatementKind::Table(table) => {
@@ -133,6 +134,7 @@ impl Resolver<'_> {
         let mut source = source;
         if let Source::Input(input) = &mut source {
             input.fingerprints = builder.fingerprints;
+            input.aside = builder.aside;
         }
         let columns: Vec<FinishedColumn> = builder
             .names

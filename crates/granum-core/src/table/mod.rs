@@ -2,12 +2,14 @@
 
 mod amount;
 mod batch;
+mod codes;
 mod column;
 mod growing;
 mod place;
 
 pub use amount::Amount;
 pub(crate) use batch::Batch;
+pub(crate) use codes::Codes;
 pub use column::Column;
 pub(crate) use column::INLINE;
 pub(crate) use growing::Stack;

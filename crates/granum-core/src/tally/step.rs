@@ -2,6 +2,7 @@
 
 use serde::Serialize;
 
+use super::problem::BadCell;
 use crate::table::Amount;
 
 /// The account of one table.
@@ -25,8 +26,21 @@ pub struct TableTally {
     pub steps: Vec<StepAccount>,
     /// Cells that were made blank because they could not be read, by column.
     pub blanked: Vec<(String, u64)>,
+    /// Cells that could not be read and set their rows aside, by column.
+    pub aside: Vec<SetAside>,
     /// Rows in which a division by zero gave blank.
     pub zero_divisions: u64,
+}
+
+/// Cells of a column that could not be read, and whose rows were taken out.
+#[derive(Debug, Clone, Serialize)]
+pub struct SetAside {
+    /// The column.
+    pub column: String,
+    /// How many cells.
+    pub count: u64,
+    /// The first of them.
+    pub examples: Vec<BadCell>,
 }
 
 /// An amount that is followed.

@@ -3,6 +3,7 @@
 
 mod cells;
 mod grid;
+mod look;
 mod part;
 mod reader;
 mod records;
@@ -11,6 +12,8 @@ mod source;
 mod stream;
 mod write;
 
+pub(crate) use look::look;
+pub use look::{LineEnds, Look, Written};
 pub use reader::Splitter;
 pub use scan::{Fault, Field, Scanner};
 pub(crate) use source::CsvSource;

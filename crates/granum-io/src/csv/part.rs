@@ -6,6 +6,8 @@ use std::ops::Range;
 use std::sync::Arc;
 
 use granum_core::engine::{CellTrouble, Part, RawPart, ReadRequest, SourceError, SourceErrorKind};
+use granum_core::lang::Otherwise;
+use granum_core::resolve::InputColumn;
 use granum_core::table::{Column, Place};
 use granum_core::value::{Found, Scale, Type};
 use memchr::memchr_iter;
@@ -66,6 +68,7 @@ impl RawPart for CsvPart {
             .collect();
         let mut troubles: Vec<CellTrouble> = vec![];
         let mut contradicts = false;
+        let mut aside: Vec<bool> = vec![];
         let mut records = Records::new(self, text);
         let mut grid = Grid::new(self.width);
         while records.fill(&mut grid)? {
@@ -84,9 +87,13 @@ impl RawPart for CsvPart {
                     troubles.push(CellTrouble { column: at, count: 0, examples: vec![] });
                     troubles.len() - 1
                 });
+                let first = records.rows() - grid.rows();
+                if sets_aside(wanted) && request.aside {
+                    aside.resize(records.rows(), false);
+                    bad.iter().for_each(|row| aside[first + row] = true);
+                }
                 let trouble = &mut troubles[known];
                 trouble.count += bad.len() as u64;
-                let first = records.rows() - grid.rows();
                 for row in bad.into_iter().take(EXAMPLES - trouble.examples.len()) {
                     let line = records.line_of(first + row);
                     let place = Place { file: self.name.clone(), line };
@@ -97,8 +104,10 @@ impl RawPart for CsvPart {
                 print.take(text, &grid);
             }
         }
+        aside.resize(records.rows(), false);
         Ok(Part {
             rows: records.rows(),
+            aside: request.aside.then(|| Column::Boolean(aside.into())),
             columns: columns.into_iter().map(CellColumn::finish).collect(),
             fingerprints: prints.into_iter().map(Fingerprints::finish).collect(),
             file: self.name.clone(),
@@ -107,6 +116,11 @@ impl RawPart for CsvPart {
             contradicts,
         })
     }
+}
+
+/// Whether cells of a column that cannot be read set their rows aside.
+fn sets_aside(column: &InputColumn) -> bool {
+    column.rule.as_ref().is_some_and(|rule| rule.otherwise == Otherwise::Aside)
 }
 
 impl CsvPart {

@@ -83,6 +83,11 @@ impl Opening {
         Ok(text)
     }
 
+    /// What the encoding is called, where it is known and not UTF-8.
+    pub fn encoding_name(self) -> Option<String> {
+        self.other_encoding().map(|encoding| encoding.name().to_owned())
+    }
+
     fn other_encoding(self) -> Option<&'static Encoding> {
         self.encoding.filter(|named| *named != UTF_8)
     }

@@ -235,7 +235,7 @@ proptest! {
     ) {
         let mut part = part_of(&text, 3);
         let columns = if swapped { vec![2, 0] } else { vec![0, 1, 2] };
-        let request = ReadRequest { columns: vec![], fingerprints: vec![columns.clone()] };
+        let request = ReadRequest { columns: vec![], fingerprints: vec![columns.clone()], aside: false };
         part.layout = std::sync::Arc::new(Layout { delimiter: b',', request });
         let parsed = granum_core::engine::RawPart::parse(&part).unwrap();
         let Column::Decimal(prints) = &parsed.fingerprints[0] else { panic!() };
@@ -289,7 +289,7 @@ fn rows_beyond_a_block_have_their_cells_and_lines() {
 fn part_of(text: &str, width: usize) -> CsvPart {
     let columns =
         (0..width).map(|column| InputColumn { column, ty: Type::Text, rule: None }).collect();
-    let request = ReadRequest { columns, fingerprints: vec![] };
+    let request = ReadRequest { columns, ..ReadRequest::default() };
     CsvPart {
         text: text.as_bytes().to_vec(),
         line: 7,
@@ -313,7 +313,7 @@ fn fingerprints_tell_cells_apart_and_take_quotes_away() {
     use granum_core::engine::RawPart;
     let prints = |text: &str| {
         let mut part = part_of(text, 2);
-        let request = ReadRequest { columns: vec![], fingerprints: vec![vec![0, 1]] };
+        let request = ReadRequest { columns: vec![], fingerprints: vec![vec![0, 1]], aside: false };
         part.layout = std::sync::Arc::new(Layout { delimiter: b',', request });
         let parsed = part.parse().unwrap();
         let Column::Decimal(prints) = &parsed.fingerprints[0] else { panic!() };
@@ -383,7 +383,7 @@ fn cells_that_contradict_the_type_that_was_found_are_told() {
         (Type::Blank, true),
     ] {
         let columns = vec![InputColumn { column: 0, ty, rule: None }];
-        let mut reader = source.read(ReadRequest { columns, fingerprints: vec![] }).unwrap();
+        let mut reader = source.read(ReadRequest { columns, ..ReadRequest::default() }).unwrap();
         let part = reader.next(1).unwrap()[0].parse().unwrap();
         assert_eq!(part.contradicts, contradicts, "{ty}");
     }

@@ -1,10 +1,16 @@
 //! What each command does: opens what it needs, lets the core work, prints, and says how it ended.
 
 mod demo;
+mod draft;
+mod files;
 mod fmt;
+mod matching;
+mod picture;
 mod plan;
+mod relate;
 mod run;
 mod show;
+mod survey;
 
 use std::io::{self, Write};
 use std::process::ExitCode;
@@ -83,6 +89,17 @@ impl Printer {
         let _ = self.err.write_all(text.as_bytes());
     }
 
+    /// Prints how long each stage took, for who wants to know.
+    pub fn stages(&mut self, stages: impl IntoIterator<Item = (String, f64)>) {
+        if !self.global.verbose {
+            return;
+        }
+        for (stage, seconds) in stages {
+            let line = crate::render::dim(&format!("{seconds:7.2} s  {stage}"));
+            self.diagnostic(&format!("{line}\n"));
+        }
+    }
+
     fn finish(&mut self) {
         let _ = self.out.flush();
     }
@@ -102,12 +119,20 @@ pub fn run(args: Args) -> Exit {
             let size = granum_demo::Size { orders, quantity, seed };
             demo::run(&mut printer, &dir, size, only_data)
         }
+        Command::Survey { files, reading } => survey::run(&mut printer, &files, &reading),
+        Command::Relate { files, reading, find, picture } => {
+            let wanted = relate::Wanted { find, picture };
+            relate::run(&mut printer, &files, &reading, &wanted)
+        }
+        Command::Match(args) => matching::run(&mut printer, &args),
+        Command::Draft { files, reading } => draft::run(&mut printer, &files, &reading),
         Command::Check(plan) => run::run(&mut printer, &plan, run::Writes::Nothing),
         Command::Run(plan) => run::run(&mut printer, &plan, run::Writes::Outputs),
-        Command::Show { words, options, rows, unmatched } => {
+        Command::Show { words, options, rows, unmatched, condition, sort } => {
             match crate::args::shown(&words, &options) {
                 Ok((plan, table)) => {
-                    let showing = Showing { table, unmatched, rows: Some(rows) };
+                    let sort = sort.map_or(vec![], |sort| crate::args::items(&sort));
+                    let showing = Showing { table, unmatched, rows: Some(rows), condition, sort };
                     show::run(&mut printer, &plan, &options, &showing)
                 }
                 Err(error) => {

@@ -43,6 +43,20 @@ impl Plan {
         Ok(plan)
     }
 
+    /// The plan with another text, which is parsed anew.
+    pub fn changed(
+        mut self,
+        printer: &mut Printer,
+        change: impl Fn(&str) -> String,
+    ) -> Result<Self, Exit> {
+        self.text = change(&self.text);
+        self.parsed = parse(&self.text);
+        if self.parsed.diagnostics.is_empty() {
+            return Ok(self);
+        }
+        Err(self.wrong(printer, &self.parsed.diagnostics))
+    }
+
     /// Prints why a run has no report.
     pub fn failed(&self, printer: &mut Printer, error: RunError) -> Exit {
         let (told, message, help) = match &error {

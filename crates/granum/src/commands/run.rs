@@ -8,7 +8,7 @@ use super::plan::Plan;
 use super::{Exit, Printer};
 use crate::args::{Format, PlanArgs};
 use crate::progress::Progress;
-use crate::render::{self, Report, json};
+use crate::render::{Report, json};
 
 /// What a run leaves.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -48,11 +48,7 @@ pub(super) fn run(printer: &mut Printer, args: &PlanArgs, writes: Writes) -> Exi
         Format::Text => view.whole(),
     };
     printer.result(&text);
-    if printer.global.verbose {
-        let all = ("in all".to_owned(), begun.elapsed().as_secs_f64());
-        for (stage, seconds) in stages.into_iter().chain([all]) {
-            printer.diagnostic(&format!("{}\n", render::dim(&format!("{seconds:7.2} s  {stage}"))));
-        }
-    }
+    let all = ("in all".to_owned(), begun.elapsed().as_secs_f64());
+    printer.stages(stages.into_iter().chain([all]));
     if report.held() { Exit::Held } else { Exit::DataFailed }
 }

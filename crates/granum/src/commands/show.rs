@@ -14,7 +14,9 @@ pub(super) fn run(
     options: &PlanOptions,
     showing: &Showing,
 ) -> Exit {
-    let plan = match Plan::open(printer, source, options.format) {
+    let opened = Plan::open(printer, source, options.format)
+        .and_then(|plan| plan.changed(printer, |text| showing.extended_text(text)));
+    let plan = match opened {
         Ok(plan) => plan,
         Err(exit) => return exit,
     };
@@ -32,7 +34,7 @@ pub(super) fn run(
             Exit::DataFailed
         }
         Ok(shown) => {
-            let text = render::rows(&shown, showing.unmatched.as_deref(), printer.width);
+            let text = render::rows(&shown, showing, printer.width);
             printer.result(&text);
             Exit::Held
         }

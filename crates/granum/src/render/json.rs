@@ -3,6 +3,7 @@
 
 use granum_core::engine::Shown;
 use granum_core::lang::Diagnostic;
+use granum_core::relate::FoundLink;
 use granum_core::tally::{Problem, Report, share_text};
 use granum_core::value::Scalar;
 use serde::Serialize;
@@ -16,13 +17,24 @@ pub fn value(value: impl Serialize) -> Value {
     serde_json::to_value(value).unwrap_or_default()
 }
 
-/// A document: how it ended, and one field more.
+/// A document of a plan: how it ended, and one field more.
 pub fn outcome(plan: &str, outcome: &str, name: &str, told: Value) -> String {
+    document(Some(plan), outcome, [(name, told)])
+}
+
+/// A document: how it ended, and what there is to tell.
+pub fn document<'n>(
+    plan: Option<&str>,
+    outcome: &str,
+    told: impl IntoIterator<Item = (&'n str, Value)>,
+) -> String {
     let mut fields = Map::new();
     fields.insert("format".into(), FORMAT.into());
-    fields.insert("plan".into(), plan.into());
+    if let Some(plan) = plan {
+        fields.insert("plan".into(), plan.into());
+    }
     fields.insert("outcome".into(), outcome.into());
-    fields.insert(name.into(), told);
+    fields.extend(told.into_iter().map(|(name, told)| (name.to_owned(), told)));
     format!("{:#}\n", Value::Object(fields))
 }
 
@@ -40,6 +52,20 @@ pub fn report(plan: &str, report: &Report) -> String {
         fields.insert("problems".into(), problems(&report.problems));
     }
     outcome(plan, if report.held() { "held" } else { "stopped" }, "report", told)
+}
+
+/// Links that were found between files, each with the line that a plan would have.
+pub fn links(links: &[FoundLink]) -> Value {
+    let told = links.iter().map(|link| {
+        let mut told = value(link);
+        if let Some(fields) = told.as_object_mut() {
+            fields.insert("line".into(), link.line().into());
+            let share = share_text(link.matched.into(), (link.rows - link.blank).into());
+            fields.insert("share".into(), share.into());
+        }
+        told
+    });
+    told.collect()
 }
 
 /// Each problem with the name of its kind beside what it says.

@@ -4,19 +4,26 @@ mod columns;
 mod diagnostic;
 pub mod json;
 mod links;
+mod matching;
 mod near;
 mod problem;
+mod relate;
 mod report;
 mod rows;
+mod survey;
 mod tally;
 mod verdict;
 
 pub use diagnostic::diagnostics;
+pub use matching::matched;
 pub use problem::problems;
+pub use relate::{names_found, relations};
 pub use report::Report;
 pub use rows::rows;
+pub use survey::survey;
 
 use anstyle::{AnsiColor, Style};
+use granum_core::survey::is_unseen;
 use granum_core::value::{Scale, decimal};
 
 fn styled(style: Style, text: &str) -> String {
@@ -54,6 +61,17 @@ fn notable(text: &str) -> String {
 /// and cannot be seen.
 fn spaces_seen(text: &str) -> String {
     if text.trim() == text { text.to_owned() } else { format!("\"{text}\"") }
+}
+
+/// A value of up to so many letters, with a sign in place of each that nobody sees.
+fn clipped(value: &str, longest: usize) -> String {
+    let text: String = value.chars().map(|c| if is_unseen(c) { '\u{fffd}' } else { c }).collect();
+    let text = spaces_seen(&text);
+    if text.chars().count() <= longest {
+        return text;
+    }
+    let start: String = text.chars().take(longest.saturating_sub(1)).collect();
+    format!("{start}\u{2026}")
 }
 
 /// A count with its thousands set off.

@@ -1,24 +1,23 @@
 //! Why keys nearly match, and what mends it.
 
-use granum_core::tally::{LinkAccount, NearKind, NearMiss};
+use granum_core::tally::{NearKind, NearMiss};
 
 use super::{counted, folded, spaces_seen};
 
-/// All that nearly matches of a link that fails, and how many rows nothing explains.
-pub(super) fn near_misses(link: &LinkAccount, width: usize) -> String {
-    let mut out: String = link.near.iter().map(|near| near_miss(near, link, width)).collect();
-    if !link.near.is_empty() && link.unlike > 0 {
+/// All that nearly matches of a link to `to`, and how many rows nothing explains.
+pub(super) fn near_misses(near: &[NearMiss], unlike: u64, to: &str, width: usize) -> String {
+    let mut out: String = near.iter().map(|near| near_miss(near, to, width)).collect();
+    if !near.is_empty() && unlike > 0 {
         out.push_str(&format!(
-            "    {} nothing near in {}\n",
-            counted(link.unlike, "row has", "rows have"),
-            link.to
+            "    {} nothing near in {to}\n",
+            counted(unlike, "row has", "rows have"),
         ));
     }
     out
 }
 
 /// What nearly matches, and what mends it.
-fn near_miss(near: &NearMiss, link: &LinkAccount, width: usize) -> String {
+fn near_miss(near: &NearMiss, to: &str, width: usize) -> String {
     let pairs: Vec<String> = near
         .examples
         .iter()
@@ -41,9 +40,8 @@ fn near_miss(near: &NearMiss, link: &LinkAccount, width: usize) -> String {
     if near.merged > 0 {
         out.push_str(&folded(
             &format!(
-                "look first: {} of {} that differ today would be one with another",
+                "look first: {} of {to} that differ today would be one with another",
                 counted(near.merged, "key", "keys"),
-                link.to
             ),
             "      ",
             width,

@@ -1,11 +1,11 @@
 //! Rows of a table for people.
 
-use granum_core::engine::Shown;
+use granum_core::engine::{Showing, Shown};
 use granum_core::table::Column;
 use granum_core::value::Scalar;
 
 use super::columns::{Side, set};
-use super::{count, counted, dim, heading, spaces_seen};
+use super::{clipped, count, counted, dim, heading};
 
 /// Cells are shown up to this many letters.
 const LONGEST: usize = 40;
@@ -15,7 +15,7 @@ const BLANK: &str = "\u{b7}";
 
 /// The rows, with the table's grain above and how many there are below. Columns that do not fit
 /// beside each other follow below, each time behind the grain, so that one sees whose they are.
-pub fn rows(shown: &Shown, unmatched: Option<&str>, width: usize) -> String {
+pub fn rows(shown: &Shown, showing: &Showing, width: usize) -> String {
     let grain = if shown.grain.is_empty() {
         "each row for itself".to_owned()
     } else {
@@ -61,12 +61,16 @@ pub fn rows(shown: &Shown, unmatched: Option<&str>, width: usize) -> String {
         out.push('\n');
         from = to;
     }
-    let which = match unmatched {
-        Some(link) => {
-            format!("{} without one of {link}", counted(shown.rows as u64, "row", "rows"))
-        }
-        None => counted(shown.rows as u64, "row", "rows"),
-    };
+    let mut which = counted(shown.rows as u64, "row", "rows");
+    if let Some(link) = &showing.unmatched {
+        which.push_str(&format!(" without one of {link}"));
+    }
+    if let Some(condition) = &showing.condition {
+        which.push_str(&format!(" where {condition}"));
+    }
+    if !showing.sort.is_empty() {
+        which.push_str(&format!(", by {}", showing.sort.join(", ")));
+    }
     let first = if shown.shown < shown.rows {
         format!("the first {} of {which}", count(shown.shown as u64))
     } else {
@@ -91,14 +95,7 @@ fn cell(column: &Column, row: usize) -> String {
     if value == Scalar::Blank {
         return BLANK.into();
     }
-    let text: String =
-        value.to_string().chars().map(|c| if c.is_control() { '\u{fffd}' } else { c }).collect();
-    let text = spaces_seen(&text);
-    if text.chars().count() <= LONGEST {
-        return text;
-    }
-    let start: String = text.chars().take(LONGEST - 1).collect();
-    format!("{start}\u{2026}")
+    clipped(&value.to_string(), LONGEST)
 }
 
 fn block(columns: &[&Vec<String>], sides: &[Side], rows: usize) -> Vec<String> {

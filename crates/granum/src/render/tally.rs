@@ -96,6 +96,21 @@ fn stages(way: &[&TableTally], lines: &[Line]) -> (Vec<Stage>, Vec<String>) {
                 counted(*cells, "cell", "cells")
             ));
         }
+        for aside in &table.aside {
+            let cells: Vec<String> = aside
+                .examples
+                .iter()
+                .map(|cell| format!("\"{}\" ({})", cell.text, cell.place))
+                .collect();
+            let more = if aside.count > cells.len() as u64 { ", \u{2026}" } else { "" };
+            notes.push(format!(
+                "{}: {} could not be read and set {} aside: {}{more}",
+                aside.column,
+                counted(aside.count, "cell", "cells"),
+                if aside.count == 1 { "its row" } else { "their rows" },
+                cells.join(", ")
+            ));
+        }
         for step in &table.steps {
             number += 1;
             stages.push(Stage {

@@ -251,7 +251,7 @@ fn failed_link(view: &Report<'_>, link: &LinkAccount) -> String {
             view.width,
         ));
     }
-    out.push_str(&near_misses(link, view.width));
+    out.push_str(&near_misses(&link.near, link.unlike, &link.to, view.width));
     out.push_str(&format!(
         "    see them: granum show {} {} --unmatched {}\n",
         view.plan, link.from, link.name

@@ -98,7 +98,6 @@ fn parts_of_the_language_that_are_still_missing() {
             "link orders to customers on customer_no\nlink lines to customers on orders.customer_no = customer_no",
             "input x from calendar date(\"2026-01-01\")",
             "input x from \"lines.csv\" named \"orders\"",
-            "input x from \"lines.csv\"\n  read net as integer else aside",
             "output lines to \"x.parquet\"",
         ]),
     );

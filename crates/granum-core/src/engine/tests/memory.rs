@@ -112,6 +112,7 @@ impl RawPart for Piece {
             rows: self.rows.len(),
             columns: columns.collect(),
             fingerprints: prints.collect(),
+            aside: None,
             file: "memory".into(),
             lines: Lines::From(self.first),
             troubles: vec![],

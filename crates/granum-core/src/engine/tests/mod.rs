@@ -3,7 +3,7 @@
 mod gate;
 mod kinds;
 mod laws;
-mod memory;
+pub(crate) mod memory;
 mod showing;
 mod totals;
 mod windows;

@@ -17,7 +17,7 @@ fn shown(showing: &Showing, settings: &[(String, String)]) -> Result<Shown, RunE
 }
 
 fn showing(table: &str, rows: Option<usize>) -> Showing {
-    Showing { table: table.into(), unmatched: None, rows }
+    Showing { table: table.into(), rows, ..Showing::default() }
 }
 
 fn cells(shown: &Shown) -> Vec<Vec<String>> {

@@ -120,11 +120,11 @@ impl<'a> Layout<'a> {
 }
 
 fn name(name: &Name) -> String {
-    plain(&name.text)
+    plan_name(&name.text)
 }
 
 /// A name as it is written in a plan: in backticks where it needs them.
-fn plain(name: &str) -> String {
+pub fn plan_name(name: &str) -> String {
     if is_plain_name(name) { name.to_owned() } else { format!("`{name}`") }
 }
 

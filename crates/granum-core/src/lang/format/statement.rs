@@ -1,8 +1,8 @@
 //! Statements and steps, with what belongs in columns put in columns.
 
 use super::super::ast::{
-    AssignTree, CheckTree, DedupeKeep, InputTree, LinkTree, OutputTree, ParamTree, Percent,
-    ReadTree, RequiredTree, Statement, StatementKind, StepKind, StepTree,
+    AssignTree, CheckTree, DedupeKeep, InputTree, LinkTree, Otherwise, OutputTree, ParamTree,
+    Percent, ReadTree, RequiredTree, Statement, StatementKind, StepKind, StepTree,
 };
 use super::super::token::Span;
 use super::expression::format_expression;
@@ -349,8 +349,10 @@ fn read_line(item: &ReadTree, most: usize) -> String {
         line.push(' ');
         line.push_str(&formats.join(" or "));
     }
-    if item.else_blank {
-        line.push_str(" else blank");
-    }
+    line.push_str(match item.otherwise {
+        Otherwise::Stop => "",
+        Otherwise::Blank => " else blank",
+        Otherwise::Aside => " else aside",
+    });
     line
 }

@@ -1,8 +1,8 @@
 //! Steps: each begins with a word that is a name elsewhere; what follows decides.
 
 use super::super::ast::{
-    AssignTree, ColumnTree, DedupeKeep, Preference, Quoted, ReadTree, RenameTree, StepKind,
-    StepTree,
+    AssignTree, ColumnTree, DedupeKeep, Otherwise, Preference, Quoted, ReadTree, RenameTree,
+    StepKind, StepTree,
 };
 use super::super::diagnostic::{Diagnostic, DiagnosticKind};
 use super::super::token::{Span, TokenKind};
@@ -124,16 +124,16 @@ impl Parser {
             let most = places.map(|example| example.places()).max();
             ty.ty = Type::Decimal(most.unwrap_or_default());
         }
-        let mut else_blank = false;
+        let mut otherwise = Otherwise::Stop;
         if self.take_word("else") {
-            let span = self.span();
-            if self.is_word("aside") {
-                return self.not_yet(span, "`else aside`");
-            }
-            self.need_word("blank", "`else blank`: `blank`")?;
-            else_blank = true;
+            otherwise = if self.take_word("aside") {
+                Otherwise::Aside
+            } else {
+                self.need_word("blank", "`else blank` or `else aside`: `blank`")?;
+                Otherwise::Blank
+            };
         }
-        Ok(ReadTree { column, ty, formats, else_blank })
+        Ok(ReadTree { column, ty, formats, otherwise })
     }
 
     fn dedupe(&mut self, start: Span) -> Found<StepKind> {

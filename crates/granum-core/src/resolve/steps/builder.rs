@@ -44,6 +44,8 @@ pub(in crate::resolve) struct Builder {
     pub raw: Vec<(SlotId, usize)>,
     pub imports: Vec<(SlotId, usize)>,
     pub fingerprints: Vec<(SlotId, Vec<usize>)>,
+    /// The hidden slot that says of each row whether a cell sets it aside.
+    pub aside: Option<SlotId>,
     pub steps: Vec<StepPlan>,
     pub tracked: Vec<Named>,
     pub ended: Vec<(Named, usize)>,

@@ -1,9 +1,12 @@
 //! `read`
 
 use super::super::Resolved;
+use super::super::plan::Step;
 use super::super::scope::Resolver;
+use super::super::worth::Worth;
 use super::Builder;
-use crate::lang::{Diagnostic, DiagnosticKind, ReadTree, Span};
+use crate::expr::{Kind, Typed};
+use crate::lang::{Diagnostic, DiagnosticKind, Otherwise, ReadTree, Span, plan_name};
 use crate::value::{NumberExample, Type, day};
 
 impl Resolver<'_> {
@@ -19,7 +22,7 @@ impl Resolver<'_> {
                     .help("in a table, convert with text(…), integer(…), decimal(…), date(…)"),
             );
         }
-        if !builder.steps.is_empty() {
+        if builder.steps.len() > usize::from(builder.aside.is_some()) {
             return self.wrong(
                 Diagnostic::new(
                     DiagnosticKind::Step,
@@ -49,8 +52,28 @@ impl Resolver<'_> {
                 }
             }
         }
+        set_aside(builder, items, span);
         whole
     }
+}
+
+/// The step that takes out the rows of cells that cannot be read. All `read`s have one together.
+fn set_aside(builder: &mut Builder, items: &[ReadTree], span: Span) {
+    let aside = items.iter().filter(|item| item.otherwise == Otherwise::Aside);
+    let names: Vec<String> = aside.map(|item| plan_name(&item.column.text)).collect();
+    if names.is_empty() {
+        return;
+    }
+    let names = names.join(", ");
+    if let (Some(_), Some(step)) = (builder.aside, builder.steps.first_mut()) {
+        step.text = step.text.replace(" else aside", &format!(", {names} else aside"));
+        return;
+    }
+    let slot = builder.slot(Type::Boolean, Worth::default(), 0);
+    builder.aside = Some(slot);
+    let condition = Typed { kind: Kind::Slot(slot), ty: Type::Boolean, span };
+    let step = Step::Filter { keep: false, condition };
+    builder.push(step, format!("read {names} else aside"), true);
 }
 
 /// What is wrong with a format or an example, and what to do.

@@ -1,0 +1,127 @@
+//! A first plan from files: what was found in them, written down so that it runs.
+//!
+//! The text is put together from what [`relate`](crate::relate) told. Then it is run against the
+//! files: what does not hold is taken back, and the completeness of each link becomes what the plan
+//! asks of it. So a draft never promises what its own files do not keep.
+
+mod links;
+mod tables;
+
+use std::collections::BTreeSet;
+
+use crate::engine::{Observer, RunError, Sources, Want, run};
+use crate::lang::{format_plan, parse, quoted};
+use crate::relate::Relations;
+use crate::tally::{LinkAccount, Problem, Report};
+
+/// How the files of a table are written, as its plan has to say it.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct DraftedFiles {
+    /// Their paths.
+    pub paths: Vec<String>,
+    /// The sign between fields, if it is no comma.
+    pub delimiter: Option<char>,
+    /// The encoding, if it has to be named.
+    pub encoding: Option<String>,
+    /// The line of the header, if it is not the first.
+    pub header_at: Option<u64>,
+}
+
+/// A draft that runs, and what its run told.
+#[derive(Debug)]
+pub struct Draft {
+    /// The plan, in the one layout.
+    pub text: String,
+    /// What its last run told.
+    pub report: Report,
+}
+
+/// What is left out of a draft, since the files do not keep it.
+#[derive(Debug, Default)]
+struct Refused {
+    /// Grains, by table.
+    grains: BTreeSet<String>,
+    /// Links, by the tables at their ends.
+    links: BTreeSet<(String, String)>,
+    /// Columns that cannot be read as they seemed to be, by table.
+    reads: BTreeSet<(String, String)>,
+}
+
+/// A draft is taken back so often at most; each time something of it is left out.
+const ROUNDS: usize = 40;
+
+/// Writes a plan for files that have been related. `files` are those of each table.
+///
+/// # Errors
+/// Why a file cannot be read.
+pub fn draft(
+    relations: &Relations,
+    files: &[DraftedFiles],
+    sources: &dyn Sources,
+    observer: &dyn Observer,
+) -> Result<Draft, RunError> {
+    let mut refused = Refused::default();
+    let mut accounts: Vec<LinkAccount> = vec![];
+    for _ in 0..ROUNDS {
+        let text = text(relations, files, &refused, &accounts);
+        let parsed = parse(&text);
+        if !parsed.diagnostics.is_empty() {
+            return Err(RunError::Plan(parsed.diagnostics));
+        }
+        let report = run(&parsed.tree, &[], sources, Want::Check, observer)?;
+        let taken_back = refused.take_back(&report);
+        if !taken_back && (report.links.is_empty() || !accounts.is_empty()) {
+            return Ok(Draft { text: format_plan(&text, &parsed), report });
+        }
+        if !taken_back {
+            accounts = report.links;
+        }
+    }
+    Err(RunError::Plan(vec![]))
+}
+
+impl Refused {
+    /// Notes what did not hold. Says whether there was anything.
+    fn take_back(&mut self, report: &Report) -> bool {
+        let mut found = false;
+        for problem in &report.problems {
+            found |= match problem {
+                Problem::Grain { table, .. } => self.grains.insert(table.clone()),
+                Problem::RepeatedKeys { from, to, .. } => {
+                    self.links.insert((from.clone(), to.clone()))
+                }
+                Problem::BadCells { table, column, .. } => {
+                    self.reads.insert((table.clone(), column.clone()))
+                }
+                _ => false,
+            };
+        }
+        found
+    }
+}
+
+fn text(
+    relations: &Relations,
+    files: &[DraftedFiles],
+    refused: &Refused,
+    accounts: &[LinkAccount],
+) -> String {
+    let count = files.iter().map(|files| files.paths.len()).sum::<usize>();
+    let title = match (count, relations.tables.as_slice()) {
+        (_, [table]) => format!("Draft: {}", table.name),
+        (count, _) => format!("Draft from {count} files"),
+    };
+    let mut out = format!(
+        "plan {}\n\n# A first plan, as the files were found. What it asks, they keep today: look at \
+         each line,\n# and say what must hold tomorrow.\n\n# What the files are, and what one row \
+         of each is.\n\n",
+        quoted(&title)
+    );
+    for (table, files) in relations.tables.iter().zip(files) {
+        out.push_str(&tables::input(table, files, refused));
+    }
+    let chosen = links::choose(relations, refused);
+    out.push_str(&links::links(relations, &chosen, accounts));
+    out.push_str(&tables::joined(relations, &chosen));
+    out
+}

@@ -1,0 +1,240 @@
+//! The inputs of a draft, and the table that joins them.
+
+use super::{DraftedFiles, Refused};
+use crate::lang::{plan_name, quoted};
+use crate::relate::{FoundLink, RelatedTable, Relations};
+use crate::survey::names::{bare, names_sum, names_version};
+use crate::survey::{ColumnSurvey, OddityKind};
+use crate::value::{Scale, Type, decimal};
+
+/// So many columns are looked up in one table.
+const LOOKED_UP: usize = 6;
+
+/// Texts that are longer on the mean are remarks, which nobody groups by.
+const REMARK: u64 = 40;
+
+/// Names that tables of all kinds have.
+const GENERIC: [&str; 9] =
+    ["name", "title", "type", "status", "date", "description", "label", "role", "kind"];
+
+/// An input: where it comes from, how it is read, which rows are dropped, what one row is.
+pub(super) fn input(table: &RelatedTable, files: &DraftedFiles, refused: &Refused) -> String {
+    let mut out = comment(table);
+    let paths: Vec<String> = files.paths.iter().map(|path| quoted(path)).collect();
+    out.push_str(&format!("input {} from {}", plan_name(&table.name), paths.join(", ")));
+    if let Some(delimiter) = files.delimiter {
+        out.push_str(&format!(" delimiter {}", quoted(&delimiter.to_string())));
+    }
+    if let Some(encoding) = &files.encoding {
+        out.push_str(&format!(" encoding {}", quoted(encoding)));
+    }
+    if let Some(line) = files.header_at {
+        out.push_str(&format!(" header at {line}"));
+    }
+    out.push('\n');
+    let refused_read = |name: &str| refused.reads.contains(&(table.name.clone(), name.to_owned()));
+    let reads: Vec<String> = table
+        .survey
+        .columns
+        .iter()
+        .filter(|column| !refused_read(&column.name))
+        .filter_map(|column| {
+            Some(format!("{} as {}", plan_name(&column.name), column.read.as_ref()?))
+        })
+        .collect();
+    if !reads.is_empty() {
+        out.push_str(&format!("  read {}\n", reads.join("\n       ")));
+    }
+    if let Some(dedupe) = &table.survey.duplicates.dedupe {
+        out.push_str(&format!("  {dedupe}\n"));
+    }
+    if !table.key.is_empty() && table.survey.rows > 0 && !refused.grains.contains(&table.name) {
+        out.push_str(&format!("  grain {}\n", names(table.key.iter())));
+    }
+    let amounts: Vec<&ColumnSurvey> = amounts(table)
+        .into_iter()
+        .filter(|column| !refused_read(&column.name) || column.ty == column.read_as)
+        .collect();
+    if !amounts.is_empty() {
+        let amounts = names(amounts.iter().map(|column| &column.name));
+        out.push_str(&format!("  track {amounts}\n"));
+    }
+    out.push('\n');
+    out
+}
+
+/// A count with its thousands set off, and its noun.
+fn counted(number: u64, one: &str, many: &str) -> String {
+    let noun = if number == 1 { one } else { many };
+    format!("{} {noun}", decimal::grouped(number.into(), Scale(0)))
+}
+
+fn names<'n>(names: impl Iterator<Item = &'n String>) -> String {
+    names.map(|name| plan_name(name)).collect::<Vec<_>>().join(", ")
+}
+
+/// Columns of amounts that add up.
+fn amounts(table: &RelatedTable) -> Vec<&ColumnSurvey> {
+    let is_amount = |column: &&ColumnSurvey| {
+        matches!(column.read_as, Type::Integer | Type::Decimal(_))
+            && names_sum(&column.name)
+            && !table.key.contains(&column.name)
+    };
+    table.survey.columns.iter().filter(is_amount).collect()
+}
+
+/// What was seen in the files, for whoever reads the plan.
+fn comment(table: &RelatedTable) -> String {
+    let survey = &table.survey;
+    let mut seen = vec![counted(survey.rows, "row", "rows")];
+    if survey.duplicates.copies > 0 {
+        seen.push(counted(survey.duplicates.copies, "exact copy", "exact copies"));
+    }
+    if let Some(versions) = &survey.duplicates.versions {
+        let differ: Vec<&str> =
+            versions.differ.iter().take(4).map(|(name, _)| name.as_str()).collect();
+        seen.push(format!(
+            "{} of {} on several rows each, which differ in {}",
+            counted(versions.keys, "key", "keys"),
+            versions.key.join(", "),
+            differ.join(", ")
+        ));
+    }
+    let mut out = format!("# {}\n", seen.join("; "));
+    for column in &survey.columns {
+        let odd: Vec<String> = column
+            .oddities
+            .iter()
+            .filter_map(|oddity| {
+                let what = match oddity.kind {
+                    OddityKind::TwoWayDays => "days could be read two ways",
+                    OddityKind::TwoWayNumbers => "numbers could be read two ways",
+                    OddityKind::Currencies => "amounts are in several currencies",
+                    OddityKind::Unlike => "cells are not like the others",
+                    OddityKind::Exponent => "numbers were shortened by a spreadsheet",
+                    OddityKind::OuterSpaces => "cells have spaces around",
+                    OddityKind::LetterCase => "cells have another letter case than most",
+                    OddityKind::SplitByZeros => "cells have other zeros than most",
+                    OddityKind::Control => "cells have letters that nobody sees",
+                    OddityKind::Placeholder => "cells have a word for what is missing",
+                    // The rest is what `read` says.
+                    _ => return None,
+                };
+                Some(format!("{} {what}", oddity.rows))
+            })
+            .collect();
+        if !odd.is_empty() {
+            let name = column.name.replace(['\n', '\r'], " ");
+            out.push_str(&format!("# {name}: {}\n", odd.join(", ")));
+        }
+    }
+    out
+}
+
+/// One table from the finest input, with what its links allow to look up, and its output.
+pub(super) fn joined(relations: &Relations, links: &[&FoundLink]) -> String {
+    let table = |name: &str| relations.tables.iter().find(|table| table.name == name);
+    let Some(base) = finest(relations, links) else { return String::new() };
+    let name = free_name(relations, &format!("{}_joined", base.name));
+    let mut taken: Vec<String> =
+        base.survey.columns.iter().map(|column| bare(&column.name)).collect();
+    let mut added: Vec<String> = vec![];
+    let mut add = |table: &str, column: &str, value: String| {
+        // A name alone says whose it is only where it is not like every other table's.
+        let own = (!GENERIC.contains(&bare(column).as_str())).then(|| column.to_owned());
+        let longer = format!("{table}_{column}");
+        let named = own.into_iter().chain([longer]).find(|name| !taken.contains(&bare(name)));
+        if let Some(named) = named {
+            taken.push(bare(&named));
+            added.push(format!("{} = {value}", plan_name(&named)));
+        }
+    };
+    for path in paths(links, &base.name) {
+        let Some(target) = path.last().and_then(|link| table(&link.to)) else { continue };
+        let words: Vec<String> = path.iter().map(|link| plan_name(&link.to)).collect();
+        for column in looked_up(target, links) {
+            let value = format!("{}.{}", words.join("."), plan_name(&column.name));
+            add(&target.name, &column.name, value);
+        }
+    }
+    for link in links.iter().filter(|link| link.to == base.name) {
+        let Some(from) = table(&link.from) else { continue };
+        for column in amounts(from) {
+            let value = format!("sum({}.{})", plan_name(&from.name), plan_name(&column.name));
+            add(&from.name, &format!("{}_{}", from.name, column.name), value);
+        }
+    }
+    let mut out = "# What to build.\n\n".to_owned();
+    out.push_str(&format!("table {} from {}\n", plan_name(&name), plan_name(&base.name)));
+    if !added.is_empty() {
+        out.push_str(&format!("  add {}\n", added.join("\n      ")));
+    }
+    let path = quoted(&format!("out/{name}.csv"));
+    out.push_str(&format!("\noutput {} to {path}\n", plan_name(&name)));
+    out
+}
+
+/// The table from which most can be looked up, weighed by how many rows it has: rows of one in a
+/// report of the other are what goes wrong.
+fn finest<'r>(relations: &'r Relations, links: &[&FoundLink]) -> Option<&'r RelatedTable> {
+    relations.tables.iter().max_by_key(|table| {
+        let reached = paths(links, &table.name).len() as u64 + 1;
+        let size = u64::from((table.survey.rows + 1).ilog2());
+        (reached * size, table.survey.rows, std::cmp::Reverse(table.name.clone()))
+    })
+}
+
+/// The ways to each table that links lead to, the shortest first; each table once.
+fn paths<'l>(links: &[&'l FoundLink], from: &str) -> Vec<Vec<&'l FoundLink>> {
+    let mut found: Vec<Vec<&FoundLink>> = vec![];
+    let mut open: Vec<Vec<&FoundLink>> = vec![vec![]];
+    while !open.is_empty() {
+        let mut next = vec![];
+        for path in open {
+            let at = path.last().map_or(from, |link| link.to.as_str());
+            for link in links.iter().filter(|link| link.from == at) {
+                let known = found.iter().any(|path| path.last().is_some_and(|l| l.to == link.to));
+                if !known && link.to != from {
+                    let longer: Vec<&FoundLink> =
+                        path.iter().copied().chain(std::iter::once(*link)).collect();
+                    found.push(longer.clone());
+                    next.push(longer);
+                }
+            }
+        }
+        open = next;
+    }
+    found
+}
+
+/// What is worth looking up: what tells of the row, not its keys, which stand on the row already
+/// or lead on, nor amounts, which would repeat.
+fn looked_up<'t>(table: &'t RelatedTable, links: &[&FoundLink]) -> Vec<&'t ColumnSurvey> {
+    let leads = |name: &String| {
+        links
+            .iter()
+            .any(|link| link.from == table.name && link.keys.iter().any(|(own, _)| own == name))
+    };
+    let tells = |column: &&ColumnSurvey| {
+        !table.key.contains(&column.name)
+            && column.distinct > 0
+            && column.mean_length <= REMARK
+            && !matches!(column.read_as, Type::Decimal(_) | Type::Number)
+            && !names_sum(&column.name)
+            && !names_version(&column.name)
+    };
+    let mut found: Vec<&ColumnSurvey> = table.survey.columns.iter().filter(tells).collect();
+    // A key that leads on is of use where it names what is looked up.
+    found.sort_by_key(|column| leads(&column.name));
+    found.truncate(LOOKED_UP);
+    found
+}
+
+fn free_name(relations: &Relations, name: &str) -> String {
+    let taken = |name: &String| relations.tables.iter().any(|table| table.name == *name);
+    let mut name = name.to_owned();
+    while taken(&name) {
+        name.push('_');
+    }
+    name
+}

@@ -1,0 +1,376 @@
+//! One link in depth, whether or not it could be built: what meets on both sides, by what values,
+//! what a join would have made, and why keys nearly match.
+
+use std::collections::BTreeMap;
+
+use arrow_array::{Array, BooleanArray};
+use serde::Serialize;
+
+use super::chain::Stop;
+use super::check::finished_rows;
+use super::demand::{Purpose, input_of};
+use super::links::{keys, missing_keys, spread};
+use super::operations::Naming;
+use super::ports::{Observer, Sources};
+use super::run::{Inputs, Run, RunError};
+use super::show::{find_link, find_table};
+use crate::grain::{EXAMPLES, examples, repeated};
+use crate::lang::{parse, plan_name};
+use crate::link::{BlankKeys, KeyTable, Keys, LinkIndex, Missing, compare, near_misses};
+use crate::resolve::{LinkId, Plan};
+use crate::table::{Amount, Column, Places, TableId};
+use crate::tally::{MissingKey, NearMiss, Problem, RepeatedKey, Spread};
+
+/// What is asked.
+#[derive(Debug, Clone, Default)]
+pub struct Matching {
+    /// The table whose rows lead.
+    pub table: String,
+    /// The link's name.
+    pub link: String,
+    /// A column of either side, or an expression over the leading table, whose amounts are told.
+    pub amount: Option<String>,
+    /// A column or an expression over the leading table, by whose values the same is told.
+    pub by: Option<String>,
+}
+
+/// What there is to know of a link.
+#[derive(Debug, Clone, Serialize)]
+pub struct Matched {
+    /// The table whose rows lead.
+    pub from: String,
+    /// The table they lead to.
+    pub to: String,
+    /// The keys as the plan writes them.
+    pub on: String,
+    /// Rows of the leading table.
+    pub source: Side,
+    /// Rows of the target.
+    pub target: Side,
+    /// Keys that stand on several rows of the target: a look-up is not safe then.
+    pub repeating: Option<Repeating>,
+    /// How many rows lead to one key of the target, over those that any leads to.
+    pub spread: Option<Spread>,
+    /// What the same is told by, in words.
+    pub by: Option<String>,
+    /// The source, for each value of it, in the order of the values; blanks last.
+    pub groups: Vec<Group>,
+    /// Why keys that do not match nearly do.
+    pub near: Vec<NearMiss>,
+    /// Rows that nothing of `near` explains, blank keys apart.
+    pub unlike: u64,
+    /// What stopped a table from being built; there is nothing to tell then.
+    pub problems: Vec<Problem>,
+}
+
+/// One side of a link.
+#[derive(Debug, Clone, Default, Serialize)]
+pub struct Side {
+    /// All rows.
+    pub rows: u64,
+    /// Rows whose key the other side has.
+    pub matched: u64,
+    /// Rows whose key it has not.
+    pub missing: u64,
+    /// Rows with a blank in their key.
+    pub blank: u64,
+    /// The amounts of the same rows, if an amount was asked for and stands on this side.
+    pub amounts: Option<AmountsOf>,
+    /// The first keys that the other side does not have.
+    pub examples: Vec<MissingKey>,
+}
+
+/// Amounts by what becomes of their rows.
+#[derive(Debug, Clone, Serialize)]
+pub struct AmountsOf {
+    /// The amount as it was asked for.
+    pub name: String,
+    /// Of rows that match.
+    pub matched: Amount,
+    /// Of rows that do not.
+    pub missing: Amount,
+    /// Of rows with a blank key.
+    pub blank: Amount,
+}
+
+/// Keys of the target on several rows.
+#[derive(Debug, Clone, Serialize)]
+pub struct Repeating {
+    /// How many keys.
+    pub keys: u64,
+    /// How many rows have them.
+    pub target_rows: u64,
+    /// Rows of the source that lead to one of them.
+    pub source_rows: u64,
+    /// How many rows a join would make of all rows of the source, those without a match among them.
+    pub would_be: u64,
+    /// The first of the keys.
+    pub examples: Vec<RepeatedKey>,
+}
+
+/// The source's rows of one value.
+#[derive(Debug, Clone, Serialize)]
+pub struct Group {
+    /// The value in words.
+    pub value: String,
+    /// Its rows.
+    pub rows: u64,
+    /// Those that match.
+    pub matched: u64,
+    /// Those that do not, blank keys apart.
+    pub missing: u64,
+    /// Those with a blank key.
+    pub blank: u64,
+    /// The amounts of rows that do not match, blank keys among them.
+    pub missing_amount: Option<Amount>,
+}
+
+/// The file that a row came from, as it may be asked for.
+const FILE: &str = "source_file()";
+
+/// What works expressions over the leading table, beside it.
+const BESIDE: &str = "matched_rows";
+
+/// A plan with a table more, which works what is asked of the leading table's rows. Diagnostics of
+/// [`match_link`] point into this text.
+pub fn extended_text(text: &str, matching: &Matching) -> String {
+    let by = matching.by.as_deref().filter(|by| by.trim() != FILE);
+    let named = [("matched_by", by), ("matched_amount", matching.amount.as_deref())];
+    let items: Vec<String> = named
+        .into_iter()
+        .filter_map(|(name, value)| Some(format!("\n  add {name} = {}", value?)))
+        .collect();
+    if items.is_empty() {
+        return text.to_owned();
+    }
+    format!("{text}\ntable {BESIDE} from {}{}\n", plan_name(&matching.table), items.concat())
+}
+
+/// Looks at a link of a plan in depth. Nothing is built but the tables at its ends.
+///
+/// # Errors
+/// As [`run`](super::run); an unknown table or link is a diagnostic without a place in the plan.
+pub fn match_link(
+    text: &str,
+    settings: &[(String, String)],
+    sources: &dyn Sources,
+    matching: &Matching,
+    observer: &dyn Observer,
+) -> Result<Matched, RunError> {
+    let parsed = parse(text);
+    if !parsed.diagnostics.is_empty() {
+        return Err(RunError::Plan(parsed.diagnostics));
+    }
+    let mut inputs = Inputs::open(&parsed.tree, sources)?;
+    let plan = inputs.resolve(&parsed.tree, settings)?;
+    let table = find_table(&plan, &matching.table)?;
+    let link = find_link(&plan, table, &matching.link)?;
+    let has = |table: TableId, name: &str| {
+        plan.tables[table.0].columns.iter().any(|(known, _)| known == name)
+    };
+    // An amount of the target alone is no column of the leading rows.
+    let mut of_rows = matching.clone();
+    let target = plan.links[link.0].to;
+    of_rows.amount = matching.amount.clone().filter(|amount| {
+        let bare = amount.trim().trim_matches('`');
+        has(table, bare) || !has(target, bare)
+    });
+    let extended = extended_text(text, &of_rows);
+    let parsed = parse(&extended);
+    if !parsed.diagnostics.is_empty() {
+        return Err(RunError::Plan(parsed.diagnostics));
+    }
+    loop {
+        let plan = inputs.resolve(&parsed.tree, settings)?;
+        let beside = plan.tables.iter().position(|table| table.name == BESIDE).map(TableId);
+        let mut run = Run::new(&plan, Purpose::Ends { link, beside }, observer);
+        match run.work(&inputs) {
+            Ok(()) => return Ok(told(&plan, run, link, beside, matching)),
+            Err(Stop::Contradiction(input)) => inputs.settle(&plan, input)?,
+            Err(Stop::Source(error)) => return Err(RunError::Source(error)),
+            Err(Stop::Output(error)) => return Err(RunError::Output(error)),
+            Err(Stop::Problem(problem)) => run.problems.push(problem),
+        }
+    }
+}
+
+fn told(
+    plan: &Plan,
+    mut run: Run<'_>,
+    id: LinkId,
+    beside: Option<TableId>,
+    matching: &Matching,
+) -> Matched {
+    let link = &plan.links[id.0];
+    let mut matched = Matched {
+        from: plan.tables[link.from.0].name.clone(),
+        to: plan.tables[link.to.0].name.clone(),
+        on: link.keys_text.clone(),
+        source: Side::default(),
+        target: Side::default(),
+        repeating: None,
+        spread: None,
+        by: matching.by.clone(),
+        groups: vec![],
+        near: vec![],
+        unlike: 0,
+        problems: std::mem::take(&mut run.problems),
+    };
+    match tell(plan, &run, id, beside, matching, &mut matched) {
+        Ok(()) => {}
+        Err(problem) => matched.problems.push(problem),
+    }
+    matched
+}
+
+fn tell(
+    plan: &Plan,
+    run: &Run<'_>,
+    id: LinkId,
+    beside: Option<TableId>,
+    matching: &Matching,
+    out: &mut Matched,
+) -> Result<(), Problem> {
+    let link = &plan.links[id.0];
+    let tables = &run.world.tables;
+    let (Some(from), Some(to)) = (&tables[link.from.0], &tables[link.to.0]) else { return Ok(()) };
+    let context = run.context();
+    let from_rows = finished_rows(from, link.from);
+    let to_rows = finished_rows(to, link.to);
+    let step = format!("link on {}", link.keys_text);
+    let left = keys(&context, link.from, &from_rows, link.keys.iter().map(|(l, _)| l), &step)?;
+    let right = keys(&context, link.to, &to_rows, link.keys.iter().map(|(_, r)| r), &step)?;
+    let table = KeyTable::build(&right);
+    let index = table.link(&right, &left);
+    let back = KeyTable::build(&left).link(&left, &right);
+    let beside_column = |name: &str| -> Option<Column> {
+        let beside = beside?;
+        let at = plan.tables[beside.0].columns.iter().position(|(known, _)| known == name)?;
+        tables[beside.0].as_ref()?.columns[at].clone()
+    };
+    let amount = beside_column("matched_amount");
+    let target_amount = matching.amount.as_deref().and_then(|amount| {
+        let bare = amount.trim().trim_matches('`');
+        let at = plan.tables[link.to.0].columns.iter().position(|(name, _)| name == bare)?;
+        to.columns[at].clone()
+    });
+    let name = matching.amount.as_deref().unwrap_or_default();
+    out.source = side(&left, &index, amount.as_ref(), name);
+    out.target = side(&right, &back, target_amount.as_ref(), name);
+    out.spread = spread(&index, to.rows).1;
+    let repeats = repeated(&table);
+    let naming = |table: TableId| (input_of(plan, table), Places::default());
+    if !repeats.is_empty() {
+        let (mut source_rows, mut would_be) = (0, from.rows as u64);
+        for to in index.iter().flatten() {
+            if let Some(rows) = repeats.get(&to) {
+                source_rows += 1;
+                would_be += rows.len() as u64 - 1;
+            }
+        }
+        let (input, places) = naming(link.to);
+        let naming = Naming { input, as_read: false, places: &places };
+        let place = |row: &u32| naming.place(&context, &to_rows, *row as usize);
+        let first = examples(&right, &repeats).into_iter().map(|(key, rows)| RepeatedKey {
+            key,
+            rows: rows.len() as u64,
+            places: rows.iter().take(EXAMPLES).filter_map(place).collect(),
+        });
+        out.repeating = Some(Repeating {
+            keys: repeats.len() as u64,
+            target_rows: repeats.values().map(|rows| rows.len() as u64).sum(),
+            source_rows,
+            would_be,
+            examples: first.collect(),
+        });
+    }
+    let by = match matching.by.as_deref().map(str::trim) {
+        Some(FILE) => {
+            let (input, places) = naming(link.from);
+            let naming = Naming { input, as_read: false, places: &places };
+            let file = |row: usize| {
+                naming.place(&context, &from_rows, row).map(|place| place.file.to_string())
+            };
+            let files: arrow_array::StringViewArray = (0..from.rows).map(file).collect();
+            Some(Column::Text(files))
+        }
+        _ => beside_column("matched_by"),
+    };
+    if let Some(by) = by {
+        out.groups = groups(by, &left, &index, amount.as_ref());
+    }
+    let missing = Missing { left: &left, right: &right, index: &index, words: &link.key_words };
+    (out.near, out.unlike) = near_misses(&missing);
+    Ok(())
+}
+
+fn side(keys: &Keys, index: &LinkIndex, amount: Option<&Column>, name: &str) -> Side {
+    let rows = keys.rows() as u64;
+    let matched = rows - index.null_count() as u64;
+    let blank = keys.absent() as u64;
+    let sum = |column: &Column, counts: &dyn Fn(usize) -> bool| {
+        let chosen: BooleanArray = (0..keys.rows()).map(|row| Some(counts(row))).collect();
+        column.filter(&chosen).sum()
+    };
+    let amounts = amount.filter(|column| column.ty().is_numeric()).map(|column| AmountsOf {
+        name: name.to_owned(),
+        matched: sum(column, &|row| index.is_valid(row)),
+        missing: sum(column, &|row| index.is_null(row) && keys.has_key(row)),
+        blank: sum(column, &|row| !keys.has_key(row)),
+    });
+    Side {
+        rows,
+        matched,
+        missing: rows - matched - blank,
+        blank,
+        amounts,
+        examples: missing_keys(keys, index),
+    }
+}
+
+/// The same for each value of a column.
+fn groups(by: Column, keys: &Keys, index: &LinkIndex, amount: Option<&Column>) -> Vec<Group> {
+    let rows = by.len();
+    let values = Keys::new(vec![by.clone()], BlankKeys::Equal, rows);
+    let first = KeyTable::build(&values).link(&values, &values);
+    let amount = amount.filter(|column| column.ty().is_numeric());
+    let mut found: BTreeMap<u32, Group> = BTreeMap::new();
+    for (row, of) in first.values().iter().enumerate() {
+        let group = found.entry(*of).or_insert_with(|| Group {
+            value: by.scalar(*of as usize).to_string(),
+            rows: 0,
+            matched: 0,
+            missing: 0,
+            blank: 0,
+            missing_amount: None,
+        });
+        group.rows += 1;
+        if index.is_valid(row) {
+            group.matched += 1;
+        } else if keys.has_key(row) {
+            group.missing += 1;
+        } else {
+            group.blank += 1;
+        }
+    }
+    if let Some(amount) = amount {
+        // The rows of each group, so that each is summed once.
+        let mut rows_of: BTreeMap<u32, Vec<u32>> = BTreeMap::new();
+        for (row, of) in first.values().iter().enumerate().filter(|(row, _)| index.is_null(*row)) {
+            rows_of.entry(*of).or_default().push(row as u32);
+        }
+        for (of, group) in &mut found {
+            let rows = rows_of.remove(of).unwrap_or_default();
+            group.missing_amount = Some(amount.take(&rows.into()).sum());
+        }
+    }
+    let mut found: Vec<(u32, Group)> = found.into_iter().collect();
+    found.sort_by(|(a, _), (b, _)| {
+        let (a, b) = (*a as usize, *b as usize);
+        match (by.is_blank(a), by.is_blank(b)) {
+            (false, false) => compare(&by, a, b),
+            (a, b) => a.cmp(&b),
+        }
+    });
+    found.into_iter().map(|(_, group)| group).collect()
+}

@@ -1,0 +1,157 @@
+//! Rows that some columns do not tell apart, in groups; rows that stand alone are left out.
+
+use crate::table::Codes;
+
+/// What a blank means where rows are told apart.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Blanks {
+    /// A row with a blank has no key and is in no group.
+    Apart,
+    /// A blank is a value like any other.
+    Equal,
+}
+
+/// Groups of two rows and more, in the order of their rows.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub(crate) struct Groups {
+    rows: Vec<u32>,
+    ends: Vec<u32>,
+}
+
+impl Groups {
+    /// All of so many rows in one group: nothing tells them apart.
+    pub fn of_all(rows: usize) -> Self {
+        if rows < 2 {
+            return Self::default();
+        }
+        Self { rows: (0..rows as u32).collect(), ends: vec![rows as u32] }
+    }
+
+    /// The rows that one column does not tell apart. `distinct` is how many values it has: numbers
+    /// are sorted by counting.
+    pub fn of(codes: &Codes, distinct: u64, blanks: Blanks) -> Self {
+        let Codes::Numbers(numbers) = codes else {
+            return Self::of_all(codes.len()).split(codes, blanks);
+        };
+        // The blanks stand behind all values.
+        let values = distinct as usize;
+        let place = |number: u32| if number == Codes::BLANK { values } else { number as usize };
+        let mut next = vec![0_u32; values + 2];
+        numbers.iter().for_each(|number| next[place(*number) + 1] += 1);
+        let alone = |next: &[u32], at: usize| next[at + 1] < 2;
+        let out = |at: usize| at == values && blanks == Blanks::Apart;
+        // Where each value's rows begin, those of values that stand alone left out.
+        let counts = next.clone();
+        let (mut begin, mut ends) = (0, vec![]);
+        for at in 0..=values {
+            next[at] = begin;
+            if !alone(&counts, at) && !out(at) {
+                begin += counts[at + 1];
+                ends.push(begin);
+            }
+        }
+        let mut rows = vec![0; begin as usize];
+        for (row, number) in numbers.iter().enumerate() {
+            let at = place(*number);
+            if !alone(&counts, at) && !out(at) {
+                rows[next[at] as usize] = row as u32;
+                next[at] += 1;
+            }
+        }
+        Self { rows, ends }
+    }
+
+    /// The groups of these, split by one column more.
+    pub fn split(&self, codes: &Codes, blanks: Blanks) -> Self {
+        let mut split = Self::default();
+        let mut group: Vec<(u64, u32)> = vec![];
+        for rows in self.iter() {
+            if let [one, other] = rows {
+                // Most groups are pairs once a few columns have been at them.
+                let code = codes.raw(*one);
+                let blank = code == Codes::NO_HASH && blanks == Blanks::Apart;
+                if code == codes.raw(*other) && !blank {
+                    split.rows.extend(rows);
+                    split.ends.push(split.rows.len() as u32);
+                }
+                continue;
+            }
+            group.clear();
+            group.extend(rows.iter().map(|row| (codes.raw(*row), *row)));
+            if blanks == Blanks::Apart {
+                group.retain(|(code, _)| *code != Codes::NO_HASH);
+            }
+            group.sort_unstable();
+            for same in group.chunk_by(|a, b| a.0 == b.0).filter(|same| same.len() > 1) {
+                split.rows.extend(same.iter().map(|(_, row)| *row));
+                split.ends.push(split.rows.len() as u32);
+            }
+        }
+        split
+    }
+
+    /// The rows of each group, in order.
+    pub fn iter(&self) -> impl Iterator<Item = &[u32]> {
+        let mut start = 0;
+        self.ends.iter().map(move |end| {
+            let rows = &self.rows[start..*end as usize];
+            start = *end as usize;
+            rows
+        })
+    }
+
+    pub fn is_empty(&self) -> bool {
+        self.ends.is_empty()
+    }
+
+    /// Rows whose key an earlier row has.
+    pub fn repeating(&self) -> u64 {
+        (self.rows.len() - self.ends.len()) as u64
+    }
+
+    /// The groups without some rows, which are given in order, the groups in the order of their
+    /// first rows.
+    pub fn without(&self, rows: &[u32]) -> Vec<Vec<u32>> {
+        let stays = |row: &&u32| rows.binary_search(row).is_err();
+        let mut groups: Vec<Vec<u32>> =
+            self.iter().map(|group| group.iter().filter(stays).copied().collect()).collect();
+        groups.retain(|group: &Vec<u32>| group.len() > 1);
+        groups.sort_unstable_by_key(|group| group[0]);
+        groups
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use std::collections::BTreeMap;
+
+    use proptest::prelude::*;
+
+    use super::*;
+
+    proptest! {
+        #[test]
+        fn groups_hold_the_rows_that_are_equal_and_no_others(
+            rows in prop::collection::vec((prop::option::weighted(0.8, 0..5_u32), 0..4_u64), 0..40),
+            equal in any::<bool>(),
+        ) {
+            let blanks = if equal { Blanks::Equal } else { Blanks::Apart };
+            let numbers: Vec<u32> = rows.iter().map(|row| row.0.unwrap_or(Codes::BLANK)).collect();
+            let hashes: Vec<u64> = rows.iter().map(|row| row.1).collect();
+            let groups = Groups::of(&Codes::Numbers(numbers), 5, blanks)
+                .split(&Codes::Hashes(hashes), blanks);
+            let mut slow: BTreeMap<(Option<u32>, u64), Vec<u32>> = BTreeMap::new();
+            for (at, row) in rows.iter().enumerate() {
+                if row.0.is_some() || blanks == Blanks::Equal {
+                    slow.entry(*row).or_default().push(at as u32);
+                }
+            }
+            let mut slow: Vec<Vec<u32>> =
+                slow.into_values().filter(|rows| rows.len() > 1).collect();
+            slow.sort();
+            prop_assert_eq!(groups.without(&[]), slow.clone());
+            let repeating: usize = slow.iter().map(|rows| rows.len() - 1).sum();
+            prop_assert_eq!(groups.repeating(), repeating as u64);
+        }
+    }
+}

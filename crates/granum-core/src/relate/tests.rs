@@ -1,0 +1,261 @@
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+
+use proptest::prelude::*;
+
+use super::*;
+use crate::engine::tests::memory::Memory;
+use crate::engine::{Silent, Sources};
+use crate::resolve::InputSpec;
+use crate::survey::EXACT;
+
+/// Relates texts of rows with commas between cells, each by its name.
+pub(crate) fn related(tables: &[(&str, String)]) -> Relations {
+    let files = tables.iter().map(|(name, text)| ((*name).to_owned(), text.clone()));
+    let memory = Memory { files: files.collect::<HashMap<_, _>>(), part: 3 };
+    let open = |(name, _): &(&str, String)| {
+        let spec = InputSpec::of_files((*name).into(), vec![(*name).into()]);
+        memory.open(&spec).unwrap()
+    };
+    let sources: Vec<_> = tables.iter().map(open).collect();
+    let tables = tables.iter().zip(&sources).map(|((name, _), source)| Related {
+        name: (*name).into(),
+        files: vec![(*name).into()],
+        source: source.as_ref(),
+    });
+    relate(tables.collect(), EXACT, &Silent).unwrap()
+}
+
+fn rows(header: &str, count: usize, row: impl Fn(usize) -> String) -> String {
+    let rows: String = (0..count).map(|at| row(at) + "\n").collect();
+    format!("{header}\n{rows}")
+}
+
+fn customers() -> (&'static str, String) {
+    ("customers", rows("customer_no,name", 20, |at| format!("C{at:03},name {at}")))
+}
+
+fn lines_of(relations: &Relations, sure: bool) -> Vec<String> {
+    let links = relations.links.iter().filter(|link| link.is_sure() == sure);
+    links.map(FoundLink::line).collect()
+}
+
+#[test]
+fn a_column_leads_to_the_key_of_its_name_with_what_is_met() {
+    let orders = rows("order_no,customer_no", 30, |at| match at {
+        0 => "M0,".into(),
+        1 => "M1,C999".into(),
+        at => format!("M{at},C{:03}", at % 10),
+    });
+    let relations = related(&[("orders", orders), customers()]);
+    assert_eq!(lines_of(&relations, true), ["link orders to customers on customer_no"]);
+    let link = &relations.links[0];
+    assert_eq!(link.multiplicity, Multiplicity::ManyToOne);
+    assert_eq!((link.rows, link.matched, link.blank), (30, 28, 1));
+    let keys = (link.distinct, link.distinct_matched, link.target_distinct);
+    assert_eq!(keys, (11, 10, 20));
+    assert_eq!(relations.tables[0].key, ["order_no"]);
+}
+
+#[test]
+fn keys_of_several_columns_are_met_together() {
+    let lines = rows("order_no,line_no,net", 40, |at| format!("M{},{},1.50", at / 4, at % 4));
+    let returns = rows("return_no,order_no,line_no", 12, |at| match at {
+        // Both columns are known, but not together.
+        0 => "R0,M1,77".into(),
+        at => format!("R{at},M{},{}", at % 10, at % 4),
+    });
+    let relations = related(&[("lines", lines), ("returns", returns)]);
+    assert_eq!(lines_of(&relations, true), ["link returns to lines on order_no, line_no"]);
+    assert_eq!((relations.links[0].matched, relations.links[0].distinct), (11, 12));
+}
+
+#[test]
+fn spaces_and_case_are_mended_where_the_target_has_neither() {
+    let orders = rows("order_no,customer_no", 30, |at| match at {
+        1 => "M1,C001 ".into(),
+        2 => "M2,c002".into(),
+        at => format!("M{at},C{:03}", at % 10),
+    });
+    let relations = related(&[("orders", orders.clone()), customers()]);
+    let on = "upper(trim(customer_no)) = customer_no";
+    assert_eq!((relations.links[0].on.as_str(), relations.links[0].mended), (on, 2));
+    // Where the target has small letters too, capitals for all would merge or miss some.
+    let mixed = rows("customer_no,name", 20, |at| match at {
+        19 => "c019,small".into(),
+        at => format!("C{at:03},name {at}"),
+    });
+    let relations = related(&[("orders", orders), ("customers", mixed)]);
+    assert_eq!((relations.links[0].on.as_str(), relations.links[0].mended), ("customer_no", 0));
+}
+
+#[test]
+fn other_names_are_told_with_their_doubt_and_amounts_never() {
+    let sales = rows("sale_no,buyer,minutes", 30, |at| format!("S{at},C{:03},{}", at % 15, at % 9));
+    let visits = rows("visit_no,seconds", 20, |at| format!("{at},{at}.5"));
+    let relations = related(&[("sales", sales), customers(), ("visits", visits)]);
+    assert_eq!(lines_of(&relations, true), Vec::<String>::new());
+    assert_eq!(lines_of(&relations, false), ["link sales to customers on buyer = customer_no"]);
+    assert_eq!(relations.links[0].doubts, [Doubt::Names]);
+}
+
+#[test]
+fn a_link_that_is_half_empty_is_doubtful() {
+    let orders = rows("order_no,customer_no", 30, |at| format!("M{at},C{at:03}"));
+    let relations = related(&[("orders", orders), customers()]);
+    assert_eq!(relations.links[0].doubts, [Doubt::Incomplete]);
+    assert_eq!((relations.links[0].matched, relations.links[0].rows), (20, 30));
+}
+
+#[test]
+fn of_two_tables_of_one_key_the_smaller_leads() {
+    let terms = rows("customer_no,terms", 12, |at| format!("C{at:03},30 days"));
+    let relations = related(&[customers(), ("terms", terms)]);
+    assert_eq!(lines_of(&relations, true), ["link terms to customers on customer_no"]);
+    assert_eq!(relations.links[0].multiplicity, Multiplicity::OneToOne);
+}
+
+#[test]
+fn versions_are_no_hindrance_and_the_step_that_undoes_them_is_told() {
+    let mut versions = customers().1.replace("name\n", "name,changed_on\n");
+    versions = versions.replace("name 1\n", "name 1,2026-01-01\n");
+    let row = |at: usize| format!("C{at:03},name {at},2026-01-{:02}", at + 1);
+    let versions_of = rows("customer_no,name,changed_on", 20, row) + "C003,other,2026-03-01\n";
+    assert_ne!(versions, versions_of);
+    let orders = rows("order_no,customer_no", 30, |at| format!("M{at},C{:03}", at % 10));
+    let relations = related(&[("orders", orders), ("customers", versions_of)]);
+    let link = &relations.links[0];
+    assert_eq!(link.line(), "link orders to customers on customer_no");
+    let dedupe = link.target_dedupe.as_deref();
+    assert_eq!(dedupe, Some("dedupe by customer_no keep latest changed_on"));
+}
+
+#[test]
+fn what_repeats_on_both_sides_is_no_link_and_the_bridge_is_named() {
+    let orders = rows("order_no,customer_no", 30, |at| format!("M{at},C{:03}", at % 15));
+    let visits = rows("visit_no,customer_no", 45, |at| format!("V{at},C{:03}", at % 15));
+    let relations = related(&[("orders", orders.clone()), ("visits", visits.clone()), customers()]);
+    let crossing = &relations.crossings[0];
+    assert_eq!(crossing.tables, ("orders".into(), "visits".into()));
+    assert_eq!(crossing.would_be, 15 * 2 * 3);
+    assert_eq!(crossing.bridge.as_deref(), Some("customers"));
+    let alone = related(&[("orders", orders), ("visits", visits)]);
+    assert_eq!((alone.crossings.len(), alone.crossings[0].bridge.as_deref()), (1, None));
+}
+
+#[test]
+fn days_fall_into_periods_of_their_key() {
+    let prices = "article_no,valid_from,valid_until,price\n\
+                  A,2026-01-01,2026-02-01,1.00\nA,2026-02-01,,2.00\nB,2026-01-01,2026-02-01,3.00\n\
+                  B,2026-03-01,2026-04-01,4.00\n";
+    let sales = "sale_no,article_no,sold_on\n1,A,2026-01-31\n2,A,2026-02-01\n3,B,2026-02-01\n\
+                 4,B,2026-03-31\n5,,2026-01-05\n";
+    let relations = related(&[("sales", sales.into()), ("prices", prices.into())]);
+    let period = &relations.periods[0];
+    assert_eq!(
+        period.line,
+        "link sales to prices on article_no, sold_on within valid_from until valid_until"
+    );
+    // The end of a period belongs to the next, so B has none on its day; the row without an article
+    // is not counted.
+    assert_eq!((period.matched, period.rows, period.several), (3, 4, 0));
+    let promotions =
+        "promo_code,starts_on,ends_on\nX,2026-01-01,2026-01-31\nY,2026-01-20,2026-02-10\n";
+    let relations = related(&[("sales", sales.into()), ("promotions", promotions.into())]);
+    let period = &relations.periods[0];
+    assert!(period.line.ends_with("sold_on within starts_on through ends_on"));
+    assert_eq!((period.matched, period.rows, period.several), (4, 5, 1));
+}
+
+#[test]
+fn files_of_one_kind_are_one_table() {
+    let file = |name: &str, columns: &[&str]| {
+        let columns = columns.iter().map(|column| (*column).to_owned()).collect();
+        (name.to_owned(), ",", columns)
+    };
+    let files = [
+        file("in/orders_shop.csv", &["a", "b"]),
+        file("in/orders_post.csv", &["b", "a"]),
+        file("suppliers.csv", &["a", "b"]),
+        file("in/orders_old.csv", &["a", "b", "c"]),
+        file("2026 Sales.csv.gz", &["x"]),
+    ];
+    let groups: Vec<(String, Vec<usize>)> =
+        group(&files).into_iter().map(|group| (group.name, group.files)).collect();
+    let named = |name: &str, files: &[usize]| (name.to_owned(), files.to_vec());
+    assert_eq!(
+        groups,
+        [
+            named("orders", &[0, 1]),
+            named("suppliers", &[2]),
+            named("orders_old", &[3]),
+            named("t_2026_sales", &[4]),
+        ]
+    );
+}
+
+#[test]
+fn columns_are_found_by_names_that_are_like_it() {
+    let relations = related(&[
+        ("a", "CustomerNo,x\n1,2\n".into()),
+        ("b", "customer_nr,y\n1,2\n".into()),
+        ("c", "customer_no_old,order\n1,2\n".into()),
+    ]);
+    let found: Vec<(String, u64)> = find_names(&relations, "customer no")
+        .into_iter()
+        .map(|found| (found.column, found.distance))
+        .collect();
+    let named = [("CustomerNo", 0), ("customer_no_old", 1), ("customer_nr", 2)];
+    assert_eq!(found, named.map(|(name, distance)| (name.to_owned(), distance)));
+    assert!(find_names(&relations, "postcode").is_empty());
+}
+
+proptest! {
+    #[test]
+    fn what_is_told_of_a_link_is_what_rows_say_one_by_one(
+        left in prop::collection::vec(prop::option::weighted(0.9, 0..12_u8), 1..40),
+        right in prop::collection::btree_set(0..12_u8, 2..10),
+    ) {
+        let orders = rows("order_no,customer_no", left.len(), |at| {
+            format!("M{at},{}", left[at].map_or(String::new(), |key| format!("C{key}")))
+        });
+        let target: Vec<u8> = right.iter().copied().collect();
+        let customers =
+            rows("customer_no,name", target.len(), |at| format!("C{},n", target[at]));
+        let relations = related(&[("orders", orders), ("customers", customers)]);
+        let keyed: Vec<u8> = left.iter().flatten().copied().collect();
+        let keys: BTreeSet<u8> = keyed.iter().copied().collect();
+        let found = relations.links.iter().find(|link| link.from == "orders");
+        let met = keys.iter().filter(|key| right.contains(key)).count();
+        if let Some(link) = found {
+            let matched = keyed.iter().filter(|key| right.contains(key)).count();
+            prop_assert_eq!(link.matched as usize, matched);
+            prop_assert_eq!(link.blank as usize, left.len() - keyed.len());
+            prop_assert_eq!((link.distinct as usize, link.distinct_matched as usize), (keys.len(), met));
+            let many = keys.len() < keyed.len();
+            prop_assert_eq!(link.multiplicity == Multiplicity::ManyToOne, many);
+        } else {
+            // It is left out only where less than half of the keys are met, or it leads back.
+            prop_assert!(met * 2 < keys.len() || keys.is_empty() || keys.len() == keyed.len());
+        }
+    }
+
+    #[test]
+    fn what_a_join_would_make_is_what_it_makes(
+        left in prop::collection::vec(0..14_u8, 20..50),
+        right in prop::collection::vec(0..14_u8, 20..50),
+    ) {
+        let table = |name: &str, keys: &[u8]| {
+            rows(&format!("{name},customer_no"), keys.len(), |at| format!("{at},C{}", keys[at]))
+        };
+        let relations = related(&[
+            ("orders", table("order_no", &left)),
+            ("visits", table("visit_no", &right)),
+        ]);
+        let mut counts: BTreeMap<u8, u128> = BTreeMap::new();
+        right.iter().for_each(|key| *counts.entry(*key).or_default() += 1);
+        let joined: u128 = left.iter().filter_map(|key| counts.get(key)).sum();
+        for crossing in &relations.crossings {
+            prop_assert_eq!(crossing.would_be, joined);
+        }
+    }
+}

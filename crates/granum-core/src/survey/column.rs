@@ -1,0 +1,312 @@
+//! What is told of one column: its type, its values, and what is odd about them.
+
+use std::collections::HashMap;
+
+use super::coded::CodedColumn;
+use super::report::{ColumnSurvey, Oddity, OddityKind, Typical};
+use super::seen::Seen;
+use crate::lang::quoted;
+use crate::table::Places;
+use crate::value::{NumberExample, Scalar, Type, day, decimal};
+
+/// So many typical values are told.
+const TYPICAL: usize = 3;
+
+/// Values that differ only in case, or in zeros before them, are listed up to so many.
+const SPLITS: usize = 3;
+
+/// How the cells of a column would have to be read.
+#[derive(Debug, Clone, PartialEq, Eq)]
+struct Reading {
+    ty: Type,
+    formats: Vec<String>,
+    /// Placeholders stand among the cells, and nothing else that cannot be read.
+    else_blank: bool,
+}
+
+impl Reading {
+    fn words(&self) -> String {
+        let formats: Vec<String> = self.formats.iter().map(|format| quoted(format)).collect();
+        // The example says how many places there are.
+        let ty = match (self.ty, formats.is_empty()) {
+            (Type::Decimal(_), false) => "decimal".to_owned(),
+            (ty, _) => ty.to_string(),
+        };
+        let formats = formats.join(" or ");
+        let space = if formats.is_empty() { "" } else { " " };
+        format!("{ty}{space}{formats}{}", if self.else_blank { " else blank" } else { "" })
+    }
+}
+
+/// What is told of a column.
+pub(super) fn survey(column: &CodedColumn, rows: u64, places: &Places) -> ColumnSurvey {
+    let reading = reading(column);
+    let range = match &reading {
+        Some(reading) => read_range(column, reading),
+        None => column.profile.range(),
+    };
+    let (least, greatest) = range.unzip();
+    ColumnSurvey {
+        name: column.name.clone(),
+        ty: column.profile.ty(),
+        rows,
+        blank: column.blanks,
+        distinct: column.distinct,
+        exact: column.whole(),
+        least,
+        greatest,
+        typical: typical(column),
+        oddities: oddities(column, places),
+        read: reading.as_ref().map(Reading::words),
+        read_as: reading.as_ref().map_or(column.profile.ty(), |reading| reading.ty),
+        formats: reading.map_or(vec![], |reading| reading.formats),
+        mean_length: column.profile.mean_length(),
+    }
+}
+
+/// The most frequent values; where all stand once, the first, the one in the middle, and the last.
+fn typical(column: &CodedColumn) -> Vec<Typical> {
+    let dictionary = &column.dictionary;
+    let told = |number: usize| Typical {
+        value: dictionary.value(number).to_owned(),
+        rows: dictionary.rows(number),
+    };
+    let mut best: Vec<usize> = vec![];
+    for number in 0..dictionary.len() {
+        let rows = dictionary.rows(number);
+        let beaten = |other: &usize| dictionary.rows(*other) < rows;
+        if best.len() < TYPICAL || best.last().is_some_and(beaten) {
+            let at = best.iter().position(beaten).unwrap_or(best.len());
+            best.insert(at, number);
+            best.truncate(TYPICAL);
+        }
+    }
+    if best.first().is_some_and(|first| dictionary.rows(*first) == 1) {
+        let last = dictionary.len() - 1;
+        best = vec![0, last / 2, last];
+        best.dedup();
+    }
+    best.into_iter().map(told).collect()
+}
+
+fn reading(column: &CodedColumn) -> Option<Reading> {
+    let profile = &column.profile;
+    let missing: u64 = profile.placeholders.values().map(|seen| seen.rows).sum();
+    let else_blank = missing > 0;
+    let written =
+        |value: &&str| !profile.placeholders.contains_key(value.trim()) && !value.trim().is_empty();
+    let values = || column.dictionary.values().map(|(value, _, _)| value).filter(written);
+    let all = column.codes.len() as u64 - column.blanks - missing;
+    let some = |ty, formats| Some(Reading { ty, formats, else_blank });
+    if all == 0 {
+        return None;
+    }
+    let (days, numbers, plain) = (&profile.days, &profile.numbers, &profile.plain_numbers);
+    if days.all.rows == all {
+        let spaces = profile.outer_spaces.rows > 0;
+        return match days.reading() {
+            Some(reading) => {
+                let formats = reading.formats.into_iter().map(|format| format.format).collect();
+                let ty = if reading.with_time { Type::DateTime } else { Type::Date };
+                (!spaces).then_some(Reading { ty, formats, else_blank })
+            }
+            None if !else_blank => None,
+            None if days.iso_time.rows > 0 => some(Type::DateTime, vec![]),
+            None => some(Type::Date, vec![]),
+        };
+    }
+    if plain.rows == all && profile.compact_days.rows == all && plain.values > 1 {
+        return some(Type::Date, vec!["%Y%m%d".into()]);
+    }
+    if profile.leading_zeros.rows > 0 && profile.words.is_none() && numbers.currency.is_none() {
+        return Some(Reading { ty: Type::Text, formats: vec![], else_blank: false });
+    }
+    if plain.rows + numbers.all.rows != all || profile.ty() != Type::Text {
+        return None;
+    }
+    if numbers.all.is_none() {
+        // Plain numbers, and words for what is missing.
+        let scale = values().filter_map(|value| decimal::parse(value.as_bytes()));
+        return match scale.map(|(_, scale)| scale).max().unwrap_or_default() {
+            scale if scale.0 == 0 => some(Type::Integer, vec![]),
+            scale => some(Type::Decimal(scale), vec![]),
+        };
+    }
+    let example = numbers.example(values())?;
+    let reads = NumberExample::parse(&example, numbers.places() == 0).ok()?;
+    let ty = if reads.places().0 == 0 { Type::Integer } else { Type::Decimal(reads.places()) };
+    some(ty, vec![example])
+}
+
+/// The least and the greatest value, once they are read.
+fn read_range(column: &CodedColumn, reading: &Reading) -> Option<(String, String)> {
+    let example = match (reading.ty, reading.formats.first()) {
+        (Type::Decimal(_) | Type::Integer, Some(example)) => {
+            NumberExample::parse(example, reading.ty == Type::Integer).ok()
+        }
+        _ => None,
+    };
+    let mut digits = vec![];
+    let mut read = |value: &str| -> Option<(i128, Scalar)> {
+        let bytes = value.as_bytes();
+        match reading.ty {
+            Type::Date => {
+                let iso = day::parse_iso(bytes);
+                let mut formats = reading.formats.iter();
+                let day =
+                    iso.or_else(|| formats.find_map(|format| day::parse_format(format, bytes)))?;
+                Some((day.into(), Scalar::Date(day)))
+            }
+            Type::DateTime => {
+                let iso = day::parse_iso_time(bytes);
+                let mut formats = reading.formats.iter();
+                let time = iso
+                    .or_else(|| formats.find_map(|format| day::parse_time_format(format, bytes)))?;
+                Some((time.into(), Scalar::DateTime(time)))
+            }
+            Type::Integer | Type::Decimal(_) => {
+                let (units, from) = match &example {
+                    Some(example) => example.read(value, &mut digits)?,
+                    None => decimal::parse(bytes)?,
+                };
+                let scale = reading.ty.scale().unwrap_or_default();
+                let units = decimal::rescale(units, from, scale)?;
+                Some((units, Scalar::Decimal(units, scale)))
+            }
+            _ => None,
+        }
+    };
+    let mut range: Option<((i128, Scalar), (i128, Scalar))> = None;
+    for (value, ..) in column.dictionary.values() {
+        let Some(it) = read(value) else { continue };
+        range = Some(match range {
+            None => (it.clone(), it),
+            Some((least, greatest)) => (
+                if it.0 < least.0 { it.clone() } else { least },
+                if it.0 > greatest.0 { it } else { greatest },
+            ),
+        });
+    }
+    match range {
+        Some((least, greatest)) => Some((least.1.to_string(), greatest.1.to_string())),
+        None => column.profile.range(),
+    }
+}
+
+/// The day that a cell of a column of days or moments holds, by what the column was found to be.
+pub(crate) fn day_of(value: &str, column: &ColumnSurvey) -> Option<i32> {
+    let bytes = value.as_bytes();
+    let iso = day::parse_iso(bytes).or_else(|| day::parse_iso_time(bytes).map(day::day_of));
+    iso.or_else(|| {
+        column.formats.iter().find_map(|format| {
+            let time = || day::parse_time_format(format, bytes).map(day::day_of);
+            day::parse_format(format, bytes).or_else(time)
+        })
+    })
+}
+
+fn oddities(column: &CodedColumn, places: &Places) -> Vec<Oddity> {
+    let profile = &column.profile;
+    let mut out = vec![];
+    let mut tell = |kind, seen: &Seen, words: Vec<String>| {
+        if let Some((row, example)) = &seen.first {
+            out.push(Oddity {
+                kind,
+                rows: seen.rows,
+                values: seen.values,
+                example: example.clone(),
+                place: places.place(*row),
+                words,
+            });
+        }
+    };
+    let all = column.codes.len() as u64 - column.blanks;
+    let text = profile.ty() == Type::Text;
+    if let Some(reading) = profile.days.reading()
+        && reading.formats.iter().any(|format| format.seen.rows * 2 > profile.days.all.rows / 2)
+        && profile.days.all.rows * 2 > all
+    {
+        for format in &reading.formats {
+            tell(OddityKind::DateFormat, &format.seen, vec![format.format.clone()]);
+        }
+        tell(OddityKind::TwoWayDays, &reading.untold, vec![]);
+    }
+    if profile.compact_days.rows == all && profile.compact_days.values > 1 {
+        tell(OddityKind::DateFormat, &profile.compact_days, vec!["%Y%m%d".into()]);
+    }
+    let numbers = &profile.numbers;
+    if (numbers.all.rows + profile.plain_numbers.rows) * 2 > all {
+        let mixed = numbers.mixed_currencies();
+        let kind = if mixed.is_empty() { OddityKind::Currency } else { OddityKind::Currencies };
+        tell(kind, &numbers.currency, mixed);
+        tell(OddityKind::Thousands, &numbers.thousands, vec![]);
+        tell(OddityKind::DecimalComma, &numbers.comma, vec![]);
+        tell(OddityKind::Brackets, &numbers.brackets, vec![]);
+        tell(OddityKind::TrailingMinus, &numbers.trailing_minus, vec![]);
+        // A column of decimals with three places has them on purpose, unless all have three.
+        if text || numbers.two_ways.rows == all {
+            tell(OddityKind::TwoWayNumbers, &numbers.two_ways, vec![]);
+        }
+    }
+    let fitting = (profile.plain_numbers.rows + numbers.all.rows).max(profile.days.all.rows);
+    if text && fitting * 10 >= all * 9 && fitting < all {
+        tell(OddityKind::Unlike, &profile.words, vec![]);
+    }
+    tell(OddityKind::LeadingZeros, &profile.leading_zeros, vec![]);
+    tell(OddityKind::Exponent, &profile.exponent, vec![]);
+    tell(OddityKind::OuterSpaces, &profile.outer_spaces, vec![]);
+    let fold_case = |value: &str| value.trim().to_lowercase();
+    if profile.may_split_by_case() {
+        let (seen, words) = split(column, fold_case);
+        tell(OddityKind::LetterCase, &seen, words);
+    }
+    if profile.leading_zeros.rows > 0 && profile.leading_zeros.rows < all {
+        let (seen, words) = split(column, |value| value.trim().trim_start_matches('0').to_owned());
+        tell(OddityKind::SplitByZeros, &seen, words);
+    }
+    let letters = profile.unseen.iter().take(SPLITS);
+    let letters = letters.map(|letter| format!("U+{:04X}", u32::from(*letter)));
+    tell(OddityKind::Control, &profile.control, letters.collect());
+    for (word, seen) in &profile.placeholders {
+        tell(OddityKind::Placeholder, seen, vec![word.clone()]);
+    }
+    out
+}
+
+/// Values that are one once something is taken from them: those that are not the most frequent
+/// of their kind, and pairs of them to show.
+fn split(column: &CodedColumn, fold: impl Fn(&str) -> String) -> (Seen, Vec<String>) {
+    let dictionary = &column.dictionary;
+    let mut kinds: HashMap<String, usize> = HashMap::with_capacity(dictionary.len());
+    let mut pairs: Vec<(usize, usize)> = vec![];
+    for number in 0..dictionary.len() {
+        // Outer spaces are told apart from this; what differs only there is one value here.
+        let folded = fold(dictionary.value(number));
+        match kinds.entry(folded) {
+            std::collections::hash_map::Entry::Vacant(empty) => {
+                empty.insert(number);
+            }
+            std::collections::hash_map::Entry::Occupied(mut known) => {
+                let other = *known.get();
+                if dictionary.value(other).trim() == dictionary.value(number).trim() {
+                    continue;
+                }
+                let (most, least) = if dictionary.rows(number) > dictionary.rows(other) {
+                    known.insert(number);
+                    (number, other)
+                } else {
+                    (other, number)
+                };
+                pairs.push((least, most));
+            }
+        }
+    }
+    let mut seen = Seen::default();
+    for (number, _) in &pairs {
+        seen.note(dictionary.value(*number), dictionary.rows(*number), dictionary.first(*number));
+    }
+    let words = pairs.iter().take(SPLITS).map(|(least, most)| {
+        format!("{} and {}", dictionary.value(*least).trim(), dictionary.value(*most).trim())
+    });
+    (seen, words.collect())
+}

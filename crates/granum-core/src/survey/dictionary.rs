@@ -1,0 +1,188 @@
+//! The values of a column, each once, in the order in which they first appeared.
+
+use arrow_data::ByteView;
+use foldhash::fast::FixedState;
+use hashbrown::HashTable;
+use std::hash::{BuildHasher, Hasher};
+
+use crate::table::INLINE;
+
+/// The values of a column: each has a number, how many rows have it, and the first of them.
+#[derive(Debug, Default)]
+pub(crate) struct Dictionary {
+    bytes: Vec<u8>,
+    ends: Vec<usize>,
+    /// Length and first bytes of each value: all of a value that is short.
+    heads: Vec<Head>,
+    rows: Vec<u32>,
+    firsts: Vec<u32>,
+    table: HashTable<Entry>,
+}
+
+/// The length of a text and its first bytes: of up to twelve bytes all, of a longer one four.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct Head(u128);
+
+impl Head {
+    /// The head of a text, from an Arrow view of it.
+    pub fn of_view(view: u128) -> Self {
+        // Behind the first bytes of a long text stands where the rest of it is.
+        if view as u32 as usize <= INLINE { Self(view) } else { Self(view & u128::from(u64::MAX)) }
+    }
+
+    pub fn of_text(text: &str) -> Self {
+        let bytes = text.as_bytes();
+        if bytes.len() <= INLINE {
+            let mut view = [0; 16];
+            view[..4].copy_from_slice(&(bytes.len() as u32).to_le_bytes());
+            view[4..4 + bytes.len()].copy_from_slice(bytes);
+            return Self(u128::from_le_bytes(view));
+        }
+        Self::of_view(ByteView::new(bytes.len() as u32, &bytes[..4]).into())
+    }
+
+    pub fn is_whole(self) -> bool {
+        self.0 as u32 as usize <= INLINE
+    }
+
+    /// The hash of a text with this head, the same in every column.
+    pub fn hash(self, text: &str) -> u64 {
+        let mut hasher = FixedState::with_seed(0).build_hasher();
+        if self.is_whole() {
+            hasher.write_u128(self.0);
+        } else {
+            hasher.write(text.as_bytes());
+        }
+        hasher.finish()
+    }
+}
+
+/// A value's number, and enough of its hash to look at the value only when it is nearly surely
+/// equal.
+#[derive(Debug, Clone, Copy)]
+struct Entry {
+    tag: u32,
+    number: u32,
+}
+
+/// The place in the table comes from the part of the hash that is kept, stirred.
+fn bucket(tag: u32) -> u64 {
+    u64::from(tag).wrapping_mul(0x9E37_79B9_7F4A_7C15).rotate_left(29)
+}
+
+impl Dictionary {
+    /// How many values it has.
+    pub fn len(&self) -> usize {
+        self.ends.len()
+    }
+
+    /// Makes room for so many more values.
+    pub fn reserve(&mut self, values: usize) {
+        let length = self.bytes.len() / self.len().max(1) + 1;
+        self.bytes.reserve(values * length);
+        self.ends.reserve(values);
+        self.heads.reserve(values);
+        self.rows.reserve(values);
+        self.firsts.reserve(values);
+        self.table.reserve(values, |entry| bucket(entry.tag));
+    }
+
+    fn bytes(&self, number: usize) -> &[u8] {
+        let from = number.checked_sub(1).map_or(0, |before| self.ends[before]);
+        &self.bytes[from..self.ends[number]]
+    }
+
+    /// A value by its number.
+    pub fn value(&self, number: usize) -> &str {
+        // Only whole texts are added.
+        std::str::from_utf8(self.bytes(number)).unwrap_or_default()
+    }
+
+    /// All values with how many rows have each, and the first of those.
+    pub fn values(&self) -> impl Iterator<Item = (&str, u64, u32)> {
+        (0..self.len()).map(|number| (self.value(number), self.rows(number), self.firsts[number]))
+    }
+
+    /// How many rows have a value.
+    pub fn rows(&self, number: usize) -> u64 {
+        self.rows[number].into()
+    }
+
+    /// The first row that has a value.
+    pub fn first(&self, number: usize) -> u32 {
+        self.firsts[number]
+    }
+
+    /// The number of a value.
+    pub fn find(&self, value: &str) -> Option<u32> {
+        let head = Head::of_text(value);
+        self.look_up(head.hash(value) as u32, head, value)
+    }
+
+    fn look_up(&self, tag: u32, head: Head, value: &str) -> Option<u32> {
+        let same = |entry: &Entry| {
+            entry.tag == tag
+                && self.heads[entry.number as usize] == head
+                && (head.is_whole() || self.bytes(entry.number as usize) == value.as_bytes())
+        };
+        self.table.find(bucket(tag), same).map(|entry| entry.number)
+    }
+
+    /// Counts a row that has a value known by its number.
+    pub fn count(&mut self, number: u32) {
+        self.rows[number as usize] += 1;
+    }
+
+    /// Counts a row that has a value, and gives the value's number. `None` if it is new and there
+    /// are `most` already.
+    pub fn take(&mut self, head: Head, value: &str, row: u32, most: usize) -> Option<u32> {
+        let tag = head.hash(value) as u32;
+        if let Some(number) = self.look_up(tag, head, value) {
+            self.count(number);
+            return Some(number);
+        }
+        if self.len() >= most {
+            return None;
+        }
+        let number = self.len() as u32;
+        self.bytes.extend_from_slice(value.as_bytes());
+        self.ends.push(self.bytes.len());
+        self.heads.push(head);
+        self.rows.push(1);
+        self.firsts.push(row);
+        self.table.insert_unique(bucket(tag), Entry { tag, number }, |entry| bucket(entry.tag));
+        Some(number)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use arrow_array::StringViewArray;
+    use proptest::prelude::*;
+
+    use super::*;
+
+    proptest! {
+        #[test]
+        fn each_value_has_one_number_and_is_found_again(
+            values in prop::collection::vec("[a-c]{1,3}|[a-b]{12,15}|é{1,8}", 1..60),
+        ) {
+            let texts = StringViewArray::from_iter_values(&values);
+            let mut dictionary = Dictionary::default();
+            let numbers: Vec<u32> = values.iter().enumerate().map(|(row, value)| {
+                let head = Head::of_view(texts.views()[row]);
+                dictionary.take(head, value, row as u32, usize::MAX).unwrap()
+            }).collect();
+            for (row, value) in values.iter().enumerate() {
+                let number = numbers[row] as usize;
+                prop_assert_eq!(dictionary.value(number), value);
+                prop_assert_eq!(dictionary.find(value), Some(number as u32));
+                let first = values.iter().position(|other| other == value).unwrap();
+                prop_assert_eq!(dictionary.first(number) as usize, first);
+                let rows = values.iter().filter(|other| *other == value).count();
+                prop_assert_eq!(dictionary.rows(number) as usize, rows);
+            }
+            prop_assert_eq!(dictionary.find("never there"), None);
+        }
+    }
+}

@@ -1,0 +1,72 @@
+//! What is in files before any plan: types, values, oddities, what one row is, duplicates.
+//!
+//! Each cell is read as the text that it is. A column becomes a dictionary of its values and a
+//! number for each row: what is asked of values is asked once of each, and what is asked of rows
+//! (what one row is, which rows are copies) is asked of numbers.
+
+mod coded;
+mod column;
+mod days;
+mod dictionary;
+pub(crate) mod names;
+mod numbers;
+mod profile;
+mod report;
+mod seen;
+mod structure;
+
+pub use coded::EXACT;
+pub use profile::is_unseen;
+pub use report::{
+    ColumnSurvey, Duplicates, GrainSurvey, NearlyUnique, Oddity, OddityKind, RepeatedRows, Survey,
+    Typical, Versions,
+};
+
+pub(crate) use coded::{Coded, CodedColumn};
+pub(crate) use column::day_of;
+
+use crate::engine::{InputSource, Observer, SourceError};
+
+/// Files that have been read for a survey, and what was told of them.
+pub(crate) struct Surveyed {
+    pub coded: Coded,
+    pub survey: Survey,
+}
+
+/// Surveys the files of an input. `files` are their names, `most` is [`EXACT`]: how many different
+/// values of a column are counted before their number is estimated.
+///
+/// # Errors
+/// Why a file cannot be read.
+pub fn survey(
+    source: &dyn InputSource,
+    files: Vec<String>,
+    most: usize,
+    observer: &dyn Observer,
+) -> Result<Survey, SourceError> {
+    surveyed(source, files, most, observer).map(|surveyed| surveyed.survey)
+}
+
+pub(crate) fn surveyed(
+    source: &dyn InputSource,
+    files: Vec<String>,
+    most: usize,
+    observer: &dyn Observer,
+) -> Result<Surveyed, SourceError> {
+    use rayon::prelude::*;
+    observer.stage(&format!("reading {}", files.join(", ")), source.bytes());
+    let coded = coded::read(source, most, observer)?;
+    observer.stage("looking at values", 0);
+    let columns: Vec<ColumnSurvey> = coded
+        .columns
+        .par_iter()
+        .map(|column| column::survey(column, coded.rows as u64, &coded.places))
+        .collect();
+    observer.stage("looking for what one row is", 0);
+    let (grain, duplicates) = structure::structure(&coded, &columns);
+    let survey = Survey { files, rows: coded.rows as u64, columns, grain, duplicates };
+    Ok(Surveyed { coded, survey })
+}
+
+#[cfg(test)]
+mod tests;

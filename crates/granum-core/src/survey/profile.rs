@@ -1,0 +1,250 @@
+//! What is seen of a column's values, one value at a time.
+
+use std::cmp::Ordering;
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::days::Days;
+use super::numbers::Numbers;
+use super::seen::Seen;
+use crate::value::{Found, Scale, Type, day, decimal, found_type, parse_integer};
+
+/// Words that stand where a value is missing; compared without case.
+const PLACEHOLDERS: [&str; 25] = [
+    "n/a",
+    "n.a.",
+    "na",
+    "#n/a",
+    "#na",
+    "null",
+    "(null)",
+    "\\n",
+    "none",
+    "nil",
+    "nan",
+    "-",
+    "--",
+    "---",
+    "?",
+    "??",
+    ".",
+    "unknown",
+    "missing",
+    "(blank)",
+    "tbd",
+    "#ref!",
+    "#value!",
+    "0000-00-00",
+    "00/00/0000",
+];
+
+/// What letters a value has.
+mod mark {
+    pub const DIGIT: u8 = 1;
+    pub const LOWER: u8 = 2;
+    pub const UPPER: u8 = 4;
+    pub const SPACE: u8 = 8;
+    pub const CONTROL: u8 = 16;
+    /// Bytes of letters that ASCII lacks.
+    pub const OTHER: u8 = 32;
+}
+
+const MARKS: [u8; 256] = {
+    let mut marks = [0; 256];
+    let mut byte = 0;
+    while byte < 256 {
+        marks[byte] = match byte as u8 {
+            b'0'..=b'9' => mark::DIGIT,
+            b'a'..=b'z' => mark::LOWER,
+            b'A'..=b'Z' => mark::UPPER,
+            b' ' => mark::SPACE,
+            0..=0x1F | 0x7F => mark::CONTROL,
+            0x80.. => mark::OTHER,
+            _ => 0,
+        };
+        byte += 1;
+    }
+    marks
+};
+
+/// What has been seen of a column's values.
+#[derive(Debug, Default)]
+pub(crate) struct Profile {
+    found: Found,
+    pub numbers: Numbers,
+    pub days: Days,
+    /// Numbers that are written plainly, or days in the form `20260301`.
+    pub plain_numbers: Seen,
+    pub compact_days: Seen,
+    /// Values that are neither numbers nor days, nor stand for a missing one.
+    pub words: Seen,
+    pub leading_zeros: Seen,
+    pub exponent: Seen,
+    pub outer_spaces: Seen,
+    pub control: Seen,
+    /// Which letters those are that nobody sees.
+    pub unseen: BTreeSet<char>,
+    pub placeholders: BTreeMap<String, Seen>,
+    marks: u8,
+    letters: u64,
+    values: u64,
+    number_range: Option<(Number, Number)>,
+    text_range: Option<(String, String)>,
+}
+
+type Number = (i128, Scale);
+
+impl Profile {
+    /// Takes in the `rows` rows of one value, the first of which is `row`.
+    pub fn take(&mut self, value: &str, rows: u64, row: u32) {
+        let bytes = value.as_bytes();
+        let marks = bytes.iter().fold(0, |marks, byte| marks | MARKS[usize::from(*byte)]);
+        self.marks |= marks;
+        self.letters += bytes.len() as u64;
+        self.values += 1;
+        self.found.cell(bytes);
+        self.widen(value);
+        if marks & (mark::SPACE | mark::OTHER | mark::CONTROL) != 0 {
+            if value.trim() != value {
+                self.outer_spaces.note(value, rows, row);
+            }
+            if marks & mark::CONTROL != 0 || value.chars().any(is_unseen) {
+                self.control.note(value, rows, row);
+                self.unseen.extend(value.chars().filter(|letter| is_unseen(*letter)));
+            }
+        }
+        // Only days of nothing have digits among the words for what is missing.
+        if value.len() <= 10 && (marks & mark::DIGIT == 0 || value.starts_with("00")) {
+            let lower = value.trim().to_ascii_lowercase();
+            if PLACEHOLDERS.contains(&lower.as_str()) {
+                self.placeholders
+                    .entry(value.trim().to_owned())
+                    .or_default()
+                    .note(value, rows, row);
+                return;
+            }
+        }
+        self.kind(value, marks, rows, row);
+    }
+
+    /// Whether the value is a number, a day or a word.
+    fn kind(&mut self, value: &str, marks: u8, rows: u64, row: u32) {
+        let bytes = value.as_bytes();
+        match found_type(bytes) {
+            Type::Integer => {
+                self.plain_numbers.note(value, rows, row);
+                let number = parse_integer(bytes).map(|number| (number.into(), Scale(0)));
+                self.widen_numbers(number);
+                if bytes.len() == 8 && day::parse_format("%Y%m%d", bytes).is_some_and(is_recent) {
+                    self.compact_days.note(value, rows, row);
+                }
+            }
+            Type::Decimal(scale) => {
+                self.plain_numbers.note(value, rows, row);
+                self.numbers.take_plain(value, scale, rows, row);
+                self.widen_numbers(decimal::parse(bytes));
+            }
+            Type::Date => {
+                self.days.all.note(value, rows, row);
+                self.days.iso.note(value, rows, row);
+            }
+            Type::DateTime => {
+                self.days.all.note(value, rows, row);
+                self.days.iso_time.note(value, rows, row);
+            }
+            _ if marks & mark::DIGIT == 0 => self.words.note(value, rows, row),
+            _ => {
+                let digits = value.trim();
+                if digits.len() > 1
+                    && digits.starts_with('0')
+                    && digits.bytes().all(|byte| byte.is_ascii_digit())
+                {
+                    self.leading_zeros.note(value, rows, row);
+                } else if is_exponent(digits) {
+                    self.exponent.note(value, rows, row);
+                } else if !(self.days.take(value, rows, row) || self.numbers.take(value, rows, row))
+                {
+                    self.words.note(value, rows, row);
+                }
+            }
+        }
+    }
+
+    /// The type that the column gets when nothing is said.
+    pub fn ty(&self) -> Type {
+        self.found.ty()
+    }
+
+    /// How long a value is on the mean, in bytes.
+    pub fn mean_length(&self) -> u64 {
+        self.letters / self.values.max(1)
+    }
+
+    /// Whether a value has letters of both cases, or one a small and one a capital letter.
+    pub fn may_split_by_case(&self) -> bool {
+        let both = mark::LOWER | mark::UPPER;
+        self.marks & both == both || self.marks & mark::OTHER != 0
+    }
+
+    /// The least and the greatest value, by the type that the column gets.
+    pub fn range(&self) -> Option<(String, String)> {
+        match self.ty() {
+            Type::Integer | Type::Decimal(_) => {
+                let scale = self.ty().scale().unwrap_or_default();
+                let text = |(units, from): Number| {
+                    decimal::to_text(decimal::rescale(units, from, scale).unwrap_or(units), scale)
+                };
+                self.number_range.map(|(least, greatest)| (text(least), text(greatest)))
+            }
+            _ => self.text_range.clone(),
+        }
+    }
+
+    fn widen(&mut self, value: &str) {
+        match &mut self.text_range {
+            None => self.text_range = Some((value.to_owned(), value.to_owned())),
+            Some((least, greatest)) => {
+                if value < least.as_str() {
+                    value.clone_into(least);
+                } else if value > greatest.as_str() {
+                    value.clone_into(greatest);
+                }
+            }
+        }
+    }
+
+    fn widen_numbers(&mut self, number: Option<Number>) {
+        let Some(number) = number else { return };
+        let order = |a: Number, b: Number| decimal::compare(a.0, a.1, b.0, b.1);
+        match &mut self.number_range {
+            None => self.number_range = Some((number, number)),
+            Some((least, greatest)) => {
+                if order(number, *least) == Ordering::Less {
+                    *least = number;
+                } else if order(number, *greatest) == Ordering::Greater {
+                    *greatest = number;
+                }
+            }
+        }
+    }
+}
+
+/// Days that files of sales have, from 1970 to 2100: other numbers of eight digits are keys.
+fn is_recent(day: i32) -> bool {
+    (0..=47_847).contains(&day)
+}
+
+/// Whether a letter is one that nobody sees: spaces of no width, marks of a text's direction, hard spaces.
+pub fn is_unseen(letter: char) -> bool {
+    letter.is_control()
+        || matches!(letter, '\u{a0}' | '\u{ad}' | '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2060}' | '\u{feff}' | '\u{fffd}')
+}
+
+/// A number as spreadsheets shorten long ones: `8.71E+12`. What it was is lost.
+fn is_exponent(text: &str) -> bool {
+    let Some((number, power)) = text.split_once(['E', 'e']) else { return false };
+    let digits = |text: &str| !text.is_empty() && text.bytes().all(|byte| byte.is_ascii_digit());
+    let point = number.strip_prefix('-').unwrap_or(number).split_once(['.', ',']);
+    let written = point.map_or(digits(number), |(whole, places)| digits(whole) && digits(places));
+    let power = power.strip_prefix(['+', '-']);
+    written && power.is_some_and(|power| power.len() >= 2 && digits(power))
+}

@@ -1,0 +1,141 @@
+//! What one row is, and which rows are there more than once.
+
+use std::cmp::Reverse;
+
+use super::coded::Coded;
+use super::names::{names_version, unlikely_key};
+use super::report::{ColumnSurvey, Duplicates, GrainSurvey, NearlyUnique, RepeatedRows, Versions};
+use crate::grain::{Candidate, Grouping, Near, differing, key_text, search};
+use crate::lang::plan_name;
+use crate::link::{BlankKeys, Keys};
+use crate::table::Column;
+use crate::value::{Scalar, Type};
+
+/// Copies and keys are listed up to so many.
+const EXAMPLES: usize = 3;
+
+/// Rows of one key that differ in more than this part of their columns, in hundredths, are no
+/// versions of each other.
+const UNLIKE: u64 = 60;
+
+/// Columns from which on that means something.
+const FEW: u64 = 3;
+
+/// What one row is, and the rows that are there more than once.
+pub(super) fn structure(coded: &Coded, columns: &[ColumnSurvey]) -> (GrainSurvey, Duplicates) {
+    let all: Vec<Candidate<'_>> = coded
+        .columns
+        .iter()
+        .zip(columns)
+        .map(|(column, survey)| Candidate {
+            codes: &column.codes,
+            blanks: column.blanks,
+            distinct: column.distinct,
+            unlikely: unlikely_key(&column.name, survey.read_as, survey.mean_length),
+        })
+        .collect();
+    let mut duplicates = Duplicates::default();
+    if coded.rows == 0 {
+        return (GrainSurvey::default(), duplicates);
+    }
+    let grouping = Grouping::new(&all, coded.rows);
+    let found = grouping.copies();
+    let place = |row: u32| coded.places.place(row);
+    duplicates.copies = found.len() as u64;
+    let first = found.iter().take(EXAMPLES);
+    duplicates.copy_places =
+        first.filter_map(|(row, of)| Some((place(*of)?, place(*row)?))).collect();
+    if duplicates.copies > 0 {
+        duplicates.dedupe = Some("dedupe".into());
+    }
+    let copies: Vec<u32> = found.into_iter().map(|(row, _)| row).collect();
+    let sets = search(&grouping, &copies);
+    // Rows of one key, copies apart.
+    let sharing = |set: &[usize]| grouping.groups(set).without(&copies);
+    let names =
+        |set: &[usize]| -> Vec<String> { set.iter().map(|at| columns[*at].name.clone()).collect() };
+    let shared: Vec<Vec<Vec<u32>>> =
+        sets.nearly.iter().map(|near| sharing(&near.columns)).collect();
+    let nearly = sets.nearly.iter().zip(&shared).map(|(near, groups)| {
+        let first = groups.iter().take(EXAMPLES).map(|rows| RepeatedRows {
+            key: text_of(coded, &near.columns, rows[0]),
+            rows: rows.len() as u64,
+            places: rows.iter().take(EXAMPLES).filter_map(|row| place(*row)).collect(),
+        });
+        NearlyUnique {
+            columns: names(&near.columns),
+            repeating: near.repeating,
+            blank: near.blank,
+            examples: first.collect(),
+        }
+    });
+    let grain = GrainSurvey {
+        unique: sets.unique.iter().map(|set| names(set)).collect(),
+        nearly: nearly.collect(),
+        columns_left_out: sets.left_out as u64,
+    };
+    let keyed = |(near, _): &(&Near, &Vec<Vec<u32>>)| near.repeating > 0 && is_key(near, &all);
+    if let Some((near, groups)) = sets.nearly.iter().zip(&shared).find(keyed) {
+        let keys = groups.len() as u64;
+        let found = differing(&all.iter().map(|column| column.codes).collect::<Vec<_>>(), groups);
+        let others = (columns.len() - near.columns.len()).max(1) as u64;
+        let latest = latest(columns, &found, keys);
+        let told = found.iter().filter(|(at, _)| latest.as_ref().is_none_or(|l| l.0 != *at));
+        let differ: u64 = told.map(|(_, groups)| groups).sum();
+        let others = others.saturating_sub(u64::from(latest.is_some())).max(1);
+        // Of one or two columns all may differ, where a day tells which version is the later.
+        let few = others < FEW && latest.is_some();
+        let unlike = !few && differ * 100 > others * keys * UNLIKE;
+        if !unlike {
+            let key: Vec<String> =
+                near.columns.iter().map(|at| plan_name(&columns[*at].name)).collect();
+            let keep = latest.map_or("last".to_owned(), |(at, word)| {
+                format!("{word} {}", plan_name(&columns[at].name))
+            });
+            duplicates.dedupe = Some(format!("dedupe by {} keep {keep}", key.join(", ")));
+        }
+        duplicates.versions = Some(Versions {
+            key: names(&near.columns),
+            keys,
+            rows: groups.iter().map(|rows| rows.len() as u64).sum(),
+            differ: found.iter().map(|(at, groups)| (columns[*at].name.clone(), *groups)).collect(),
+            unlike,
+        });
+    }
+    (grain, duplicates)
+}
+
+/// Whether a set is made of what is named as a key.
+fn is_key(near: &Near, columns: &[Candidate<'_>]) -> bool {
+    near.columns.iter().all(|at| columns[*at].unlikely == 0)
+}
+
+/// The column that tells which version is the later, and how: a day or moment that differs in
+/// nearly all groups, one that is named so before others.
+fn latest(
+    columns: &[ColumnSurvey],
+    differ: &[(usize, u64)],
+    groups: u64,
+) -> Option<(usize, &'static str)> {
+    let named = |at: usize| names_version(&columns[at].name);
+    let fitting = differ.iter().filter_map(|&(at, count)| {
+        let word = match columns[at].read_as {
+            Type::Date | Type::DateTime => "latest",
+            Type::Integer if named(at) => "largest",
+            _ => return None,
+        };
+        (count * 10 >= groups * 7).then_some((at, count, word))
+    });
+    let best = fitting.min_by_key(|(at, count, _)| (!named(*at), Reverse(*count), *at));
+    best.map(|(at, _, word)| (at, word))
+}
+
+/// A row's key in words.
+fn text_of(coded: &Coded, set: &[usize], row: u32) -> String {
+    let values = set.iter().map(|at| {
+        let column = &coded.columns[*at];
+        let text = column.text(row).unwrap_or("\u{2026}");
+        Column::constant(&Scalar::Text(text.to_owned()), Type::Text, 1)
+    });
+    key_text(&Keys::new(values.collect(), BlankKeys::Equal, 1), 0)
+}

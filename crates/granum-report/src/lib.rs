@@ -1,0 +1,32 @@
+//! Pictures of what the core found. Knows no terminals, and no formats that tables come from.
+//!
+//! There is one way to draw, into SVG; PNG is made of the same. The letters that a PNG needs are
+//! shipped with the program, so that a picture looks alike on every machine.
+#![deny(missing_docs)]
+#![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used))]
+
+mod font;
+mod layout;
+mod links;
+#[cfg(feature = "png")]
+mod png;
+
+pub use links::links_picture;
+#[cfg(feature = "png")]
+pub use png::to_png;
+
+/// Why there is no picture.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum PictureError {
+    /// What the drawing library says.
+    #[error("the picture cannot be drawn: {0}")]
+    Drawing(String),
+    /// A picture so large that no viewer would open it.
+    #[error("the picture would be {width} by {height} points large, which is too much")]
+    Size {
+        /// Its width.
+        width: u32,
+        /// Its height.
+        height: u32,
+    },
+}

@@ -1,0 +1,81 @@
+//! Opens files of which no plan says anything yet.
+
+use granum_core::engine::{InputSource, SourceError, SourceErrorKind, Sources};
+use granum_core::resolve::InputSpec;
+use granum_io::{Files, Look, Written};
+
+use super::{Exit, Printer};
+use crate::args::Format;
+use crate::render::json;
+
+/// What files that are not UTF-8 are mostly written in.
+const OTHER_ENCODING: &str = "windows-1252";
+
+/// A file that has been looked at.
+pub(super) struct Looked {
+    pub file: String,
+    pub look: Look,
+}
+
+/// Looks at the beginning of a file.
+pub(super) fn look(files: &Files, file: &str, said: &Written) -> Result<Looked, SourceError> {
+    Ok(Looked { file: file.to_owned(), look: files.look(file, said)? })
+}
+
+/// Opens files that are written alike as one input.
+pub(super) fn open(
+    files: &Files,
+    name: &str,
+    looked: &[&Looked],
+) -> Result<(InputSpec, Box<dyn InputSource>), SourceError> {
+    let sources = looked.iter().map(|looked| looked.file.clone()).collect();
+    let mut spec = InputSpec::of_files(name.to_owned(), sources);
+    if let Some(first) = looked.first() {
+        spec.delimiter = first.look.delimiter as u8;
+        spec.encoding.clone_from(&first.look.named_encoding);
+        spec.header_at = first.look.header_at;
+    }
+    let source = files.open(&spec)?;
+    Ok((spec, source))
+}
+
+/// Does something with files. Where one proves not to be UTF-8 further down than was looked at, it
+/// is taken for the encoding that such files mostly have, and all is done again.
+pub(super) fn with_encodings<T>(
+    looked: &mut [Looked],
+    said: &Written,
+    mut work: impl FnMut(&[Looked]) -> Result<T, SourceError>,
+) -> Result<T, SourceError> {
+    loop {
+        let error = match work(looked) {
+            Err(error) if error.kind == SourceErrorKind::Encoding => error,
+            done => return done,
+        };
+        let guilty = looked
+            .iter_mut()
+            .find(|looked| error.file == looked.file && looked.look.named_encoding.is_none());
+        match guilty {
+            Some(looked) if said.encoding.is_none() => {
+                looked.look.named_encoding = Some(OTHER_ENCODING.into());
+                looked.look.encoding = OTHER_ENCODING.into();
+            }
+            _ => return Err(error),
+        }
+    }
+}
+
+/// Says why a file cannot be read.
+pub(super) fn failed(printer: &mut Printer, format: Format, error: &SourceError) -> Exit {
+    match format {
+        Format::Text => printer.diagnostic(&format!("error: {error}\n  {}\n", error.help)),
+        Format::Json => {
+            let told = json::document(None, "file-failed", [("error", json::value(error))]);
+            printer.result(&told);
+        }
+    }
+    match error.kind {
+        // The call names it, not the file.
+        SourceErrorKind::UnknownEncoding => Exit::PlanWrong,
+        _ => Exit::FileFailed,
+    }
+}

@@ -1,0 +1,193 @@
+//! How files link, for people.
+
+use granum_core::relate::{
+    Crossing, Doubt, FoundLink, FoundPeriod, Multiplicity, NameFound, RelatedTable, Relations,
+};
+use granum_core::tally::share_text;
+
+use super::columns::{Side, set};
+use super::{count, counted, dim, folded, heading, notable};
+
+/// The tables, the links between them, and what only looks like one.
+pub fn relations(found: &Relations, width: usize) -> String {
+    let mut out = format!("{}\n\n", heading("tables"));
+    out.push_str(&tables(&found.tables, width));
+    let (sure, unsure): (Vec<&FoundLink>, Vec<&FoundLink>) =
+        found.links.iter().partition(|link| link.is_sure());
+    out.push_str(&format!("{}\n\n", heading("links")));
+    if sure.is_empty() {
+        out.push_str("  none that is sure\n\n");
+    }
+    sure.iter().for_each(|found| out.push_str(&link(found, width)));
+    if !unsure.is_empty() {
+        out.push_str(&format!("{}\n\n", heading("perhaps")));
+        unsure.iter().for_each(|found| out.push_str(&link(found, width)));
+    }
+    if !found.crossings.is_empty() {
+        out.push_str(&format!("{}\n\n", heading("not safe to join")));
+        found.crossings.iter().for_each(|found| out.push_str(&crossing(found, width)));
+        out.push('\n');
+    }
+    if !found.periods.is_empty() {
+        let title = heading("days that fall into periods");
+        out.push_str(&format!("{title} {}\n\n", dim("(plans cannot link by them yet)")));
+        found.periods.iter().for_each(|found| out.push_str(&period(found, width)));
+    }
+    out
+}
+
+fn tables(tables: &[RelatedTable], width: usize) -> String {
+    let mut rows = vec![["", "rows", "one row per", "after"].map(str::to_owned).to_vec()];
+    rows.extend(tables.iter().map(|table| {
+        let key = if table.key.is_empty() { "?".into() } else { table.key.join(", ") };
+        let dedupe = table.survey.duplicates.dedupe.clone().unwrap_or_default();
+        vec![table.name.clone(), count(table.survey.rows), key, dedupe]
+    }));
+    let mut out = String::new();
+    let lines = set(&[Side::Left, Side::Right, Side::Left, Side::Left], &rows);
+    for (at, line) in lines.iter().enumerate() {
+        let Some(at) = at.checked_sub(1) else {
+            out.push_str(&format!("  {}\n", dim(line)));
+            continue;
+        };
+        if line.chars().count() + 2 > width {
+            out.push_str(&folded(line, "  ", width));
+        } else {
+            out.push_str(&format!("  {line}\n"));
+        }
+        if tables[at].survey.files.len() > 1 {
+            let files = format!("from {}", tables[at].survey.files.join(", "));
+            out.push_str(&dim(&folded(&files, "      ", width)));
+        }
+    }
+    if tables.iter().any(|table| table.key.is_empty()) {
+        out.push_str(&format!(
+            "  {}\n",
+            dim("? no columns that look like a key tell all rows apart")
+        ));
+    }
+    out.push('\n');
+    out
+}
+
+fn link(link: &FoundLink, width: usize) -> String {
+    let kind = match link.multiplicity {
+        Multiplicity::OneToOne => "one-to-one",
+        Multiplicity::ManyToOne => "many-to-one",
+    };
+    let line = link.line();
+    let mut out = if line.chars().count() + 2 > width {
+        folded(&line, "  ", width)
+    } else {
+        format!("  {}\n", notable(&line))
+    };
+    let share = share_text(link.matched.into(), (link.rows - link.blank).into());
+    let mut facts = vec![
+        kind.to_owned(),
+        format!("{share} of {}", counted(link.rows - link.blank, "row", "rows")),
+        format!("{} of {}", count(link.distinct_matched), counted(link.distinct, "key", "keys")),
+        format!(
+            "reaches {} of {} {}",
+            count(link.distinct_matched.min(link.target_distinct)),
+            count(link.target_distinct),
+            link.to
+        ),
+    ];
+    if link.blank > 0 {
+        facts.push(format!("{} blank", counted(link.blank, "row is", "rows are")));
+    }
+    if link.mended > 0 {
+        facts.push(format!(
+            "{} only by a mended key",
+            counted(link.mended, "row matches", "rows match")
+        ));
+    }
+    out.push_str(&folded(&facts.join(" \u{b7} "), "    ", width));
+    for doubt in &link.doubts {
+        out.push_str(&folded(&format!("unsure: {}", doubt_text(*doubt, link)), "    ", width));
+    }
+    out.push('\n');
+    out
+}
+
+fn doubt_text(doubt: Doubt, link: &FoundLink) -> String {
+    match doubt {
+        Doubt::Names => "the columns have different names".into(),
+        Doubt::Incomplete => format!(
+            "{} nowhere",
+            counted(link.rows - link.blank - link.matched, "row leads", "rows lead")
+        ),
+        Doubt::FewValues => {
+            format!("{} may meet by chance", counted(link.distinct, "value", "values"))
+        }
+        Doubt::SmallNumbers => "whole numbers meet whole numbers easily".into(),
+        Doubt::BarelyReached => format!(
+            "only {} of {} {} are ever met",
+            count(link.distinct_matched),
+            count(link.target_distinct),
+            link.to
+        ),
+    }
+}
+
+fn crossing(crossing: &Crossing, width: usize) -> String {
+    let (one, other) = &crossing.tables;
+    let columns = if crossing.columns.0 == crossing.columns.1 {
+        crossing.columns.0.clone()
+    } else {
+        format!("{} = {}", crossing.columns.0, crossing.columns.1)
+    };
+    let joined = i128::try_from(crossing.would_be).unwrap_or(i128::MAX);
+    let joined = granum_core::value::decimal::grouped(joined, granum_core::value::Scale(0));
+    let mut text = format!(
+        "{one} and {other} on {columns}: it repeats in both, so {} and {} rows would become {joined}",
+        count(crossing.rows.0),
+        count(crossing.rows.1),
+    );
+    match (&crossing.instead, &crossing.bridge) {
+        (Some(on), _) => text.push_str(&format!("; link them on {on}")),
+        (None, Some(bridge)) => text.push_str(&format!("; go by {bridge}, which both lead to")),
+        (None, None) => text.push_str("; gather one of them first"),
+    }
+    folded(&text, "  ", width)
+}
+
+fn period(period: &FoundPeriod, width: usize) -> String {
+    let mut out = folded(&format!("# {}", period.line), "  ", width);
+    let mut text = format!(
+        "{} of {} in a period",
+        share_text(period.matched.into(), period.rows.into()),
+        counted(period.rows, "day falls", "days fall"),
+    );
+    if period.several > 0 {
+        text.push_str(&format!(" \u{b7} {} into several", count(period.several)));
+    }
+    out.push_str(&folded(&text, "    ", width));
+    out.push('\n');
+    out
+}
+
+/// Where a column of a name is.
+pub fn names_found(found: &[NameFound], name: &str) -> String {
+    if found.is_empty() {
+        return format!("no column has a name like {name}\n");
+    }
+    let mut rows =
+        vec![["column", "table", "distinct", "blank", "files"].map(str::to_owned).to_vec()];
+    rows.extend(found.iter().map(|found| {
+        vec![
+            found.column.clone(),
+            found.table.clone(),
+            count(found.distinct),
+            count(found.blank),
+            found.files.join(", "),
+        ]
+    }));
+    let sides = [Side::Left, Side::Left, Side::Right, Side::Right, Side::Left];
+    let lines = set(&sides, &rows);
+    let mut out = String::new();
+    for (at, line) in lines.iter().enumerate() {
+        out.push_str(&format!("  {}\n", if at == 0 { dim(line) } else { line.clone() }));
+    }
+    out
+}

@@ -1,0 +1,331 @@
+//! What is in files, for people.
+
+use granum_core::survey::{
+    ColumnSurvey, GrainSurvey, NearlyUnique, Oddity, OddityKind, RepeatedRows, Survey, Typical,
+};
+use granum_core::value::Type;
+use granum_io::{LineEnds, Look};
+
+use super::columns::{Side, set};
+use super::{clipped, count, counted, dim, folded, heading, notable};
+
+/// Values are shown up to this many letters.
+const LONGEST: usize = 19;
+
+/// A table of columns needs this much room for its widest part, the values.
+const ROOMY: usize = 96;
+
+/// The survey of one file.
+pub fn survey(survey: &Survey, look: &Look, width: usize) -> String {
+    let name = survey.files.join(", ");
+    let size = format!(
+        "{}, {}",
+        counted(survey.rows, "row", "rows"),
+        counted(survey.columns.len() as u64, "column", "columns")
+    );
+    let mut out = format!("{} \u{b7} {size} \u{b7} {}\n\n", heading(&name), written(look));
+    out.push_str(&columns(survey, width));
+    if survey.rows == 0 {
+        out.push_str("  There is a header and no row below it.\n\n");
+        return out;
+    }
+    out.push_str(&oddities(survey, width));
+    out.push_str(&grain(survey, width));
+    out.push_str(&duplicates(survey, width));
+    out
+}
+
+/// How a file was found to be written.
+fn written(look: &Look) -> String {
+    let delimiter = match look.delimiter {
+        ',' => "fields by comma".to_owned(),
+        ';' => "fields by semicolon".to_owned(),
+        '\t' => "fields by tab".to_owned(),
+        sign => format!("fields by {sign}"),
+    };
+    let ends = match look.line_ends {
+        LineEnds::LineFeed => ", lines by \\n",
+        LineEnds::CarriageReturnLineFeed => ", lines by \\r\\n",
+        LineEnds::Mixed => ", lines by \\n and \\r\\n both",
+        LineEnds::None => "",
+    };
+    let header = look.header_at.map_or(String::new(), |line| format!(", header at line {line}"));
+    format!("{}, {delimiter}{ends}{header}", look.encoding)
+}
+
+/// All columns. Those that are blank in every row are only named; what does not fit is set below.
+fn columns(survey: &Survey, width: usize) -> String {
+    let (shown, blank): (Vec<&ColumnSurvey>, Vec<&ColumnSurvey>) =
+        survey.columns.iter().partition(|column| column.distinct > 0 || survey.rows == 0);
+    let name = |column: &ColumnSurvey| clipped(&column.name, 24);
+    let facts = |column: &ColumnSurvey| {
+        let about = if column.exact { "" } else { "about " };
+        vec![
+            name(column),
+            type_words(column),
+            count(column.blank),
+            format!("{about}{}", count(column.distinct)),
+        ]
+    };
+    let values = |column: &ColumnSurvey, room: usize| {
+        let longest = if width < ROOMY { LONGEST.min(width / 5) } else { LONGEST };
+        let value = |value: &Option<String>| {
+            value.as_ref().map_or(String::new(), |value| clipped(value, longest))
+        };
+        vec![value(&column.least), value(&column.greatest), typical(&column.typical, room)]
+    };
+    let fact_names = ["", "type", "blank", "distinct"].map(str::to_owned);
+    let value_names = ["least", "greatest", "typical"].map(str::to_owned);
+    let fact_sides = [Side::Left, Side::Left, Side::Right, Side::Right];
+    let value_sides = [Side::Left, Side::Left, Side::Left];
+    let together = |room: usize| {
+        let mut rows = vec![[&fact_names[..], &value_names[..]].concat()];
+        rows.extend(shown.iter().map(|column| [facts(column), values(column, room)].concat()));
+        set(&[&fact_sides[..], &value_sides[..]].concat(), &rows)
+    };
+    let wide = |lines: &[String]| lines.iter().map(|line| line.chars().count() + 2).max();
+    let mut room = 60;
+    let mut lines = together(room);
+    while wide(&lines) > Some(width) && room > 12 {
+        room -= 4;
+        lines = together(room);
+    }
+    let mut out = String::new();
+    let mut block = |lines: Vec<String>| {
+        for (at, line) in lines.iter().enumerate() {
+            let line = if at == 0 { dim(line) } else { line.clone() };
+            out.push_str(&format!("  {line}\n"));
+        }
+        out.push('\n');
+    };
+    if wide(&lines) <= Some(width) || width >= ROOMY {
+        if !shown.is_empty() {
+            block(lines);
+        }
+    } else {
+        let mut rows = vec![fact_names.to_vec()];
+        rows.extend(shown.iter().map(|column| facts(column)));
+        block(set(&fact_sides, &rows));
+        let mut rows = vec![[&[String::new()], &value_names[..]].concat()];
+        let names = shown.iter().map(|column| name(column).chars().count()).max();
+        let room = width.saturating_sub(2 * (width / 5) + names.unwrap_or(0) + 8).max(8);
+        rows.extend(shown.iter().map(|column| [vec![name(column)], values(column, room)].concat()));
+        block(set(&[&[Side::Left], &value_sides[..]].concat(), &rows));
+    }
+    if !blank.is_empty() {
+        let names: Vec<&str> = blank.iter().map(|column| column.name.as_str()).collect();
+        let text = format!(
+            "{} blank in every row: {}",
+            counted(names.len() as u64, "column is", "columns are"),
+            names.join(", ")
+        );
+        out.push_str(&folded(&text, "  ", width));
+        out.push('\n');
+    }
+    out
+}
+
+fn type_words(column: &ColumnSurvey) -> String {
+    if column.read_as == column.ty {
+        return column.ty.to_string();
+    }
+    format!("{} \u{2192} {}", column.ty, column.read_as)
+}
+
+/// The most frequent values, as many as there is room for.
+fn typical(values: &[Typical], room: usize) -> String {
+    let told = values.iter().map(|typical| {
+        let count = if typical.rows == 1 { String::new() } else { times(typical.rows) };
+        let value = clipped(&typical.value, LONGEST.min(room.saturating_sub(count.len()).max(6)));
+        format!("{value} {count}").trim_end().to_owned()
+    });
+    let mut out = String::new();
+    for value in told {
+        let space = if out.is_empty() { 0 } else { 2 };
+        if !out.is_empty() && out.chars().count() + space + value.chars().count() > room {
+            break;
+        }
+        if space > 0 {
+            out.push_str("  ");
+        }
+        out.push_str(&value);
+    }
+    out
+}
+
+/// How often a value is there.
+fn times(rows: u64) -> String {
+    format!("\u{d7}{}", count(rows))
+}
+
+/// What is odd about cells, by column, and what to write so that they are read.
+fn oddities(survey: &Survey, width: usize) -> String {
+    let odd: Vec<&ColumnSurvey> = survey
+        .columns
+        .iter()
+        .filter(|column| !column.oddities.is_empty() || column.read.is_some())
+        .collect();
+    if odd.is_empty() {
+        return format!("{}\n\n  nothing\n\n", heading("what looks odd"));
+    }
+    let mut out = format!("{}\n\n", heading("what looks odd"));
+    for column in odd {
+        out.push_str(&format!("  {}\n", notable(&column.name)));
+        for oddity in &column.oddities {
+            out.push_str(&folded(&oddity_text(oddity, column), "    ", width));
+        }
+        if let Some(read) = &column.read {
+            out.push_str(&format!("    write  read {} as {read}\n", plan_name(&column.name)));
+        }
+    }
+    out.push('\n');
+    out
+}
+
+fn oddity_text(oddity: &Oddity, column: &ColumnSurvey) -> String {
+    let cells = counted(oddity.rows, "cell", "cells");
+    let (is, has) = if oddity.rows == 1 { ("is", "has") } else { ("are", "have") };
+    let at = oddity.place.as_ref().map_or(String::new(), |place| format!(" (line {})", place.line));
+    let example = clipped(&oddity.example, 40);
+    let plain = |what: &str| format!("{cells} {what}: {example}{at}");
+    let words = oddity.words.join(", ");
+    match oddity.kind {
+        OddityKind::DateFormat => plain(&format!("{is} written as {words}")),
+        OddityKind::TwoWayDays => plain(
+            "could be read two ways, day first or month first, and no other day of the column \
+             tells which",
+        ),
+        OddityKind::Currency => plain(&format!("{has} a currency's sign")),
+        OddityKind::Currencies => plain(&format!(
+            "{has} signs of several currencies ({words}), which must not be added up"
+        )),
+        OddityKind::Thousands => plain(&format!("{has} thousands set off")),
+        OddityKind::DecimalComma => plain(&format!("{has} a decimal comma")),
+        OddityKind::Brackets => plain(&format!("{is} negative by brackets")),
+        OddityKind::TrailingMinus => plain(&format!("{has} the minus behind")),
+        OddityKind::TwoWayNumbers => plain(
+            "could be read two ways, as thousands or as three places, and no other number of the \
+             column tells which",
+        ),
+        OddityKind::Unlike => plain(&format!("{is} not what nearly all others are")),
+        OddityKind::LeadingZeros => plain(&match column.ty {
+            Type::Text => format!("{has} zeros before the number, so the column stays text"),
+            _ => format!("{has} zeros before the number"),
+        }),
+        OddityKind::Exponent => plain(&format!(
+            "{is} shortened as spreadsheets do, and the digits that stood there are lost"
+        )),
+        OddityKind::OuterSpaces => plain(&format!("{has} spaces around")),
+        OddityKind::LetterCase => {
+            format!("{cells} {has} another letter case than most: {words}{at}")
+        }
+        OddityKind::SplitByZeros => {
+            format!("{cells} {has} other zeros before the number than most: {words}{at}")
+        }
+        OddityKind::Control => plain(&format!("{has} letters that nobody sees ({words})")),
+        OddityKind::Placeholder => {
+            format!("{cells} {has} \"{words}\" in place of a missing value{at}")
+        }
+    }
+}
+
+/// What one row is.
+fn grain(survey: &Survey, width: usize) -> String {
+    let GrainSurvey { unique, nearly, columns_left_out } = &survey.grain;
+    let mut out = format!("{}\n\n", heading("what one row is"));
+    let copies = if survey.duplicates.copies > 0 { ", exact copies apart" } else { "" };
+    for (at, columns) in unique.iter().enumerate() {
+        let text = format!("one row per {}", columns.join(", "));
+        let text =
+            if at == 0 { format!("{}{copies}", notable(&text)) } else { format!("or {text}") };
+        out.push_str(&format!("  {text}\n"));
+    }
+    if unique.is_empty() {
+        out.push_str("  no set of up to four columns that looks like a key tells all rows apart\n");
+    }
+    for near in nearly {
+        out.push_str(&folded(&nearly_text(near), "  ", width));
+    }
+    if *columns_left_out > 0 && unique.iter().all(|set| set.len() > 1) {
+        let text = format!(
+            "of the {} columns, the {} likeliest were combined",
+            survey.columns.len(),
+            survey.columns.len() as u64 - columns_left_out
+        );
+        out.push_str(&format!("  {}\n", dim(&text)));
+    }
+    out.push('\n');
+    out
+}
+
+fn nearly_text(near: &NearlyUnique) -> String {
+    let mut broken = vec![];
+    if near.repeating > 0 {
+        broken.push(format!(
+            "{} a key of a row above",
+            counted(near.repeating, "row repeats", "rows repeat")
+        ));
+    }
+    if near.blank > 0 {
+        broken.push(format!("{} blank", counted(near.blank, "row is", "rows are")));
+    }
+    let examples: Vec<String> = near.examples.iter().map(repeated).collect();
+    let examples =
+        if examples.is_empty() { String::new() } else { format!(": {}", examples.join("; ")) };
+    format!("nearly {}: {}{examples}", near.columns.join(", "), broken.join(", "))
+}
+
+fn repeated(rows: &RepeatedRows) -> String {
+    let lines: Vec<String> = rows.places.iter().map(|place| place.line.to_string()).collect();
+    let more = if rows.rows > rows.places.len() as u64 { ", \u{2026}" } else { "" };
+    format!("{} on lines {}{more}", rows.key, lines.join(", "))
+}
+
+/// Copies and versions, and the step that leaves one of each.
+fn duplicates(survey: &Survey, width: usize) -> String {
+    let found = &survey.duplicates;
+    let mut out = format!("{}\n\n", heading("rows that are there more than once"));
+    if found.copies == 0 && found.versions.is_none() {
+        out.push_str("  none\n\n");
+        return out;
+    }
+    if found.copies > 0 {
+        let places: Vec<String> = found
+            .copy_places
+            .iter()
+            .map(|(of, copy)| format!("line {} of line {}", copy.line, of.line))
+            .collect();
+        let more = if found.copies > places.len() as u64 { ", \u{2026}" } else { "" };
+        let text = format!(
+            "{} of another: {}{more}",
+            counted(found.copies, "row is an exact copy", "rows are exact copies"),
+            places.join(", ")
+        );
+        out.push_str(&folded(&text, "  ", width));
+    }
+    if let Some(versions) = &found.versions {
+        let text = format!(
+            "{} of {} on {} with other values",
+            counted(versions.keys, "key", "keys"),
+            versions.key.join(", "),
+            counted(versions.rows, "row", "rows"),
+        );
+        out.push_str(&folded(&text, "  ", width));
+        let differ: Vec<String> =
+            versions.differ.iter().map(|(name, keys)| format!("{name} {}", times(*keys))).collect();
+        out.push_str(&folded(&format!("they differ in {}", differ.join(", ")), "  ", width));
+        if versions.unlike {
+            out.push_str("  they differ in so much that they may be different things of one key\n");
+        }
+    }
+    if let Some(dedupe) = &found.dedupe {
+        out.push_str(&format!("  write  {dedupe}\n"));
+    }
+    out.push('\n');
+    out
+}
+
+/// A name as a plan writes it.
+fn plan_name(name: &str) -> String {
+    granum_core::lang::plan_name(name)
+}
