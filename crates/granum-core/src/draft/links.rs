@@ -1,8 +1,9 @@
 //! The links of a draft, and what it asks of them.
 
-use super::Refused;
+use super::{AsText, Refused};
 use crate::relate::{Doubt, FoundLink, Relations};
 use crate::tally::LinkAccount;
+use crate::value::Type;
 
 /// The links that can stand in one plan: sure, between tables once, and in no circle.
 pub(super) fn choose<'r>(relations: &'r Relations, refused: &Refused) -> Vec<&'r FoundLink> {
@@ -15,6 +16,31 @@ pub(super) fn choose<'r>(relations: &'r Relations, refused: &Refused) -> Vec<&'r
         }
     }
     chosen
+}
+
+/// The columns that are read as text so that both sides of each link are of one type, by table.
+pub(super) fn as_text(relations: &Relations, chosen: &[&FoundLink]) -> AsText {
+    let mut found: AsText = chosen.iter().flat_map(|link| link.as_text.iter().cloned()).collect();
+    let is_text = |(table, column): &(String, String)| {
+        let table = relations.tables.iter().find(|known| known.name == *table);
+        let mut columns = table.into_iter().flat_map(|table| &table.survey.columns);
+        columns.any(|known| known.name == *column && known.read_as == Type::Text)
+    };
+    // What becomes text takes with it whatever links to it.
+    loop {
+        let before = found.len();
+        for link in chosen {
+            for (own, target) in &link.keys {
+                let ends = [(link.from.clone(), own.clone()), (link.to.clone(), target.clone())];
+                if ends.iter().any(|end| found.contains(end)) {
+                    found.extend(ends.into_iter().filter(|end| !is_text(end)));
+                }
+            }
+        }
+        if found.len() == before {
+            return found;
+        }
+    }
 }
 
 /// Whether one table leads to another along some links.

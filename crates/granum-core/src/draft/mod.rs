@@ -36,6 +36,10 @@ pub struct Draft {
     pub report: Report,
 }
 
+/// Columns that are read as text though they look like something else, by their tables: keys of
+/// links whose other side is text.
+type AsText = BTreeSet<(String, String)>;
+
 /// What is left out of a draft, since the files do not keep it.
 #[derive(Debug, Default)]
 struct Refused {
@@ -117,11 +121,15 @@ fn text(
          of each is.\n\n",
         quoted(&title)
     );
-    for (table, files) in relations.tables.iter().zip(files) {
-        out.push_str(&tables::input(table, files, refused));
-    }
     let chosen = links::choose(relations, refused);
+    let as_text = links::as_text(relations, &chosen);
+    for (table, files) in relations.tables.iter().zip(files) {
+        out.push_str(&tables::input(table, files, refused, &as_text));
+    }
     out.push_str(&links::links(relations, &chosen, accounts));
-    out.push_str(&tables::joined(relations, &chosen));
+    out.push_str(&tables::joined(relations, &chosen, refused, &as_text));
     out
 }
+
+#[cfg(test)]
+mod tests;

@@ -1,6 +1,6 @@
 //! The inputs of a draft, and the table that joins them.
 
-use super::{DraftedFiles, Refused};
+use super::{AsText, DraftedFiles, Refused};
 use crate::lang::{plan_name, quoted};
 use crate::relate::{FoundLink, RelatedTable, Relations};
 use crate::survey::names::{bare, names_sum, names_version};
@@ -18,7 +18,13 @@ const GENERIC: [&str; 9] =
     ["name", "title", "type", "status", "date", "description", "label", "role", "kind"];
 
 /// An input: where it comes from, how it is read, which rows are dropped, what one row is.
-pub(super) fn input(table: &RelatedTable, files: &DraftedFiles, refused: &Refused) -> String {
+/// `as_text` are keys that have to be text, by table.
+pub(super) fn input(
+    table: &RelatedTable,
+    files: &DraftedFiles,
+    refused: &Refused,
+    as_text: &AsText,
+) -> String {
     let mut out = comment(table);
     let paths: Vec<String> = files.paths.iter().map(|path| quoted(path)).collect();
     out.push_str(&format!("input {} from {}", plan_name(&table.name), paths.join(", ")));
@@ -37,9 +43,16 @@ pub(super) fn input(table: &RelatedTable, files: &DraftedFiles, refused: &Refuse
         .survey
         .columns
         .iter()
-        .filter(|column| !refused_read(&column.name))
         .filter_map(|column| {
-            Some(format!("{} as {}", plan_name(&column.name), column.read.as_ref()?))
+            let name = &column.name;
+            let read = if as_text.contains(&(table.name.clone(), name.clone())) {
+                "text"
+            } else if refused_read(name) {
+                return None;
+            } else {
+                column.read.as_deref()?
+            };
+            Some(format!("{} as {read}", plan_name(name)))
         })
         .collect();
     if !reads.is_empty() {
@@ -51,10 +64,7 @@ pub(super) fn input(table: &RelatedTable, files: &DraftedFiles, refused: &Refuse
     if !table.key.is_empty() && table.survey.rows > 0 && !refused.grains.contains(&table.name) {
         out.push_str(&format!("  grain {}\n", names(table.key.iter())));
     }
-    let amounts: Vec<&ColumnSurvey> = amounts(table)
-        .into_iter()
-        .filter(|column| !refused_read(&column.name) || column.ty == column.read_as)
-        .collect();
+    let amounts = amounts(table, refused, as_text);
     if !amounts.is_empty() {
         let amounts = names(amounts.iter().map(|column| &column.name));
         out.push_str(&format!("  track {amounts}\n"));
@@ -74,9 +84,16 @@ fn names<'n>(names: impl Iterator<Item = &'n String>) -> String {
 }
 
 /// Columns of amounts that add up.
-fn amounts(table: &RelatedTable) -> Vec<&ColumnSurvey> {
+fn amounts<'t>(
+    table: &'t RelatedTable,
+    refused: &Refused,
+    as_text: &AsText,
+) -> Vec<&'t ColumnSurvey> {
     let is_amount = |column: &&ColumnSurvey| {
-        matches!(column.read_as, Type::Integer | Type::Decimal(_))
+        let named = (table.name.clone(), column.name.clone());
+        let read = column.ty == column.read_as || !refused.reads.contains(&named);
+        read && !as_text.contains(&named)
+            && matches!(column.read_as, Type::Integer | Type::Decimal(_))
             && names_sum(&column.name)
             && !table.key.contains(&column.name)
     };
@@ -132,7 +149,12 @@ fn comment(table: &RelatedTable) -> String {
 }
 
 /// One table from the finest input, with what its links allow to look up, and its output.
-pub(super) fn joined(relations: &Relations, links: &[&FoundLink]) -> String {
+pub(super) fn joined(
+    relations: &Relations,
+    links: &[&FoundLink],
+    refused: &Refused,
+    as_text: &AsText,
+) -> String {
     let table = |name: &str| relations.tables.iter().find(|table| table.name == name);
     let Some(base) = finest(relations, links) else { return String::new() };
     let name = free_name(relations, &format!("{}_joined", base.name));
@@ -159,7 +181,7 @@ pub(super) fn joined(relations: &Relations, links: &[&FoundLink]) -> String {
     }
     for link in links.iter().filter(|link| link.to == base.name) {
         let Some(from) = table(&link.from) else { continue };
-        for column in amounts(from) {
+        for column in amounts(from, refused, as_text) {
             let value = format!("sum({}.{})", plan_name(&from.name), plan_name(&column.name));
             add(&from.name, &format!("{}_{}", from.name, column.name), value);
         }
@@ -179,7 +201,8 @@ pub(super) fn joined(relations: &Relations, links: &[&FoundLink]) -> String {
 fn finest<'r>(relations: &'r Relations, links: &[&FoundLink]) -> Option<&'r RelatedTable> {
     relations.tables.iter().max_by_key(|table| {
         let reached = paths(links, &table.name).len() as u64 + 1;
-        let size = u64::from((table.survey.rows + 1).ilog2());
+        // In small files a few rows more say nothing.
+        let size = 1 + u64::from((table.survey.rows + 1).ilog2());
         (reached * size, table.survey.rows, std::cmp::Reverse(table.name.clone()))
     })
 }

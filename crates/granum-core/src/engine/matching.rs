@@ -6,6 +6,7 @@ use std::collections::BTreeMap;
 use arrow_array::{Array, BooleanArray};
 use serde::Serialize;
 
+use super::beside::Beside;
 use super::chain::Stop;
 use super::check::finished_rows;
 use super::demand::{Purpose, input_of};
@@ -15,7 +16,7 @@ use super::ports::{Observer, Sources};
 use super::run::{Inputs, Run, RunError};
 use super::show::{find_link, find_table};
 use crate::grain::{EXAMPLES, examples, repeated};
-use crate::lang::{parse, plan_name};
+use crate::lang::parse;
 use crate::link::{BlankKeys, KeyTable, Keys, LinkIndex, Missing, compare, near_misses};
 use crate::resolve::{LinkId, Plan};
 use crate::table::{Amount, Column, Places, TableId};
@@ -131,19 +132,24 @@ const FILE: &str = "source_file()";
 /// What works expressions over the leading table, beside it.
 const BESIDE: &str = "matched_rows";
 
-/// A plan with a table more, which works what is asked of the leading table's rows. Diagnostics of
-/// [`match_link`] point into this text.
-pub fn extended_text(text: &str, matching: &Matching) -> String {
-    let by = matching.by.as_deref().filter(|by| by.trim() != FILE);
-    let named = [("matched_by", by), ("matched_amount", matching.amount.as_deref())];
-    let items: Vec<String> = named
-        .into_iter()
-        .filter_map(|(name, value)| Some(format!("\n  add {name} = {}", value?)))
-        .collect();
-    if items.is_empty() {
-        return text.to_owned();
+impl Matching {
+    /// A plan with a table more, which works what is asked of the leading table's rows. Diagnostics
+    /// of [`match_link`] point into this text.
+    pub fn beside(&self, text: &str) -> Beside {
+        let by = self.by.as_deref().filter(|by| by.trim() != FILE);
+        let asked =
+            [("matched_by", "--by", by), ("matched_amount", "--amount", self.amount.as_deref())];
+        if asked.iter().all(|(.., value)| value.is_none()) {
+            return Beside::none(text);
+        }
+        let mut beside = Beside::new(text, BESIDE, &self.table);
+        for (name, option, value) in asked {
+            if let Some(value) = value {
+                beside.step(&format!("add {name} = "), option, value, "");
+            }
+        }
+        beside
     }
-    format!("{text}\ntable {BESIDE} from {}{}\n", plan_name(&matching.table), items.concat())
 }
 
 /// Looks at a link of a plan in depth. Nothing is built but the tables at its ends.
@@ -175,8 +181,7 @@ pub fn match_link(
         let bare = amount.trim().trim_matches('`');
         has(table, bare) || !has(target, bare)
     });
-    let extended = extended_text(text, &of_rows);
-    let parsed = parse(&extended);
+    let parsed = parse(&of_rows.beside(text).text);
     if !parsed.diagnostics.is_empty() {
         return Err(RunError::Plan(parsed.diagnostics));
     }

@@ -1,6 +1,7 @@
 //! Runs a typed plan: what depends on what, tables, links, checks, the gate.
 
 mod account;
+mod beside;
 mod chain;
 mod check;
 pub(crate) mod demand;
@@ -14,9 +15,8 @@ mod run;
 mod show;
 mod whole;
 
-pub use matching::{
-    AmountsOf, Group, Matched, Matching, Repeating, Side, extended_text, match_link,
-};
+pub use beside::{AskedWrong, Beside};
+pub use matching::{AmountsOf, Group, Matched, Matching, Repeating, Side, match_link};
 pub use ports::{
     CellTrouble, Encoder, InputSource, Observer, Output, OutputError, Outputs, Part, PartReader,
     RawPart, ReadRequest, Silent, SourceError, SourceErrorKind, Sources,

@@ -2,6 +2,7 @@
 
 use arrow_array::{Array, UInt32Array};
 
+use super::beside::Beside;
 use super::chain::Stop;
 use super::demand::Purpose;
 use super::ports::{Observer, Sources};
@@ -36,22 +37,22 @@ const ORDER: &str = "shown_order_";
 impl Showing {
     /// A plan's text with a table more, where rows are to be chosen or ordered; the plan as it is
     /// otherwise. Diagnostics of [`show`] point into this text.
-    pub fn extended_text(&self, text: &str) -> String {
+    pub fn beside(&self, text: &str) -> Beside {
         if !self.is_extended() {
-            return text.to_owned();
+            return Beside::none(text);
         }
-        let mut steps = String::new();
+        let mut beside = Beside::new(text, BESIDE, &self.table);
         if let Some(link) = &self.unmatched {
-            steps.push_str(&format!("  keep not has({})\n", plan_name(link)));
+            beside.step("keep not has(", "--unmatched", &plan_name(link), ")");
         }
         if let Some(condition) = &self.condition {
-            steps.push_str(&format!("  keep {condition}\n"));
+            beside.step("keep ", "--where", condition, "");
         }
         for (at, expression) in self.sort.iter().enumerate() {
             let (expression, _) = order(expression);
-            steps.push_str(&format!("  add {ORDER}{at} = {expression}\n"));
+            beside.step(&format!("add {ORDER}{at} = "), "--sort", expression, "");
         }
-        format!("{text}\ntable {BESIDE} from {}\n{steps}", plan_name(&self.table))
+        beside
     }
 
     fn is_extended(&self) -> bool {

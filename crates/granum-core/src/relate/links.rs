@@ -185,6 +185,7 @@ fn single(from: &Subject, to: &Subject, key: usize) -> Vec<FoundLink> {
             to: to.name.clone(),
             keys: vec![(column.name.clone(), target.name.clone())],
             on: pair_words(&left, &right),
+            as_text: as_text((from, at), (to, key)).into_iter().collect(),
             multiplicity: if own_key || column.distinct == keyed {
                 Multiplicity::OneToOne
             } else {
@@ -208,6 +209,17 @@ fn single(from: &Subject, to: &Subject, key: usize) -> Vec<FoundLink> {
         found.retain(FoundLink::is_sure);
     }
     found
+}
+
+/// The column of two that is to be read as text, since the other one is.
+fn as_text(one: (&Subject, usize), other: (&Subject, usize)) -> Option<(String, String)> {
+    let ty = |(table, at): (&Subject, usize)| table.read.survey.columns[at].read_as;
+    let (table, at) = match (ty(one), ty(other)) {
+        (a, b) if a == b => return None,
+        (Type::Text, _) => other,
+        _ => one,
+    };
+    Some((table.name.clone(), table.read.survey.columns[at].name.clone()))
 }
 
 /// Whether a key's values repeat in its table.
@@ -333,7 +345,10 @@ fn several(from: &Subject, to: &Subject, key: &[usize]) -> Option<FoundLink> {
         .map(|target| {
             let name = bare(&to.read.survey.columns[*target].name);
             let mut own = from.read.survey.columns.iter();
-            own.position(|column| bare(&column.name) == name).map(|own| (own, *target))
+            let own = own.position(|column| bare(&column.name) == name)?;
+            let (a, b) = (&from.read, &to.read);
+            let types = (a.survey.columns[own].read_as, b.survey.columns[*target].read_as);
+            may_meet(&a.coded.columns[own], types.0, types.1, Alike::Same).then_some((own, *target))
         })
         .collect::<Option<_>>()?;
     let (own, target) = (&from.read.coded, &to.read.coded);
@@ -382,6 +397,7 @@ fn several(from: &Subject, to: &Subject, key: &[usize]) -> Option<FoundLink> {
         to: to.name.clone(),
         on: on.collect::<Vec<_>>().join(", "),
         keys: keys_named,
+        as_text: columns.iter().flat_map(|(a, b)| as_text((from, *a), (to, *b))).collect(),
         multiplicity: if is_key || !repeats {
             Multiplicity::OneToOne
         } else {

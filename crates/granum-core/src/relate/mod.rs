@@ -80,4 +80,4 @@ fn subject(name: String, read: Surveyed) -> Subject {
 }
 
 #[cfg(test)]
-mod tests;
+pub(crate) mod tests;

@@ -50,6 +50,8 @@ pub struct FoundLink {
     pub keys: Vec<(String, String)>,
     /// The keys as a plan writes them, mended where that makes more of them match.
     pub on: String,
+    /// Columns that a plan has to read as text, by their tables, since the other side is text.
+    pub as_text: Vec<(String, String)>,
     /// How many rows lead to one.
     pub multiplicity: Multiplicity,
     /// Rows of the source, copies and versions included.

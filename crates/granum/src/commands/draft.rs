@@ -37,7 +37,7 @@ pub(super) fn run(printer: &mut Printer, names: &[String], reading: &Reading) ->
         Err(RunError::Output(_)) => Exit::FileFailed,
         // The draft itself is wrong, which its tests do not know of: it is said, not hidden.
         Err(RunError::Plan(diagnostics)) => {
-            plan::wrong(printer, "draft", "", &diagnostics);
+            plan::plan_wrong(printer, reading.format, "draft", "", &diagnostics);
             Exit::PlanWrong
         }
     }

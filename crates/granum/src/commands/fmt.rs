@@ -6,6 +6,7 @@ use std::path::Path;
 use granum_core::lang::{format_plan, parse};
 
 use super::{Exit, Printer, plan};
+use crate::args::Format;
 
 pub(super) fn run(printer: &mut Printer, path: &Path, check: bool) -> Exit {
     let standard_input = path == Path::new("-");
@@ -17,14 +18,15 @@ pub(super) fn run(printer: &mut Printer, path: &Path, check: bool) -> Exit {
         }
         text
     } else {
-        match plan::read(printer, path) {
+        match plan::read(printer, path, Format::Text) {
             Ok(text) => text,
             Err(exit) => return exit,
         }
     };
     let parsed = parse(&text);
     if !parsed.diagnostics.is_empty() {
-        plan::wrong(printer, &path.display().to_string(), &text, &parsed.diagnostics);
+        let name = path.display().to_string();
+        plan::plan_wrong(printer, Format::Text, &name, &text, &parsed.diagnostics);
         return Exit::PlanWrong;
     }
     let formatted = format_plan(&text, &parsed);

@@ -2,7 +2,7 @@
 
 use clap::CommandFactory;
 use clap::error::ErrorKind;
-use granum_core::engine::{Matched, Matching, RunError, SourceError, extended_text, match_link};
+use granum_core::engine::{Matched, Matching, RunError, SourceError, match_link};
 use granum_core::lang::plan_name;
 use granum_core::relate::table_name;
 use granum_core::value::Type;
@@ -41,15 +41,8 @@ pub(super) fn run(printer: &mut Printer, args: &MatchArgs) -> Exit {
     match found {
         Ok(found) => told(printer, &asked, &found, format),
         Err(RunError::Plan(diagnostics)) => {
-            let text = extended_text(&asked.text, &asked.matching);
-            match format {
-                Format::Text => wrong(printer, &asked.name, &text, &diagnostics),
-                Format::Json => {
-                    let told = json::diagnostics(&text, &diagnostics);
-                    printer.result(&json::outcome(&asked.name, "plan-wrong", "diagnostics", told));
-                }
-            }
-            Exit::PlanWrong
+            let beside = asked.matching.beside(&asked.text);
+            wrong(printer, format, &asked.name, &beside, &diagnostics)
         }
         Err(RunError::Source(error)) => files::failed(printer, format, &error),
         Err(RunError::Output(_)) => Exit::FileFailed,

@@ -2,9 +2,10 @@
 
 use std::path::{Path, PathBuf};
 
-use granum_core::engine::RunError;
+use granum_core::engine::{AskedWrong, Beside, RunError};
 use granum_core::lang::{Diagnostic, Parsed, parse};
 use granum_io::Files;
+use serde_json::json;
 
 use super::{Exit, Printer};
 use crate::args::{Format, PlanSource};
@@ -17,6 +18,8 @@ pub(super) struct Plan {
     pub text: String,
     pub parsed: Parsed,
     pub files: Files,
+    /// What is asked of it beside.
+    beside: Option<Beside>,
     format: Format,
 }
 
@@ -26,7 +29,7 @@ impl Plan {
         let (text, folder) = match source {
             PlanSource::File(path) => {
                 let folder = path.parent().map_or_else(PathBuf::new, Path::to_path_buf);
-                (read(printer, path)?, folder)
+                (read(printer, path, format)?, folder)
             }
             PlanSource::Text(text) => (text.clone(), PathBuf::new()),
         };
@@ -35,6 +38,7 @@ impl Plan {
             parsed: parse(&text),
             text,
             files: Files::new(folder),
+            beside: None,
             format,
         };
         if !plan.parsed.diagnostics.is_empty() {
@@ -43,14 +47,16 @@ impl Plan {
         Ok(plan)
     }
 
-    /// The plan with another text, which is parsed anew.
-    pub fn changed(
+    /// The plan with what is asked of it beside, parsed anew.
+    pub fn asked(
         mut self,
         printer: &mut Printer,
-        change: impl Fn(&str) -> String,
+        beside: impl Fn(&str) -> Beside,
     ) -> Result<Self, Exit> {
-        self.text = change(&self.text);
+        let beside = beside(&self.text);
+        self.text.clone_from(&beside.text);
         self.parsed = parse(&self.text);
+        self.beside = Some(beside);
         if self.parsed.diagnostics.is_empty() {
             return Ok(self);
         }
@@ -75,38 +81,102 @@ impl Plan {
     }
 
     fn wrong(&self, printer: &mut Printer, diagnostics: &[Diagnostic]) -> Exit {
-        match self.format {
-            Format::Text => wrong(printer, &self.name, &self.text, diagnostics),
-            Format::Json => {
-                let told = json::diagnostics(&self.text, diagnostics);
-                printer.result(&json::outcome(&self.name, "plan-wrong", "diagnostics", told));
+        match &self.beside {
+            Some(beside) => wrong(printer, self.format, &self.name, beside, diagnostics),
+            None => {
+                plan_wrong(printer, self.format, &self.name, &self.text, diagnostics);
+                Exit::PlanWrong
             }
         }
-        Exit::PlanWrong
     }
 }
 
 /// Reads a plan's text.
-pub(super) fn read(printer: &mut Printer, path: &Path) -> Result<String, Exit> {
+pub(super) fn read(printer: &mut Printer, path: &Path, format: Format) -> Result<String, Exit> {
+    let name = path.display().to_string();
     let bytes = std::fs::read(path).map_err(|error| {
         let what = match error.kind() {
             std::io::ErrorKind::NotFound => "there is no such plan".to_owned(),
             std::io::ErrorKind::IsADirectory => "is a folder, not a plan".to_owned(),
             _ => format!("cannot be read: {error}"),
         };
-        printer.diagnostic(&format!("error: {}: {what}\n", path.display()));
+        match format {
+            Format::Text => printer.diagnostic(&format!("error: {name}: {what}\n")),
+            Format::Json => {
+                let told = json!({ "file": name, "message": what, "kind": "plan" });
+                printer.result(&json::outcome(&name, "file-failed", "error", told));
+            }
+        }
         Exit::FileFailed
     })?;
     String::from_utf8(bytes).map_err(|error| {
         let at = error.utf8_error().valid_up_to();
         let line = error.as_bytes()[..at].split(|byte| *byte == b'\n').count();
-        let text = format!("error: {} line {line}: a plan is UTF-8 text\n", path.display());
-        printer.diagnostic(&text);
+        let what = "a plan is UTF-8 text";
+        match format {
+            Format::Text => {
+                printer.diagnostic(&format!("error: {name} line {line}: {what}\n"));
+            }
+            Format::Json => {
+                let place = json!({ "line": line, "column": 1 });
+                let told = json!([{
+                    "kind": "encoding", "message": what, "help": null, "from": place, "to": place,
+                }]);
+                printer.result(&json::outcome(&name, "plan-wrong", "diagnostics", told));
+            }
+        }
         Exit::PlanWrong
     })
 }
 
-pub(super) fn wrong(printer: &mut Printer, name: &str, text: &str, diagnostics: &[Diagnostic]) {
-    let text = render::diagnostics(name, text, diagnostics, printer.color_err);
-    printer.diagnostic(&text);
+/// Says what is wrong with a plan, or with what is asked of it beside.
+pub(super) fn wrong(
+    printer: &mut Printer,
+    format: Format,
+    name: &str,
+    beside: &Beside,
+    diagnostics: &[Diagnostic],
+) -> Exit {
+    let asked: Vec<AskedWrong> =
+        diagnostics.iter().filter_map(|wrong| beside.placed(wrong)).collect();
+    // What is wrong with the plan comes first: what was asked of it may be right otherwise.
+    if asked.is_empty() || asked.len() < diagnostics.len() {
+        let own: Vec<Diagnostic> =
+            diagnostics.iter().filter(|wrong| beside.placed(wrong).is_none()).cloned().collect();
+        plan_wrong(printer, format, name, &beside.text, &own);
+        return Exit::PlanWrong;
+    }
+    match format {
+        Format::Text => {
+            for AskedWrong { option, text, diagnostic } in &asked {
+                let diagnostic = [diagnostic.clone()];
+                plan_wrong(printer, format, option, text, &diagnostic);
+            }
+        }
+        Format::Json => {
+            let told = asked.iter().map(json::asked_wrong).collect();
+            printer.result(&json::outcome(name, "plan-wrong", "diagnostics", told));
+        }
+    }
+    Exit::PlanWrong
+}
+
+/// Says what is wrong with a plan.
+pub(super) fn plan_wrong(
+    printer: &mut Printer,
+    format: Format,
+    name: &str,
+    text: &str,
+    diagnostics: &[Diagnostic],
+) {
+    match format {
+        Format::Text => {
+            let text = render::diagnostics(name, text, diagnostics, printer.color_err);
+            printer.diagnostic(&text);
+        }
+        Format::Json => {
+            let told = json::diagnostics(text, diagnostics);
+            printer.result(&json::outcome(name, "plan-wrong", "diagnostics", told));
+        }
+    }
 }

@@ -15,7 +15,7 @@ pub(super) fn run(
     showing: &Showing,
 ) -> Exit {
     let opened = Plan::open(printer, source, options.format)
-        .and_then(|plan| plan.changed(printer, |text| showing.extended_text(text)));
+        .and_then(|plan| plan.asked(printer, |text| showing.beside(text)));
     let plan = match opened {
         Ok(plan) => plan,
         Err(exit) => return exit,

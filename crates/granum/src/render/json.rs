@@ -1,7 +1,7 @@
 //! What came of a command as one JSON document. `docs/json.md` says what it holds; fields are added,
 //! and none changes its meaning without `format` going up.
 
-use granum_core::engine::Shown;
+use granum_core::engine::{AskedWrong, Shown};
 use granum_core::lang::Diagnostic;
 use granum_core::relate::FoundLink;
 use granum_core::tally::{Problem, Report, share_text};
@@ -98,6 +98,13 @@ pub fn diagnostics(text: &str, diagnostics: &[Diagnostic]) -> Value {
         })
     });
     told.collect()
+}
+
+/// What is wrong with what an option asked; its places count from where that begins.
+pub fn asked_wrong(wrong: &AskedWrong) -> Value {
+    let mut told = diagnostics(&wrong.text, std::slice::from_ref(&wrong.diagnostic))[0].take();
+    told["option"] = wrong.option.into();
+    told
 }
 
 /// Rows of a table, a list a row: decimals and days as text, blanks as null.

@@ -23,7 +23,8 @@ pub(super) fn problem(problem: &Problem, source: &str) -> String {
             more(&mut out, *cells, examples.len());
             out.push_str(&format!(
                 "    mend the file, name another format, or let them be blank:  read {column} as \
-                 {wanted} else blank\n"
+                 {wanted} else blank\n    or leave their rows out, which the tally counts:  read \
+                 {column} as {wanted} else aside\n"
             ));
             out
         }

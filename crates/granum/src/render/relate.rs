@@ -1,5 +1,6 @@
 //! How files link, for people.
 
+use granum_core::lang::plan_name;
 use granum_core::relate::{
     Crossing, Doubt, FoundLink, FoundPeriod, Multiplicity, NameFound, RelatedTable, Relations,
 };
@@ -103,6 +104,10 @@ fn link(link: &FoundLink, width: usize) -> String {
         ));
     }
     out.push_str(&folded(&facts.join(" \u{b7} "), "    ", width));
+    for (table, column) in &link.as_text {
+        let text = format!("in the input of {table}:  read {} as text", plan_name(column));
+        out.push_str(&folded(&text, "    ", width));
+    }
     for doubt in &link.doubts {
         out.push_str(&folded(&format!("unsure: {}", doubt_text(*doubt, link)), "    ", width));
     }

@@ -1,6 +1,7 @@
 //! The real program, run on files in a folder of its own.
 #![allow(clippy::unwrap_used, clippy::expect_used)]
 
+mod aside;
 mod commands;
 mod correct;
 mod demo;
@@ -8,9 +9,13 @@ mod files;
 mod folder;
 mod gate;
 mod json;
+mod matching;
 mod messages;
 mod mistakes;
 mod near;
 mod plans;
+mod relate;
 mod same;
+mod show;
+mod survey;
 mod tally;

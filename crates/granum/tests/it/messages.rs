@@ -23,7 +23,9 @@ fn cells_that_cannot_be_read() {
          \"x0\"   (t.csv line 2)\n    \"x1\"   (t.csv line 3)\n    \"x2\"   (t.csv line 4)\n    \
          \"x3\"   (t.csv line 5)\n    \"x4\"   (t.csv line 6)\n    and 3 more\n    \
          mend the file, name another format, or let them be blank:  read d as date \"%d/%m/%Y\" \
-         or \"%Y-%m-%d\" else blank\n"
+         or \"%Y-%m-%d\" else blank\n    \
+         or leave their rows out, which the tally counts:  read d as date \"%d/%m/%Y\" or \
+         \"%Y-%m-%d\" else aside\n"
     );
 }
 

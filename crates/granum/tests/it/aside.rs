@@ -1,0 +1,85 @@
+//! `read … else aside`: rows that cannot be read are left out, and it is told which.
+
+use serde_json::{Value, json};
+
+use super::folder::Folder;
+
+fn folder(read: &str) -> Folder {
+    let folder = Folder::new();
+    folder
+        .file(
+            "t.csv",
+            "id,net,on\n1,2.50,2026-01-01\n2,x,2026-01-02\n3,y,soon\n4,,2026-01-04\n5,1.00,never\n",
+        )
+        .plan(&format!(
+            "input t from \"t.csv\"\n{read}  grain id\n  track net\noutput t to \"o.csv\"\n"
+        ));
+    folder
+}
+
+const BOTH: &str = "  read net as decimal(2) else aside\n       on as date else aside\n";
+
+#[test]
+fn rows_are_set_aside_and_the_tally_says_which_and_what_they_had() {
+    let folder = folder(BOTH);
+    let ran = folder.run().code(0);
+    assert_eq!(
+        ran.out.split("HELD").next().unwrap(),
+        "t · one row per id
+
+     step                     rows  change   net  change
+     t                           5          3.50
+  1  read net, on else aside     2      −3  2.50   −1.00
+
+  net: 2 cells could not be read and set their rows aside: \"x\" (t.csv line 3), \"y\" (t.csv line 4)
+  on: 2 cells could not be read and set their rows aside: \"soon\" (t.csv line 4), \"never\" (t.csv line
+    6)
+  net: blank in 1 row, which the sum passes over
+
+"
+    );
+    assert_eq!(folder.read("o.csv"), "id,net,on\n1,2.50,2026-01-01\n4,,2026-01-04\n");
+}
+
+#[test]
+fn the_report_has_them_with_their_places() {
+    let folder = folder(BOTH);
+    let ran = folder.granum(&["check", "p.granum", "--format", "json"]).code(0);
+    let told: Value = serde_json::from_str(&ran.out).unwrap();
+    let aside = &told["report"]["tables"][0]["aside"];
+    assert_eq!((&aside[0]["column"], &aside[0]["count"]), (&json!("net"), &json!(2)));
+    let soon = json!({ "text": "soon", "place": { "file": "t.csv", "line": 4 } });
+    assert_eq!(aside[1]["examples"][0], soon);
+}
+
+#[test]
+fn the_three_ways_to_read_what_cannot_be_read() {
+    // Without `else` it stops; `else blank` keeps the row; the help names both.
+    let stopped = folder("  read net as decimal(2)\n       on as date else aside\n");
+    stopped
+        .run()
+        .code(1)
+        .says("2 cells of `net` cannot be read as decimal(2)")
+        .says("or let them be blank:  read net as decimal(2) else blank\n")
+        .says("which the tally counts:  read net as decimal(2) else aside\n");
+    let blanked = folder("  read net as decimal(2) else blank\n       on as date else aside\n");
+    blanked.run().code(0).says("net: 2 cells could not be read and became blank");
+    assert_eq!(
+        blanked.read("o.csv"),
+        "id,net,on\n1,2.50,2026-01-01\n2,,2026-01-02\n4,,2026-01-04\n"
+    );
+}
+
+#[test]
+fn a_grain_counts_only_rows_that_stay() {
+    let folder = Folder::new();
+    folder
+        .file("t.csv", "id,n\n1,1\n1,total\n2,2\n")
+        .plan("input t from \"t.csv\"\n  read n as integer else aside\n  grain id\n");
+    folder.granum(&["check", "p.granum"]).code(0).says("HELD");
+    // A column that no step uses is read for it all the same.
+    folder.granum(&["show", "p.granum", "t"]).code(0).says("\n2 rows\n");
+    folder.plan("input t from \"t.csv\"\n  read n as integer else aside\ntable u from t\n  columns id\noutput u to \"u.csv\"\n");
+    folder.run().code(0);
+    assert_eq!(folder.read("u.csv"), "id\n1\n2\n");
+}

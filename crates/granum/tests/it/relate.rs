@@ -1,0 +1,155 @@
+//! How files link, and the plan that is drafted from it.
+
+use std::fs;
+
+use serde_json::Value;
+
+use super::folder::Folder;
+use super::survey::nursery;
+
+const FILES: [&str; 12] = [
+    "data/articles.csv",
+    "data/customers.csv",
+    "data/lines.csv",
+    "data/orders_post.csv",
+    "data/orders_shop.csv",
+    "data/outreach_radio.csv",
+    "data/places.csv",
+    "data/prices.csv",
+    "data/promotions.csv",
+    "data/regions.csv",
+    "data/returns.csv",
+    "data/visits.csv",
+];
+
+fn with<'a>(command: &'a str, rest: &[&'a str]) -> Vec<&'a str> {
+    [&[command], &FILES[..], rest].concat()
+}
+
+fn snapshot(name: &str, text: &str) {
+    insta::with_settings!({ omit_expression => true }, { insta::assert_snapshot!(name, text) });
+}
+
+#[test]
+fn the_demo_s_files_and_their_links() {
+    let ran = nursery().granum(&with("relate", &[])).code(0);
+    assert!(ran.out.lines().all(|line| line.chars().count() <= 100), "{}", ran.out);
+    snapshot("relate", &ran.out);
+}
+
+#[test]
+fn a_plan_is_drafted_and_holds_and_writes_its_output() {
+    let folder = nursery();
+    let ran = folder.granum(&with("draft", &[])).code(0);
+    snapshot("draft", &ran.out);
+    folder.plan(&ran.out);
+    folder.run().code(0).says("HELD: ");
+    let lines = folder.read("out/lines_joined.csv");
+    assert!(lines.lines().count() > 500);
+    assert!(lines.starts_with("order_no,line_no,"), "{lines:.200}");
+    // A person who formats it finds it in the one layout.
+    folder.granum(&["fmt", "--check", "p.granum"]).code(0);
+}
+
+#[test]
+fn drafts_of_files_that_are_written_in_other_ways_run_as_well() {
+    let folder = Folder::new();
+    folder
+        .file("a-1.csv", b"Report\nNr;Betrag;Tag\n007;1.234,50;31/12/2025\n008;(2,00);01/01/2026\n")
+        .file("Kunden 2026.csv", b"Nr;Name\n007;M\xfcller\n008;Gro\xdf\n009;Sandner\n");
+    let ran = folder.granum(&["draft", "a-1.csv", "Kunden 2026.csv"]).code(0);
+    for text in [
+        "input a_1 from \"a-1.csv\" delimiter \";\" header at 2",
+        "Nr     as text",
+        "Betrag as decimal \"(1.234,56)\"",
+        "Tag    as date \"%d/%m/%Y\"",
+        "input kunden_2026 from \"Kunden 2026.csv\" delimiter \";\" encoding \"windows-1252\"",
+        "link a_1 to kunden_2026 on Nr complete",
+    ] {
+        assert!(ran.out.contains(text), "no {text} in\n{}", ran.out);
+    }
+    folder.plan(&ran.out);
+    folder.run().code(0);
+    let joined = folder.read("out/a_1_joined.csv");
+    assert!(
+        joined.contains("007,1234.50,2025-12-31") && joined.contains("M\u{fc}ller"),
+        "{joined}"
+    );
+}
+
+#[test]
+fn a_draft_of_one_file_or_of_no_rows_is_a_plan_too() {
+    let folder = Folder::new();
+    folder.file("t.csv", "id,net\n1,2.50\n").file("none.csv", "id,net\n");
+    for files in [&["t.csv"][..], &["none.csv"], &["t.csv", "none.csv"]] {
+        let ran = folder.granum(&[&["draft"], files].concat()).code(0);
+        folder.plan(&ran.out);
+        folder.run().code(0);
+    }
+}
+
+#[test]
+fn columns_are_found_by_a_name_that_is_remembered() {
+    let folder = nursery();
+    let ran = folder.granum(&with("relate", &["--find", "CustomerNo"])).code(0);
+    ran.says("  customer_no  customers").says("  customer_no  orders").says("data/visits.csv");
+    let ran = folder.granum(&with("relate", &["--find", "weather"])).code(0);
+    assert_eq!(ran.out, "no column has a name like weather\n");
+}
+
+#[test]
+fn the_links_are_drawn() {
+    let folder = nursery();
+    let ran = folder.granum(&with("relate", &["--picture", "links.svg"])).code(0);
+    ran.complains("drew links.svg");
+    let svg = folder.read("links.svg");
+    for text in ["orders", "one row per order_no, line_no", "article_no", "100%", "promo_code"] {
+        assert!(svg.contains(text), "no {text}");
+    }
+    assert!(svg.starts_with("<svg"));
+    folder.granum(&with("relate", &["--picture", "links.png"])).code(0);
+    let png = fs::read(folder.path().join("links.png")).unwrap();
+    assert_eq!(&png[..8], b"\x89PNG\r\n\x1a\n");
+    // Every line and letter takes its bytes; a picture without text would be far smaller.
+    assert!(png.len() > 60_000, "{}", png.len());
+    folder
+        .granum(&with("relate", &["--picture", "links.bmp"]))
+        .code(2)
+        .complains("a picture's path ends in .svg or .png");
+    folder
+        .granum(&with("relate", &["--picture", "links.svg/more.svg"]))
+        .code(3)
+        .complains("links.svg");
+    assert!(!folder.names().iter().any(|name| name.contains(".granum-")));
+}
+
+#[test]
+fn files_that_cannot_be_read_or_stand_there_twice_are_told() {
+    let folder = Folder::new();
+    folder.file("a.csv", "id\n1\n").file("bad.csv", "id,x\n1\n");
+    for command in ["relate", "draft"] {
+        folder.granum(&[command, "a.csv", "bad.csv"]).code(3).complains("bad.csv line 2");
+        folder.granum(&[command, "a.csv", "a.csv"]).code(3).complains("a.csv: is named twice");
+    }
+}
+
+#[test]
+fn the_documents_have_what_the_text_shows() {
+    let folder = nursery();
+    let ran = folder.granum(&with("relate", &["--format", "json"])).code(0);
+    let told: Value = serde_json::from_str(&ran.out).unwrap();
+    let links = told["links"].as_array().unwrap();
+    let link = links.iter().find(|link| link["from"] == "lines" && link["to"] == "orders").unwrap();
+    assert_eq!(link["line"], "link lines to orders on order_no");
+    assert_eq!(link["multiplicity"], "many-to-one");
+    assert_eq!(told["tables"].as_array().unwrap().len(), 11);
+    let ran = folder.granum(&with("relate", &["--find", "mail", "--format", "json"])).code(0);
+    let told: Value = serde_json::from_str(&ran.out).unwrap();
+    assert_eq!(told["found"][0]["table"], "customers");
+    let ran = folder.granum(&with("draft", &["--format", "json"])).code(0);
+    let told: Value = serde_json::from_str(&ran.out).unwrap();
+    let text = told["text"].as_str().unwrap();
+    assert_eq!(text, folder.granum(&with("draft", &[])).out);
+    let asked = told["report"]["links"].as_array().unwrap();
+    assert!(asked.iter().all(|link| link["held"] == true) && !asked.is_empty());
+}
