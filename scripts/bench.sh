@@ -40,6 +40,16 @@ PY
 read -r run_s run_kb < <(best "$granum" run "$plan" -q)
 read -r check_s check_kb < <(best "$granum" check "$plan" -q)
 read -r one_s _ < <(best "$granum" run "$plan" -q --threads 1)
+# The largest file alone, before any plan; of the survey also the time that it reads.
+largest=$dir/data/lines.csv
+read -r survey_s survey_kb < <(best "$granum" survey "$largest" -q)
+reading_s=999
+for _ in $(seq "$runs"); do
+  r=$("$granum" survey "$largest" -v 2>&1 >/dev/null | awk '/reading/ {print $1}')
+  reading_s=$(awk "BEGIN{print ($r<$reading_s)?$r:$reading_s}")
+done
+read -r relate_s relate_kb < <(best "$granum" relate "$dir"/data/*.csv -q)
+read -r draft_s _ < <(best "$granum" draft "$dir"/data/*.csv -q)
 output=$dir/out/unit_sales.csv
 bytes_out=$(wc -c <"$output")
 parse_s=999 write_s=999
@@ -48,9 +58,16 @@ for _ in $(seq "$runs"); do
   parse_s=$(awk "BEGIN{print ($p<$parse_s)?$p:$parse_s}")
   write_s=$(awk "BEGIN{print ($w<$write_s)?$w:$write_s}")
 done
+largest_s=999
+for _ in $(seq "$runs"); do
+  read -r p _ < <(target/release/examples/floor "$largest" --like "$output" --to "$dir/floor.csv")
+  largest_s=$(awk "BEGIN{print ($p<$largest_s)?$p:$largest_s}")
+done
 rm -f "$dir/floor.csv"
 awk -v orders="$orders" -v in_b="$bytes_in" -v out_b="$bytes_out" -v p="$parse_s" -v w="$write_s" \
-    -v run="$run_s" -v check="$check_s" -v one="$one_s" -v rk="$run_kb" -v ck="$check_kb" -v rec="$records" 'BEGIN {
+    -v run="$run_s" -v check="$check_s" -v one="$one_s" -v rk="$run_kb" -v ck="$check_kb" -v rec="$records" \
+    -v l="$largest_s" -v s="$survey_s" -v r="$reading_s" -v sk="$survey_kb" -v rel="$relate_s" \
+    -v relk="$relate_kb" -v d="$draft_s" 'BEGIN {
   printf "%d orders · %.0f MB in, %.0f MB out (%d records)\n\n", orders, in_b/1e6, out_b/1e6, rec
   printf "%-34s %9s %9s\n", "", "seconds", "ratio"
   printf "%-34s %9.2f\n", "floor: parse", p
@@ -61,4 +78,11 @@ awk -v orders="$orders" -v in_b="$bytes_in" -v out_b="$bytes_out" -v p="$parse_s
   printf "%-34s %9.2f %9.2f\n", "granum check, to the floor", check, check / (p + w)
   printf "\n%-34s %9.0f %9.2f\n", "peak memory of run, MB, to input", rk/1e3, rk*1024/in_b
   printf "%-34s %9.0f %9.2f\n", "peak memory of check, MB, to input", ck/1e3, ck*1024/in_b
+  printf "\n%-34s %9.2f\n", "floor: parse lines.csv", l
+  printf "%-34s %9.2f %9.2f\n", "granum survey reads lines.csv", r, r / l
+  printf "%-34s %9.2f %9.2f\n", "granum survey lines.csv, whole", s, s / l
+  printf "%-34s %9.0f\n", "peak memory of survey, MB", sk/1e3
+  printf "%-34s %9.2f\n", "granum relate, all files", rel
+  printf "%-34s %9.0f\n", "peak memory of relate, MB", relk/1e3
+  printf "%-34s %9.2f\n", "granum draft, all files", d
 }'

@@ -21,7 +21,7 @@ fn main() -> Result<(), Box<dyn Error>> {
     let begun = Instant::now();
     let mut fields = 0;
     for input in inputs {
-        let mut reader = ReaderBuilder::new().has_headers(false).from_path(input)?;
+        let mut reader = ReaderBuilder::new().has_headers(false).flexible(true).from_path(input)?;
         let mut record = ByteRecord::new();
         while reader.read_byte_record(&mut record)? {
             fields += record.len();

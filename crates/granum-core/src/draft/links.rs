@@ -1,6 +1,6 @@
 //! The links of a draft, and what it asks of them.
 
-use super::{AsText, Refused};
+use super::{AsText, Refused, remark};
 use crate::relate::{Doubt, FoundLink, Relations};
 use crate::tally::LinkAccount;
 use crate::value::Type;
@@ -90,7 +90,7 @@ pub(super) fn links(
                 (None, None) => String::new(),
             };
             let column = &crossing.columns.0;
-            out.push_str(&format!("# {one} and {other} on {column}{go}\n"));
+            out.push_str(&remark(&format!("{one} and {other} on {column}{go}")));
         }
         out.push('\n');
     }

@@ -51,6 +51,9 @@ struct Refused {
     reads: BTreeSet<(String, String)>,
 }
 
+/// Letters in a line of a comment.
+const WIDTH: usize = 100;
+
 /// A draft is taken back so often at most; each time something of it is left out.
 const ROUNDS: usize = 40;
 
@@ -128,6 +131,24 @@ fn text(
     }
     out.push_str(&links::links(relations, &chosen, accounts));
     out.push_str(&tables::joined(relations, &chosen, refused, &as_text));
+    out
+}
+
+/// A comment of as many lines as it takes.
+fn remark(text: &str) -> String {
+    let mut out = String::new();
+    let mut line = "#".to_owned();
+    for word in text.split_whitespace() {
+        if line.chars().count() + 1 + word.chars().count() > WIDTH && line.len() > 1 {
+            out.push_str(&line);
+            out.push('\n');
+            line = "#  ".to_owned();
+        }
+        line.push(' ');
+        line.push_str(word);
+    }
+    out.push_str(&line);
+    out.push('\n');
     out
 }
 

@@ -1,6 +1,6 @@
 //! The inputs of a draft, and the table that joins them.
 
-use super::{AsText, DraftedFiles, Refused};
+use super::{AsText, DraftedFiles, Refused, remark};
 use crate::lang::{plan_name, quoted};
 use crate::relate::{FoundLink, RelatedTable, Relations};
 use crate::survey::names::{bare, names_sum, names_version};
@@ -117,7 +117,7 @@ fn comment(table: &RelatedTable) -> String {
             differ.join(", ")
         ));
     }
-    let mut out = format!("# {}\n", seen.join("; "));
+    let mut out = remark(&seen.join("; "));
     for column in &survey.columns {
         let odd: Vec<String> = column
             .oddities
@@ -142,7 +142,7 @@ fn comment(table: &RelatedTable) -> String {
             .collect();
         if !odd.is_empty() {
             let name = column.name.replace(['\n', '\r'], " ");
-            out.push_str(&format!("# {name}: {}\n", odd.join(", ")));
+            out.push_str(&remark(&format!("{name}: {}", odd.join(", "))));
         }
     }
     out

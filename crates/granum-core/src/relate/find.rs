@@ -16,6 +16,7 @@ pub struct NameFound {
     pub column: String,
     /// How far it is from the name: 0 is the same but for case and signs, 1 contains it, more is
     /// spelled otherwise.
+    #[serde(skip)]
     pub distance: u64,
     /// How many different values it has.
     pub distinct: u64,

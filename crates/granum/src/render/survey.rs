@@ -69,8 +69,14 @@ fn columns(survey: &Survey, width: usize) -> String {
     };
     let values = |column: &ColumnSurvey, room: usize| {
         let longest = if width < ROOMY { LONGEST.min(width / 5) } else { LONGEST };
+        // Times of day are mostly whole minutes.
+        let ends = [&column.least, &column.greatest];
+        let minutes = column.read_as == Type::DateTime
+            && ends.iter().all(|end| end.as_ref().is_none_or(|end| end.ends_with(":00")));
         let value = |value: &Option<String>| {
-            value.as_ref().map_or(String::new(), |value| clipped(value, longest))
+            let value = value.as_deref().unwrap_or_default();
+            let value = if minutes { value.strip_suffix(":00").unwrap_or(value) } else { value };
+            clipped(value, longest)
         };
         vec![value(&column.least), value(&column.greatest), typical(&column.typical, room)]
     };
@@ -87,7 +93,7 @@ fn columns(survey: &Survey, width: usize) -> String {
     let mut room = 60;
     let mut lines = together(room);
     while wide(&lines) > Some(width) && room > 12 {
-        room -= 4;
+        room -= 1;
         lines = together(room);
     }
     let mut out = String::new();

@@ -68,7 +68,22 @@ fn every_field_is_in_the_documentation() {
     names(&told(&folder, &["check", "p.granum"], 3), &mut all);
     folder.plan("tabel t\n");
     names(&told(&folder, &["check", "p.granum"], 2), &mut all);
-    assert!(all.len() > 60, "{all:?}");
+    let files = ["lines.csv", "orders.csv", "customers.csv", "odd.csv", "more.csv"];
+    folder
+        .file(
+            "odd.csv",
+            "id,seen_on,net,freight\n1,31/12/2025,1.50,1\n1,31/12/2025,1.50,1\n2,n/a,2.00,2\n",
+        )
+        .file("more.csv", "order_no,paid\nM1,1\nM1,2\nM2,3\nM2,3\n");
+    names(&told(&folder, &[&["survey"], &files[..]].concat(), 0), &mut all);
+    names(&told(&folder, &[&["relate"], &files[..]].concat(), 0), &mut all);
+    names(&told(&folder, &["relate", "--find", "net", "lines.csv", "odd.csv"], 0), &mut all);
+    let on =
+        ["match", "lines.csv", "more.csv", "--on", "order_no", "--amount", "net", "--by", "net"];
+    names(&told(&folder, &on, 0), &mut all);
+    names(&told(&folder, &[&["draft"], &files[..]].concat(), 0), &mut all);
+    names(&told(&folder, &["show", "-e", SHOP, "lines", "--where", "zzz > 1"], 2), &mut all);
+    assert!(all.len() > 110, "{all:?}");
     for name in all {
         let written =
             ["`", "\""].iter().any(|quote| page.contains(&format!("{quote}{name}{quote}")));

@@ -8,6 +8,7 @@ mod demo;
 mod files;
 mod folder;
 mod gate;
+mod guide;
 mod json;
 mod matching;
 mod messages;

@@ -42,6 +42,7 @@ fn a_plan_is_drafted_and_holds_and_writes_its_output() {
     let folder = nursery();
     let ran = folder.granum(&with("draft", &[])).code(0);
     snapshot("draft", &ran.out);
+    assert!(ran.out.lines().all(|line| line.chars().count() <= 100), "{}", ran.out);
     folder.plan(&ran.out);
     folder.run().code(0).says("HELD: ");
     let lines = folder.read("out/lines_joined.csv");
