@@ -61,7 +61,7 @@ SHOT
 shot survey 'granum survey data/orders_post.csv --color always'
 shot relate 'granum relate data/*.csv --color always | head -n 52'
 shot match 'granum match data/orders_post.csv data/customers.csv --on customer_no --amount freight'
-shot draft 'granum draft data/*.csv | head -n 110 | tail -n 50'
+shot draft 'granum draft data/*.csv | tail -n 51'
 granum relate data/*.csv --picture "$shots/links.png" >/dev/null 2>&1
 shot run 'granum run nursery.granum --color always | tail -n 48'
 shot tally 'granum run nursery.granum --color always | head -n 50'

@@ -1,5 +1,6 @@
 //! Files around a plan: paths are relative to its folder.
 
+use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
 
@@ -22,8 +23,16 @@ pub struct Files {
     standard_input: Mutex<Option<NamedTempFile>>,
 }
 
+/// So many bytes tell how something is packed.
+const MARK: u64 = 4;
+
 /// Standard input, where one file is expected.
 const STANDARD_INPUT: &str = "-";
+
+/// A source as messages name it.
+pub fn shown_name(source: &str) -> &str {
+    if source == STANDARD_INPUT { "standard input" } else { source }
+}
 
 impl Files {
     /// Files as seen from a plan's folder.
@@ -54,8 +63,20 @@ impl Files {
     fn standard_input(&self) -> std::io::Result<PathBuf> {
         let mut known = self.standard_input.lock().unwrap_or_else(PoisonError::into_inner);
         if known.is_none() {
-            let mut file = NamedTempFile::new()?;
-            std::io::copy(&mut std::io::stdin().lock(), file.as_file_mut())?;
+            let mut input = std::io::stdin().lock();
+            let mut begin = vec![];
+            input.by_ref().take(MARK).read_to_end(&mut begin)?;
+            // It has no name that could say that it is packed.
+            let ending = if begin.starts_with(&[0x1F, 0x8B]) {
+                ".gz"
+            } else if begin == [0x28, 0xB5, 0x2F, 0xFD] {
+                ".zst"
+            } else {
+                ""
+            };
+            let mut file = tempfile::Builder::new().suffix(ending).tempfile()?;
+            file.write_all(&begin)?;
+            std::io::copy(&mut input, file.as_file_mut())?;
             *known = Some(file);
         }
         Ok(known.as_ref().map_or_else(PathBuf::new, |file| file.path().to_owned()))
@@ -66,12 +87,12 @@ impl Files {
         if source == STANDARD_INPUT {
             let path = self.standard_input().map_err(|error| SourceError {
                 kind: SourceErrorKind::System,
-                file: "standard input".into(),
+                file: shown_name(source).into(),
                 line: None,
                 message: format!("cannot be read: {error}"),
                 help: "give a file's path in place of -".into(),
             })?;
-            return Ok(vec![(path, "standard input".into())]);
+            return Ok(vec![(path, shown_name(source).into())]);
         }
         let path = self.folder.join(source);
         let literal = path.exists() || !source.contains(['*', '?', '[']);

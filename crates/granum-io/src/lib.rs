@@ -7,7 +7,7 @@ mod files;
 mod place;
 
 pub use csv::{LineEnds, Look, Written};
-pub use files::{Files, write_file};
+pub use files::{Files, shown_name, write_file};
 
 #[cfg(test)]
 mod tests;

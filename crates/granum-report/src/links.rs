@@ -205,7 +205,8 @@ fn draw(
         taken.push((x, free));
         write(&area, &text, (x, free), TEXT, Weight::Bold, colour, HPos::Left)?;
     }
-    let legend = "lines lead from many rows to one; % of rows that find theirs; dashed: unsure";
+    let legend =
+        "arrows lead from many rows to one; % of the rows that find theirs; dashed: unsure";
     write(&area, legend, (30.0, layout.height + 12.0), TEXT, Weight::Regular, FAINT, HPos::Left)?;
     area.present()?;
     Ok(())

@@ -142,7 +142,7 @@ fn remark(text: &str) -> String {
         if line.chars().count() + 1 + word.chars().count() > WIDTH && line.len() > 1 {
             out.push_str(&line);
             out.push('\n');
-            line = "#  ".to_owned();
+            "#  ".clone_into(&mut line);
         }
         line.push(' ');
         line.push_str(word);

@@ -397,7 +397,7 @@ fn several(from: &Subject, to: &Subject, key: &[usize]) -> Option<FoundLink> {
         to: to.name.clone(),
         on: on.collect::<Vec<_>>().join(", "),
         keys: keys_named,
-        as_text: columns.iter().flat_map(|(a, b)| as_text((from, *a), (to, *b))).collect(),
+        as_text: columns.iter().filter_map(|(a, b)| as_text((from, *a), (to, *b))).collect(),
         multiplicity: if is_key || !repeats {
             Multiplicity::OneToOne
         } else {

@@ -82,7 +82,7 @@ pub(crate) fn look(path: &Path, name: &str, said: &Written) -> Result<Look, Sour
         named = Some(OTHER_ENCODING.into());
         text = beginning(path, name, named.as_deref()).map_err(|error| error.into_source(name))?;
     }
-    let mark = Opening::new(name, named.as_deref())?.with_mark_of(path).map_err(system)?;
+    let mark = Opening::new(path, name, named.as_deref())?.with_mark_of(path).map_err(system)?;
     let delimiter = said.delimiter.unwrap_or_else(|| delimiter(&text));
     Ok(Look {
         encoding: named.clone().or_else(|| mark.encoding_name()).unwrap_or("UTF-8".into()),
@@ -110,7 +110,7 @@ impl Failed {
 
 /// The first bytes of a file's text.
 fn beginning(path: &Path, name: &str, encoding: Option<&str>) -> Result<Vec<u8>, Failed> {
-    let opening = Opening::new(name, encoding).map_err(Failed::Source)?;
+    let opening = Opening::new(path, name, encoding).map_err(Failed::Source)?;
     let opening = opening.with_mark_of(path).map_err(Failed::System)?;
     let stream = opening.open(path, 0).map_err(Failed::System)?;
     let mut text = vec![];

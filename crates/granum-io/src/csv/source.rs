@@ -162,7 +162,7 @@ fn columns(files: &[Beginning], filling: bool) -> Result<Vec<String>, SourceErro
 }
 
 fn begin(path: &PathBuf, name: &str, spec: &InputSpec) -> Result<Beginning, SourceError> {
-    let opening = Opening::new(name, spec.encoding.as_deref())?;
+    let opening = Opening::new(path, name, spec.encoding.as_deref())?;
     let system = |error: std::io::Error| system_error(name, &error);
     let error = |kind, line, message: &str, help: &str| SourceError {
         kind,

@@ -27,9 +27,9 @@ enum Packed {
 pub(super) type Stream = Box<dyn Read + Send>;
 
 impl Opening {
-    /// How to open a file of this name, in the encoding that a plan names.
-    pub fn new(name: &str, encoding: Option<&str>) -> Result<Self, SourceError> {
-        let ending = Path::new(name).extension().unwrap_or_default().to_ascii_lowercase();
+    /// How to open a file, in the encoding that a plan names. `name` stands in errors.
+    pub fn new(path: &Path, name: &str, encoding: Option<&str>) -> Result<Self, SourceError> {
+        let ending = path.extension().unwrap_or_default().to_ascii_lowercase();
         let packed = match ending.to_str() {
             Some("gz") => Packed::Gzip,
             Some("zst") => Packed::Zstandard,

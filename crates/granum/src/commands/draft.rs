@@ -11,14 +11,16 @@ use crate::progress::Progress;
 use crate::render::json;
 
 pub(super) fn run(printer: &mut Printer, names: &[String], reading: &Reading) -> Exit {
-    let (relations, looked) = match relate::relations(printer, names, reading) {
+    // One for all: standard input can be read once.
+    let folder = Files::new("");
+    let (relations, looked) = match relate::relations(printer, &folder, names, reading) {
         Ok(found) => found,
         Err(error) => return files::failed(printer, reading.format, &error),
     };
     let drafted: Vec<DraftedFiles> =
         relations.tables.iter().map(|table| drafted(&table.survey.files, &looked)).collect();
     let progress = Progress::new(printer.global.quiet);
-    let made = draft(&relations, &drafted, &Files::new(""), &progress);
+    let made = draft(&relations, &drafted, &folder, &progress);
     let _ = progress.finish();
     match made {
         Ok(draft) => {

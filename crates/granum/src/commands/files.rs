@@ -2,7 +2,7 @@
 
 use granum_core::engine::{InputSource, SourceError, SourceErrorKind, Sources};
 use granum_core::resolve::InputSpec;
-use granum_io::{Files, Look, Written};
+use granum_io::{Files, Look, Written, shown_name};
 
 use super::{Exit, Printer};
 use crate::args::Format;
@@ -51,9 +51,9 @@ pub(super) fn with_encodings<T>(
             Err(error) if error.kind == SourceErrorKind::Encoding => error,
             done => return done,
         };
-        let guilty = looked
-            .iter_mut()
-            .find(|looked| error.file == looked.file && looked.look.named_encoding.is_none());
+        let guilty = looked.iter_mut().find(|looked| {
+            error.file == shown_name(&looked.file) && looked.look.named_encoding.is_none()
+        });
         match guilty {
             Some(looked) if said.encoding.is_none() => {
                 looked.look.named_encoding = Some(OTHER_ENCODING.into());

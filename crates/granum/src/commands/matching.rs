@@ -109,12 +109,11 @@ struct End {
 }
 
 impl End {
-    fn open(args: &MatchArgs, file: &str) -> Result<Self, SourceError> {
-        let files = Files::new("");
+    fn open(files: &Files, args: &MatchArgs, file: &str) -> Result<Self, SourceError> {
         let said = args.reading.written();
-        let mut looked = vec![files::look(&files, file, &said)?];
+        let mut looked = vec![files::look(files, file, &said)?];
         let columns = files::with_encodings(&mut looked, &said, |looked| {
-            let (_, mut source) = files::open(&files, "", &looked.iter().collect::<Vec<_>>())?;
+            let (_, mut source) = files::open(files, "", &looked.iter().collect::<Vec<_>>())?;
             source.settle()?;
             Ok(source.shape().columns)
         })?;
@@ -154,7 +153,9 @@ fn of_files(printer: &mut Printer, args: &MatchArgs, a: &str, b: &str) -> Result
             "two files are matched --on their keys: granum match A B --on KEY[=KEY],\u{2026}",
         ));
     };
-    let opened = End::open(args, a).and_then(|from| Ok((from, End::open(args, b)?)));
+    let files = Files::new("");
+    let opened =
+        End::open(&files, args, a).and_then(|from| Ok((from, End::open(&files, args, b)?)));
     let (mut from, mut to) =
         opened.map_err(|error| files::failed(printer, args.reading.format, &error))?;
     if to.name == from.name {
@@ -213,7 +214,7 @@ fn of_files(printer: &mut Printer, args: &MatchArgs, a: &str, b: &str) -> Result
     Ok(Asked {
         name: format!("{a} {b}"),
         text,
-        files: Files::new(""),
+        files,
         matching: Matching {
             table: from.name.clone(),
             link: to.name.clone(),

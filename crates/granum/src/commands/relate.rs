@@ -30,7 +30,7 @@ pub(super) fn run(
         Ok(kind) => kind,
         Err(exit) => return exit,
     };
-    let relations = match relations(printer, names, reading) {
+    let relations = match relations(printer, &Files::new(""), names, reading) {
         Ok((relations, _)) => relations,
         Err(error) => return files::failed(printer, reading.format, &error),
     };
@@ -65,14 +65,14 @@ pub(super) fn run(
 /// Reads files and finds how they link. Gives how the files of each table are written, too.
 pub(super) fn relations(
     printer: &Printer,
+    folder: &Files,
     names: &[String],
     reading: &Reading,
 ) -> Result<(Relations, Vec<Looked>), SourceError> {
-    let folder = Files::new("");
     let said = reading.written();
     let mut looked = names
         .iter()
-        .map(|name| files::look(&folder, name, &said))
+        .map(|name| files::look(folder, name, &said))
         .collect::<Result<Vec<Looked>, SourceError>>()?;
     if let Some((_, name)) = names.iter().enumerate().find(|(at, name)| names[..*at].contains(name))
     {
@@ -86,7 +86,7 @@ pub(super) fn relations(
     }
     let progress = Progress::new(printer.global.quiet);
     let found = files::with_encodings(&mut looked, &said, |looked| {
-        relate_looked(&folder, looked, &progress)
+        relate_looked(folder, looked, &progress)
     });
     let _ = progress.finish();
     Ok((found?, looked))

@@ -80,7 +80,7 @@ fn link(link: &FoundLink, width: usize) -> String {
     let mut out = if line.chars().count() + 2 > width {
         folded(&line, "  ", width)
     } else {
-        format!("  {}\n", notable(&line))
+        format!("  {}\n", heading(&line))
     };
     let share = share_text(link.matched.into(), (link.rows - link.blank).into());
     let mut facts = vec![
@@ -103,7 +103,11 @@ fn link(link: &FoundLink, width: usize) -> String {
             counted(link.mended, "row matches", "rows match")
         ));
     }
-    out.push_str(&folded(&facts.join(" \u{b7} "), "    ", width));
+    let mut told = folded(&facts.join(" \u{b7} "), "    ", width);
+    if link.matched < link.rows - link.blank {
+        told = told.replacen(&share, &notable(&share), 1);
+    }
+    out.push_str(&told);
     for (table, column) in &link.as_text {
         let text = format!("in the input of {table}:  read {} as text", plan_name(column));
         out.push_str(&folded(&text, "    ", width));

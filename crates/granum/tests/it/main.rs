@@ -20,3 +20,4 @@ mod same;
 mod show;
 mod survey;
 mod tally;
+mod written;

@@ -1,5 +1,8 @@
 //! One link in depth.
 
+use std::collections::BTreeMap;
+
+use proptest::prelude::*;
 use serde_json::Value;
 
 use super::folder::{Folder, SHOP, shop};
@@ -137,4 +140,82 @@ fn the_document_has_what_the_text_shows() {
     assert_eq!(found["groups"][2]["value"], "M9");
     assert_eq!(found["groups"][2]["missing_amount"]["sum"], "2.00");
     assert_eq!(found["target"]["missing"], 0);
+}
+
+/// Keys, some blank and some that only one side has.
+fn keys() -> impl Strategy<Value = Vec<Option<u8>>> {
+    prop::collection::vec(prop::option::weighted(0.85, 0..9_u8), 1..20)
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(40))]
+
+    #[test]
+    fn what_is_told_is_what_a_join_row_by_row_would_find(a in keys(), b in keys()) {
+        let word = |key: &Option<u8>, first: u8| key.map_or(String::new(), |key| format!("k{}", key + first));
+        let rows = |keys: &[Option<u8>], first: u8| -> String {
+            let row = |(at, key): (usize, &Option<u8>)| {
+                format!("{},{}.25,g{}\n", word(key, first), at + 1, at % 3)
+            };
+            keys.iter().enumerate().map(row).collect()
+        };
+        let folder = Folder::new();
+        folder.file("a.csv", format!("k,n,g\n{}", rows(&a, 0)));
+        folder.file("b.csv", format!("k,m,h\n{}", rows(&b, 2)));
+        let args = ["match", "a.csv", "b.csv", "--on", "k", "--amount", "n", "--by", "g", "--format", "json"];
+        let told: Value = serde_json::from_str(&folder.granum(&args).code(0).out).unwrap();
+        let told = &told["match"];
+
+        let count = |keys: &[Option<u8>], first: u8, word_of: &str| {
+            keys.iter().filter(|key| word(key, first) == word_of).count() as u64
+        };
+        // In quarters, so that sums are whole numbers.
+        let (mut matched, mut missing, mut blank, mut joined) = (0, 0, 0, 0);
+        let (mut quarters, mut lost) = (0, 0);
+        let mut repeated = BTreeMap::new();
+        let mut groups: BTreeMap<String, (u64, u64)> = BTreeMap::new();
+        for (at, key) in a.iter().enumerate() {
+            let group = groups.entry(format!("g{}", at % 3)).or_default();
+            let key = word(key, 0);
+            let met = if key.is_empty() { 0 } else { count(&b, 2, &key) };
+            let amount = 4 * (at as u64 + 1) + 1;
+            joined += met.max(1);
+            match (key.is_empty(), met) {
+                (true, _) => blank += 1,
+                (_, 0) => {
+                    missing += 1;
+                    lost += amount;
+                }
+                _ => {
+                    matched += 1;
+                    quarters += amount;
+                    group.0 += 1;
+                }
+            }
+            group.1 += 1;
+            if met > 1 {
+                repeated.insert(key, met);
+            }
+        }
+        let source = &told["source"];
+        let counts = ["rows", "matched", "missing", "blank"].map(|name| source[name].as_u64().unwrap());
+        prop_assert_eq!(counts, [a.len() as u64, matched, missing, blank]);
+        let sum = |amount: &Value| (amount["sum"].as_str().unwrap().parse::<f64>().unwrap() * 4.0) as u64;
+        prop_assert_eq!(sum(&source["amounts"]["matched"]), quarters);
+        prop_assert_eq!(sum(&source["amounts"]["missing"]), lost);
+        for group in told["groups"].as_array().unwrap() {
+            let (matched, rows) = groups[group["value"].as_str().unwrap()];
+            prop_assert_eq!((group["matched"].as_u64(), group["rows"].as_u64()), (Some(matched), Some(rows)));
+        }
+        let back = b.iter().filter(|key| key.is_some() && count(&a, 0, &word(key, 2)) > 0).count();
+        prop_assert_eq!(told["target"]["matched"].as_u64(), Some(back as u64));
+        // Keys that repeat in b are told whether or not a row of a leads to them.
+        let safe = (2..11_u8).all(|key| count(&b, 2, &format!("k{key}")) < 2);
+        prop_assert_eq!(told["repeating"].is_null(), safe);
+        if let Some(repeating) = told["repeating"].as_object() {
+            prop_assert_eq!(repeating["would_be"].as_u64(), Some(joined));
+            let source_rows: u64 = repeated.keys().map(|key| count(&a, 0, key)).sum();
+            prop_assert_eq!(repeating["source_rows"].as_u64(), Some(source_rows));
+        }
+    }
 }

@@ -125,6 +125,34 @@ fn the_links_are_drawn() {
 }
 
 #[test]
+fn a_picture_shows_whatever_names_there_are_and_what_is_unsure() {
+    let folder = Folder::new();
+    let row = |at: usize| format!("S{at},C{:03},{at}", at % 15);
+    let sales: Vec<String> = (0..30).map(row).collect();
+    let sales = sales.join("\n");
+    let customers: Vec<String> = (0..20).map(|at| format!("C{at:03},name {at}")).collect();
+    let customers = customers.join("\n");
+    folder
+        .file("sales.csv", format!("sale_no,buyer,\"a <b> & \"\"c\"\"\"\n{sales}"))
+        .file("customers.csv", format!("customer_no,name\n{customers}"))
+        .file("alone.csv", "x\n1\n1\n");
+    let files = ["sales.csv", "customers.csv", "alone.csv"];
+    // A picture that is no XML could not be made a PNG.
+    for name in ["t.svg", "t.png"] {
+        folder.granum(&[&["relate", "--picture", name], &files[..]].concat()).code(0);
+    }
+    let svg = folder.read("t.svg");
+    for text in ["a &lt;b&gt; &amp; ", "alone", "dashed: unsure", "30 rows"] {
+        assert!(svg.contains(text), "no {text}");
+    }
+    // One unsure link: it is drawn in many short lines, a sure one in one.
+    let lines = svg.matches("<polyline").count();
+    folder.file("sales.csv", format!("sale_no,customer_no,n\n{sales}"));
+    folder.granum(&[&["relate", "--picture", "t.svg"], &files[..]].concat()).code(0);
+    assert!(folder.read("t.svg").matches("<polyline").count() < lines);
+}
+
+#[test]
 fn files_that_cannot_be_read_or_stand_there_twice_are_told() {
     let folder = Folder::new();
     folder.file("a.csv", "id\n1\n").file("bad.csv", "id,x\n1\n");

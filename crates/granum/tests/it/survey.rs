@@ -91,7 +91,7 @@ fn how_a_file_is_written_is_found() {
 fn an_encoding_that_shows_further_down_is_found_too() {
     let mut text = b"id,name\n".to_vec();
     for id in 0..60_000 {
-        write!(text, "{id},Orla\n").unwrap();
+        writeln!(text, "{id},Orla").unwrap();
     }
     text.extend(b"60001,M\xfcller\n");
     surveyed("late.csv", &text).says("windows-1252").says("60,001 rows").says("M\u{fc}ller");
