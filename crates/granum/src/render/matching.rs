@@ -23,7 +23,7 @@ pub fn matched(found: &Matched, notes: &[String], width: usize) -> String {
     }
     out.push_str(&sides(found));
     out.push_str(&safety(found, width));
-    out.push_str(&groups(found));
+    out.push_str(&groups(found, width));
     out.push_str(&missing(&found.source.examples, found.source.missing, &found.to, width));
     out.push_str(&missing(&found.target.examples, found.target.missing, &found.from, width));
     let near = near_misses(&found.near, found.unlike, &found.to, width);
@@ -135,16 +135,23 @@ fn unsafe_text(repeating: &Repeating, found: &Matched, width: usize) -> String {
 }
 
 /// The same by the values of a column.
-fn groups(found: &Matched) -> String {
+fn groups(found: &Matched, width: usize) -> String {
     let Some(by) = &found.by else { return String::new() };
-    let amount = found.source.amounts.as_ref().map(|amounts| amounts.name.clone());
-    let mut header = vec![format!("by {by}")];
+    let wide = groups_block(found, by, (40, " not matched"));
+    let fits = wide.lines().all(|line| line.chars().count() <= width);
+    if fits { wide } else { groups_block(found, by, (16, "")) }
+}
+
+/// The same with values of so many letters at most, and words behind the amount's name.
+fn groups_block(found: &Matched, by: &str, (longest, behind): (usize, &str)) -> String {
+    let amount = found.source.amounts.as_ref().map(|amounts| clipped(&amounts.name, longest));
+    let mut header = vec![format!("by {}", clipped(by, longest))];
     header.extend(["rows", "matched", "", "missing", "blank key"].map(str::to_owned));
-    header.extend(amount.iter().map(|amount| format!("{amount} not matched")));
+    header.extend(amount.iter().map(|amount| format!("{amount}{behind}")));
     let mut rows = vec![header];
     for group in found.groups.iter().take(GROUPS) {
         let mut row = vec![
-            clipped(&group.value, 40),
+            clipped(&group.value, longest),
             count(group.rows),
             count(group.matched),
             share_text(group.matched.into(), group.rows.into()),

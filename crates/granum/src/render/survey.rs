@@ -23,7 +23,8 @@ pub fn survey(survey: &Survey, look: &Look, width: usize) -> String {
         counted(survey.rows, "row", "rows"),
         counted(survey.columns.len() as u64, "column", "columns")
     );
-    let mut out = format!("{} \u{b7} {size} \u{b7} {}\n\n", heading(&name), written(look));
+    let title = folded(&format!("{name} \u{b7} {size} \u{b7} {}", written(look)), "", width);
+    let mut out = format!("{}\n", title.replacen(&name, &heading(&name), 1));
     out.push_str(&columns(survey, width));
     if survey.rows == 0 {
         out.push_str("  There is a header and no row below it.\n\n");
@@ -247,7 +248,8 @@ fn grain(survey: &Survey, width: usize) -> String {
         out.push_str(&format!("  {text}\n"));
     }
     if unique.is_empty() {
-        out.push_str("  no set of up to four columns that looks like a key tells all rows apart\n");
+        let text = "no set of up to four columns that looks like a key tells all rows apart";
+        out.push_str(&folded(text, "  ", width));
     }
     for near in nearly {
         out.push_str(&folded(&nearly_text(near), "  ", width));
