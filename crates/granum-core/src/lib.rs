@@ -6,6 +6,7 @@
 #![deny(missing_docs)]
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used))]
 
+mod aggregate;
 pub mod draft;
 pub mod engine;
 pub mod expr;

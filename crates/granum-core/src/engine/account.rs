@@ -2,7 +2,7 @@
 
 use crate::resolve::{Plan, Source, Step, TablePlan};
 use crate::table::{Amount, TableId};
-use crate::tally::{Cut, SetAside, StepAccount, StepDetail, TableTally, TrackedName};
+use crate::tally::{Cut, GroupSizes, SetAside, StepAccount, StepDetail, TableTally, TrackedName};
 
 /// What happened in one step, over some rows.
 #[derive(Debug, Clone, Default)]
@@ -15,6 +15,10 @@ pub(super) struct StepSum {
     pub before: Vec<Option<Amount>>,
     pub rows_before: u64,
     pub cut: Cut,
+    /// Of groups that rows became.
+    pub sizes: Option<GroupSizes>,
+    /// Of a `top`: rows that went, and that stayed, though they tie with the last.
+    pub ties: Option<(u64, u64)>,
     pub seen: bool,
 }
 
@@ -43,6 +47,8 @@ impl StepSum {
         self.cut.ties += more.cut.ties;
         self.cut.blank_keys += more.cut.blank_keys;
         self.cut.by_key |= more.cut.by_key;
+        self.sizes = self.sizes.or(more.sizes);
+        self.ties = self.ties.or(more.ties);
     }
 }
 
@@ -90,13 +96,16 @@ impl TableSum {
                 accounts.push(account);
             }
             match &step.step {
-                Step::Filter { .. } | Step::Dedupe { .. } | Step::DedupeBy { .. } => {
+                Step::Filter { .. }
+                | Step::Dedupe { .. }
+                | Step::DedupeBy { .. }
+                | Step::Top(_) => {
                     rows += sum.removed_rows;
                     if sum.seen {
                         add(&mut amounts, &sum.removed, false);
                     }
                 }
-                Step::Units(_) if sum.seen => rows = sum.rows_before,
+                Step::Units(_) | Step::OneRow(_) if sum.seen => rows = sum.rows_before,
                 _ => {}
             }
             for (index, tracked) in table.tracked.iter().enumerate() {
@@ -116,6 +125,7 @@ impl TableSum {
         TableTally {
             name: table.name.clone(),
             grain: table.grain.as_ref().map_or(vec![], |grain| grain.columns.clone()),
+            one_row: table.is_one_row(),
             begins_as,
             input: matches!(table.source, Source::Input(_)),
             tracked: table
@@ -148,6 +158,17 @@ fn detail(table: &TablePlan, at: usize, sum: &StepSum) -> StepDetail {
                 .map(|tracked| tracked.name.clone())
                 .collect(),
         },
+        Step::OneRow(plan) => StepDetail::Groups {
+            sizes: sum.sizes.unwrap_or_default(),
+            grain_before: plan.grain_before.clone(),
+            grain: plan.keys.iter().map(|(.., name)| name.clone()).collect(),
+            total: plan.total.clone(),
+            ends: plan.ends.clone(),
+        },
+        Step::Top(_) => {
+            let (cut, kept) = sum.ties.unwrap_or_default();
+            StepDetail::Ties { cut, kept }
+        }
         _ => {
             let ends = table.tracked.iter().filter(|tracked| tracked.ends_at == Some(at));
             let names: Vec<String> = ends.map(|tracked| tracked.name.clone()).collect();

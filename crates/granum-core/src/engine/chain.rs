@@ -12,7 +12,7 @@ use rayon::prelude::*;
 use super::account::TableSum;
 use super::check::{CheckSum, TotalSum};
 use super::demand::{Demand, input_of};
-use super::operations::{Naming, Passed, run};
+use super::operations::{Naming, Passed, encoded, run};
 use super::ports::{Encoder, Observer, Output, OutputError, SourceError};
 use super::read::Reading;
 use crate::expr::World;
@@ -87,7 +87,12 @@ impl Chain {
     pub fn is_whole(&self, plan: &Plan, op: Op) -> bool {
         let Op::Step { at, step } = op else { return false };
         match &plan.tables[self.tables[at].0].steps[step].step {
-            Step::Dedupe { .. } | Step::DedupeBy { .. } => true,
+            Step::Dedupe { .. }
+            | Step::DedupeBy { .. }
+            | Step::OneRow(_)
+            | Step::Grouped(_)
+            | Step::Sort(_)
+            | Step::Top(_) => true,
             Step::Grain { proof, .. } => *proof != Proof::Follows,
             _ => false,
         }
@@ -113,6 +118,8 @@ pub(super) struct ChainEnd {
     pub totals: HashMap<usize, TotalSum>,
     /// The last table, if it is kept.
     pub table: Option<Table>,
+    /// The totals' rows of tables, by their places in the chain: finished columns.
+    pub total_rows: Vec<(usize, Batch)>,
 }
 
 /// Runs a chain to its end. Outputs get their bytes on the way.
@@ -136,8 +143,10 @@ pub(super) fn run_chain(
             checks: HashMap::new(),
             totals: HashMap::new(),
             table: None,
+            total_rows: vec![],
         },
         troubles: vec![],
+        total: None,
         outputs,
     };
     let last = chain.tables[chain.tables.len() - 1];
@@ -199,6 +208,8 @@ pub(super) struct ChainRun<'a> {
     pub places: Places,
     pub end: ChainEnd,
     troubles: Vec<(usize, usize, Trouble)>,
+    /// The total's row of a table on its way, and the table's place in the chain.
+    pub total: Option<(usize, Batch)>,
     outputs: &'a mut [Option<Box<dyn Output>>],
 }
 
@@ -280,6 +291,7 @@ impl ChainRun<'_> {
         if let Feed::Files(reading) = feed {
             self.finish_reading(reading)?;
         }
+        self.pass_total(ops)?;
         if !any {
             // No rows, but columns, sums and totals all the same.
             let empty = before.clone().unwrap_or_else(|| self.empty_rows());
@@ -289,6 +301,30 @@ impl ChainRun<'_> {
             stack.append(&parts, None, 0);
         }
         Ok(stack.finish(before.as_ref().filter(|_| any)))
+    }
+
+    /// Sends a total's row through the steps of its own table. Nothing but outputs sees it, behind
+    /// all other rows.
+    fn pass_total(&mut self, ops: &[Op]) -> Result<(), Stop> {
+        let Some((at, batch)) = self.total.take() else { return Ok(()) };
+        let own = |op: &&Op| match op {
+            Op::Step { at: of, .. } | Op::Finish { at: of } => *of == at,
+        };
+        let steps: Vec<Op> = ops.iter().filter(own).copied().collect();
+        let finished = steps.iter().any(|op| matches!(op, Op::Finish { .. }));
+        let steps: Vec<Op> = steps.into_iter().filter(|op| matches!(op, Op::Step { .. })).collect();
+        let batch = run(self.context, self.chain, &steps, batch, self.naming())?.batch;
+        if !finished {
+            self.total = Some((at, batch));
+            return Ok(());
+        }
+        let id = self.chain.tables[at];
+        let plan = &self.context.plan.tables[id.0];
+        let columns = plan.columns.iter().map(|(_, slot)| batch.slots[slot.0].clone()).collect();
+        let columns = Batch::new(1, columns, vec![]);
+        write(self.outputs, encoded(self.context, id, &columns))?;
+        self.end.total_rows.push((at, columns));
+        Ok(())
     }
 
     fn next_window(&mut self, feed: &mut Feed) -> Result<Vec<Batch>, Stop> {

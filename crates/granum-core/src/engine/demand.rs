@@ -5,7 +5,8 @@ use std::collections::HashSet;
 
 use crate::expr::{Kind, Typed};
 use crate::resolve::{
-    CheckKind, DedupeRule, GatherId, Hop, LinkId, Plan, Required, SlotId, Source, Step, TotalId,
+    CheckKind, DedupeRule, GatherId, GroupedPlan, Hop, LinkId, Plan, Required, SlotId, Source,
+    Step, TotalId,
 };
 use crate::table::TableId;
 
@@ -302,6 +303,30 @@ impl Demand {
                 Step::Grain { columns, .. } => {
                     columns.iter().for_each(|(_, slot)| self.use_slot(id, *slot, at));
                 }
+                Step::OneRow(one_row) => {
+                    one_row.keys.iter().for_each(|(key, ..)| self.use_all(plan, id, key, at));
+                    for part in one_row.results.iter().flat_map(|(result, _)| result.parts()) {
+                        self.use_all(plan, id, part, at);
+                    }
+                    // What the tally says of amounts before, also of those that end here.
+                    for tracked in &table.tracked {
+                        if let Some(old) = tracked.slot_before(at) {
+                            self.use_slot(id, old, at);
+                        }
+                    }
+                }
+                Step::Grouped(grouped) => {
+                    for part in grouped.iter().flat_map(GroupedPlan::parts) {
+                        self.use_all(plan, id, part, at);
+                    }
+                }
+                Step::Sort(by) => by.iter().for_each(|(by, _)| self.use_all(plan, id, by, at)),
+                Step::Top(top) => {
+                    for part in std::iter::once(&top.by).chain(&top.per) {
+                        self.use_all(plan, id, part, at);
+                    }
+                    top.grain.iter().for_each(|slot| self.use_slot(id, *slot, at));
+                }
                 Step::Names => {}
             }
         }
@@ -350,9 +375,15 @@ impl Demand {
 
     fn gather(&mut self, plan: &Plan, gather: GatherId) {
         let gather = &plan.gathers[gather.0];
-        let from = plan.links[gather.link.0].from;
-        for part in gather.value.iter().chain(&gather.filter) {
-            self.over_finished(plan, from, part, false);
+        self.tables[gather.from.0].whole = true;
+        self.tables[gather.to.0].whole = true;
+        for part in gather.parts() {
+            self.over_finished(plan, gather.from, part, false);
+        }
+        for hop in &gather.hops {
+            if let Hop::Origin { of, base } = hop {
+                self.origin(plan, *of, *base);
+            }
         }
     }
 }
@@ -409,6 +440,16 @@ pub(crate) fn needs(plan: &Plan, work: Work) -> Vec<Work> {
                     Step::Filter { condition, .. } => paths(condition),
                     Step::DedupeBy { keys, .. } => keys.iter().for_each(&mut paths),
                     Step::Units(units) => paths(&units.of),
+                    Step::OneRow(plan) => {
+                        plan.keys.iter().for_each(|(key, ..)| paths(key));
+                        let parts = plan.results.iter().flat_map(|(result, _)| result.parts());
+                        parts.for_each(&mut paths);
+                    }
+                    Step::Grouped(grouped) => {
+                        grouped.iter().flat_map(GroupedPlan::parts).for_each(&mut paths);
+                    }
+                    Step::Sort(by) => by.iter().for_each(|(by, _)| paths(by)),
+                    Step::Top(top) => std::iter::once(&top.by).chain(&top.per).for_each(&mut paths),
                     Step::Dedupe { .. } | Step::Grain { .. } | Step::Names => {}
                 }
             }
@@ -422,8 +463,9 @@ pub(crate) fn needs(plan: &Plan, work: Work) -> Vec<Work> {
         }
         Work::Gather(gather) => {
             let gather = &plan.gathers[gather.0];
-            gather.value.iter().chain(&gather.filter).for_each(&mut paths);
-            needed.push(Work::Link(gather.link));
+            gather.parts().for_each(&mut paths);
+            needed.extend([Work::Table(gather.from), Work::Table(gather.to)]);
+            needed.extend(gather.hops.iter().map(hop_work));
         }
     }
     needed

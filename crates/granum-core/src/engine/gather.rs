@@ -1,127 +1,127 @@
-//! Aggregates against a link: one pass over the rows that lead, added up where they lead to.
+//! What is gathered of rows that lead here, for each row that they lead to.
 
 use std::sync::atomic::AtomicU64;
 
-use arrow_array::{Array, BooleanArray, Float64Array, Int64Array};
+use arrow_array::{Array, UInt32Array};
 
 use super::chain::Context;
 use super::check::finished_rows;
 use super::operations::{Naming, row_problem};
-use crate::expr::{RowFailure, Scope, evaluate, truth};
-use crate::resolve::{Gather, GatherId};
-use crate::table::{Column, Places};
-use crate::tally::{Problem, RowReason};
-use crate::value::{Type, decimal};
+use crate::aggregate::{GroupFailure, Groups, Values, aggregate};
+use crate::expr::{RowFailure, Scope, World, evaluate_all};
+use crate::resolve::{AggregatePlan, GatherId, GatherWhat};
+use crate::table::{Batch, Column, Places};
+use crate::tally::Problem;
+use crate::value::Scalar;
 
-/// What is gathered for each row of the link's target: 0, or false, where nothing leads there.
+/// The values of an aggregate's expressions for each of some rows.
+pub(super) fn values(
+    plan: &AggregatePlan,
+    rows: &Batch,
+    world: &World,
+    zeros: &AtomicU64,
+) -> Result<Values, RowFailure> {
+    let column = |typed| evaluate_all(typed, rows, world, zeros);
+    let filter = plan.filter.as_ref().map(column).transpose()?.map(|filter| match filter {
+        Column::Boolean(array) => {
+            // What is blank is not true.
+            let nulls = array.nulls().map(|nulls| nulls.inner().clone());
+            let truth =
+                nulls.map_or_else(|| array.values().clone(), |nulls| array.values() & &nulls);
+            arrow_array::BooleanArray::new(truth, None)
+        }
+        other => arrow_array::BooleanArray::from(vec![false; other.len()]),
+    });
+    let mut by = vec![];
+    for (order, descending) in &plan.by {
+        by.push((column(order)?, *descending));
+    }
+    Ok(Values {
+        function: plan.function,
+        value: plan.value.as_ref().map(column).transpose()?,
+        filter,
+        by,
+        distinct: plan.distinct,
+        separator: plan.separator.clone(),
+        ty: plan.ty,
+    })
+}
+
+/// Why a group has no value, as a problem.
+pub(super) fn group_problem(
+    table: &str,
+    step: &str,
+    plan: &AggregatePlan,
+    values: &Values,
+    failure: GroupFailure,
+    named: impl Fn(u32) -> Vec<(String, Scalar)>,
+) -> Problem {
+    let (group, found) = match failure {
+        GroupFailure::Overflow { group } => (group, vec![]),
+        GroupFailure::Several { group, rows } => {
+            let value = |row: u32| values.value.as_ref().map(|value| value.scalar(row as usize));
+            (group, rows.into_iter().filter_map(value).map(|value| value.to_string()).collect())
+        }
+    };
+    let group = named(group)
+        .into_iter()
+        .map(|(name, value)| format!("{name} {value}"))
+        .collect::<Vec<_>>()
+        .join(", ");
+    Problem::Group {
+        table: table.to_owned(),
+        step: step.to_owned(),
+        aggregate: plan.text.clone(),
+        span: plan.span,
+        group,
+        values: found,
+    }
+}
+
+/// What is gathered for each row of the table that is led to.
 pub(super) fn gather(context: &Context<'_>, id: GatherId) -> Result<Option<Column>, Problem> {
     let gather = &context.plan.gathers[id.0];
-    let link = &context.plan.links[gather.link.0];
-    let (Some(from), Some(to), Some(index)) = (
-        &context.world.tables[link.from.0],
-        &context.world.tables[link.to.0],
-        &context.world.links[gather.link.0],
-    ) else {
+    let (Some(from), Some(to)) =
+        (&context.world.tables[gather.from.0], &context.world.tables[gather.to.0])
+    else {
         return Ok(None);
     };
-    let rows = finished_rows(from, link.from);
+    let rows = finished_rows(from, gather.from);
     let zeros = AtomicU64::new(0);
     let scope =
         Scope { batch: &rows, world: context.world, zero_divisions: &zeros, lenient: false };
-    let problem = |failure: RowFailure| {
-        let input = super::demand::input_of(context.plan, link.from);
+    let index = scope.path(gather.from, &gather.hops);
+    let aggregate_plan = match &gather.what {
+        GatherWhat::Presence => return Ok(Some(presence(&index, to.rows))),
+        GatherWhat::Aggregate(plan) => plan,
+    };
+    let to_plan = &context.plan.tables[gather.to.0];
+    let step = format!("gathered for {}", to_plan.name);
+    let values = values(aggregate_plan, &rows, context.world, &zeros).map_err(|failure| {
+        let input = super::demand::input_of(context.plan, gather.from);
         let places = Places::default();
         let naming = Naming { input, as_read: false, places: &places };
-        let step = format!("gathered for {}", context.plan.tables[link.to.0].name);
-        row_problem(context, link.from, step, &rows, naming, failure)
-    };
-    let filter = gather.filter.as_ref().map(|filter| truth(filter, &scope));
-    let filter = filter.transpose().map_err(problem)?.map(|(chosen, _)| chosen);
-    let value = gather.value.as_ref().map(|value| evaluate(value, &scope));
-    let value = value.transpose().map_err(problem)?;
-    let chosen = Chosen { index, filter, value: value.as_ref() };
-    match scatter(gather, &chosen, to.rows) {
-        Ok(column) => Ok(Some(column)),
-        Err(row) => {
-            let span = gather.value.as_ref().map(|value| value.span).unwrap_or_default();
-            // The row that is too much belongs to the target.
-            Err(Problem::Row {
-                table: context.plan.tables[link.to.0].name.clone(),
-                step: format!("sum of what {} gathers", link.back),
-                reason: RowReason::Overflow,
-                span,
-                row: format!("row {}", row + 1),
-                place: None,
-            })
-        }
-    }
+        row_problem(context, gather.from, step.clone(), &rows, naming, failure)
+    })?;
+    let groups = Groups::led_to(&index, to.rows);
+    aggregate(&values, &groups).map(Some).map_err(|failure| {
+        let columns = finished_rows(to, gather.to);
+        let grain = to_plan.grain.as_ref().map_or(&[][..], |grain| &grain.columns);
+        group_problem(&to_plan.name, &step, aggregate_plan, &values, failure, |group| {
+            let value = |name: &String| {
+                let at = to_plan.columns.iter().position(|(known, _)| known == name)?;
+                let column = columns.slots[at].as_ref()?;
+                Some((name.clone(), column.scalar(group as usize)))
+            };
+            grain.iter().filter_map(value).collect()
+        })
+    })
 }
 
-/// The rows that count: those that lead somewhere, are chosen, and have a value.
-struct Chosen<'a> {
-    index: &'a crate::link::LinkIndex,
-    filter: Option<BooleanArray>,
-    value: Option<&'a Column>,
-}
-
-impl Chosen<'_> {
-    fn each(&self, mut take: impl FnMut(usize, usize)) {
-        let targets = self.index.values();
-        let present = self.value.and_then(Column::nulls);
-        for row in 0..self.index.len() {
-            let counts = self.index.is_valid(row)
-                && self.filter.as_ref().is_none_or(|filter| filter.value(row))
-                && present.as_ref().is_none_or(|present| present.is_valid(row));
-            if counts {
-                take(row, targets[row] as usize);
-            }
-        }
+fn presence(index: &UInt32Array, rows: usize) -> Column {
+    let mut found = vec![false; rows];
+    for row in (0..index.len()).filter(|row| index.is_valid(*row)) {
+        found[index.value(row) as usize] = true;
     }
-}
-
-/// Adds up; fails with the target's row where a sum does not fit.
-fn scatter(gather: &Gather, chosen: &Chosen<'_>, rows: usize) -> Result<Column, usize> {
-    if gather.presence {
-        let mut found = vec![false; rows];
-        chosen.each(|_, to| found[to] = true);
-        return Ok(Column::Boolean(found.into()));
-    }
-    match (chosen.value, gather.ty) {
-        (None, _) => {
-            let mut counts = vec![0_i64; rows];
-            chosen.each(|_, to| counts[to] += 1);
-            Ok(Column::Integer(counts.into()))
-        }
-        (Some(Column::Number(array)), _) => {
-            let mut sums = vec![0.0; rows];
-            chosen.each(|row, to| sums[to] += array.value(row));
-            Ok(Column::Number(Float64Array::from(sums)))
-        }
-        (Some(column), ty) => {
-            let mut sums = vec![0_i128; rows];
-            let mut over = None;
-            chosen.each(|row, to| {
-                let value = match column {
-                    Column::Integer(array) => array.value(row).into(),
-                    Column::Decimal(array) => array.value(row),
-                    _ => 0,
-                };
-                match decimal::add(sums[to], value) {
-                    Some(sum) => sums[to] = sum,
-                    None => over = Some(over.unwrap_or(to)),
-                }
-            });
-            if let Some(row) = over {
-                return Err(row);
-            }
-            if let Type::Decimal(scale) = ty {
-                return Ok(Column::decimal(sums, None, scale));
-            }
-            let mut whole = Vec::with_capacity(rows);
-            for (row, sum) in sums.into_iter().enumerate() {
-                whole.push(i64::try_from(sum).map_err(|_| row)?);
-            }
-            Ok(Column::Integer(Int64Array::from(whole)))
-        }
-    }
+    Column::Boolean(found.into())
 }

@@ -101,7 +101,7 @@ impl<'a> StepRunner<'a> {
         self.chain.tables[self.at]
     }
 
-    fn plan(&self) -> &'a TablePlan {
+    pub fn plan(&self) -> &'a TablePlan {
         &self.context.plan.tables[self.id().0]
     }
 
@@ -181,7 +181,13 @@ impl<'a> StepRunner<'a> {
                 }
             }
             // Whole steps are done between batches.
-            Step::Dedupe { .. } | Step::DedupeBy { .. } | Step::Grain { .. } => {}
+            Step::Dedupe { .. }
+            | Step::DedupeBy { .. }
+            | Step::Grain { .. }
+            | Step::OneRow(_)
+            | Step::Grouped(_)
+            | Step::Sort(_)
+            | Step::Top(_) => {}
         }
         Ok(())
     }
@@ -319,6 +325,16 @@ pub(super) fn grain_values(plan: &TablePlan, batch: &Batch, row: usize) -> Vec<(
         .collect()
 }
 
+/// The bytes of finished rows, for each output of their table.
+pub(super) fn encoded(context: &Context<'_>, id: TableId, rows: &Batch) -> Vec<(usize, Vec<u8>)> {
+    let own = context.encoders.iter().filter(|encoder| encoder.table == id);
+    own.map(|encoder| {
+        let columns: Vec<_> = rows.slots.iter().flatten().cloned().collect();
+        (encoder.output, encoder.encoder.encode(&columns, rows.rows))
+    })
+    .collect()
+}
+
 /// A table is finished: sums, checks, totals and outputs take what they need of the batch.
 fn finish(
     context: &Context<'_>,
@@ -352,15 +368,7 @@ fn finish(
     );
     let zeros = AtomicU64::new(0);
     let (checks, totals) = super::check::passing(context, id, &columns, naming, &zeros)?;
-    let encoded = context
-        .encoders
-        .iter()
-        .filter(|encoder| encoder.table == id)
-        .map(|encoder| {
-            let columns: Vec<_> = columns.slots.iter().flatten().cloned().collect();
-            (encoder.output, encoder.encoder.encode(&columns, batch.rows))
-        })
-        .collect();
+    let encoded = encoded(context, id, &columns);
     let rows = batch.rows as u64;
     passed.finished.push(Finished { at, rows, sums, checks, totals, encoded });
     let zeros = zeros.load(Ordering::Relaxed);

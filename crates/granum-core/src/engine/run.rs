@@ -20,7 +20,7 @@ use crate::lang::{Diagnostic, DiagnosticKind, PlanTree};
 use crate::resolve::{
     CheckKind, GatherId, InputShape, LinkId, Plan, Source, TotalId, input_specs, resolve,
 };
-use crate::table::{Places, TableId};
+use crate::table::{Batch, Places, TableId};
 use crate::tally::{CheckAccount, LinkAccount, Problem, Report, RowReason, Written};
 
 /// What is wanted of a run.
@@ -154,6 +154,8 @@ pub(super) struct Run<'a> {
     totals: HashMap<usize, TotalSum>,
     pub links: HashMap<LinkId, LinkAccount>,
     failed: HashSet<Work>,
+    /// The rows of totals, by table: finished columns.
+    pub total_rows: HashMap<TableId, Batch>,
     pub problems: Vec<Problem>,
 }
 
@@ -177,6 +179,7 @@ impl<'a> Run<'a> {
             totals: HashMap::new(),
             links: HashMap::new(),
             failed: HashSet::new(),
+            total_rows: HashMap::new(),
             problems: vec![],
         }
     }
@@ -274,7 +277,10 @@ impl<'a> Run<'a> {
             }
         };
         let end = run_chain(&context, &chain, reading, &mut self.outputs)?;
-        let ChainEnd { sums, checks, totals, table } = end;
+        let ChainEnd { sums, checks, totals, table, total_rows } = end;
+        for (at, row) in total_rows {
+            self.total_rows.insert(chain.tables[at], row);
+        }
         for (table, sum) in chain.tables.iter().zip(sums) {
             self.sums.insert(*table, sum);
         }
@@ -349,7 +355,8 @@ impl<'a> Run<'a> {
             let tally = report.table(&table);
             let rows =
                 tally.map_or(0, |tally| tally.steps.last().map_or(tally.rows, |step| step.rows));
-            written.push(Written { table, path: plan.path.clone(), rows, bytes });
+            let total = self.total_rows.contains_key(&plan.table);
+            written.push(Written { table, path: plan.path.clone(), rows, total, bytes });
         }
         for at in 0..outputs.len() {
             if let Err(error) = outputs[at].publish() {

@@ -8,7 +8,6 @@ use super::demand::Purpose;
 use super::ports::{Observer, Sources};
 use super::run::{Inputs, Run, RunError};
 use crate::lang::{Diagnostic, DiagnosticKind, PlanTree, Span, nearest, plan_name};
-use crate::link::compare;
 use crate::resolve::{LinkId, Plan, TablePlan};
 use crate::table::{Column, Table, TableId};
 use crate::tally::Problem;
@@ -82,6 +81,10 @@ pub struct Shown {
     pub rows: usize,
     /// How many of them are shown.
     pub shown: usize,
+    /// Whether the total of all rows stands behind the rows shown.
+    pub total: bool,
+    /// Whether the table is one row in all.
+    pub one_row: bool,
     /// What stopped the table from being built.
     pub problems: Vec<Problem>,
 }
@@ -156,6 +159,8 @@ fn shown(plan: &Plan, run: Run<'_>, id: TableId, link: Option<LinkId>, showing: 
         columns: vec![],
         rows: 0,
         shown: 0,
+        total: run.total_rows.contains_key(&id),
+        one_row: table_plan.is_one_row(),
         problems: run.problems,
     };
     let Some(table) = &run.world.tables[id.0] else { return shown };
@@ -179,6 +184,14 @@ fn shown(plan: &Plan, run: Run<'_>, id: TableId, link: Option<LinkId>, showing: 
         };
         shown.columns.push((name.clone(), column));
     }
+    // The total's row stands behind the others.
+    if let Some(total) = run.total_rows.get(&id) {
+        for ((_, column), total) in shown.columns.iter_mut().zip(&total.slots) {
+            if let Some(total) = total {
+                *column = Column::concat(&[column.clone(), total.clone()]);
+            }
+        }
+    }
     shown
 }
 
@@ -187,26 +200,17 @@ fn ordered(plan: &TablePlan, table: &Table, showing: &Showing) -> Option<UInt32A
     if showing.sort.is_empty() {
         return None;
     }
-    let by: Vec<(&Column, bool)> = showing
+    let by: Vec<(Column, bool)> = showing
         .sort
         .iter()
         .enumerate()
         .filter_map(|(at, expression)| {
             let name = format!("{ORDER}{at}");
             let column = plan.columns.iter().position(|(known, _)| *known == name)?;
-            Some((table.columns[column].as_ref()?, order(expression).1))
+            Some((table.columns[column].clone()?, order(expression).1))
         })
         .collect();
     let mut rows: Vec<u32> = (0..table.rows as u32).collect();
-    rows.sort_by(|a, b| {
-        let (a, b) = (*a as usize, *b as usize);
-        let orders =
-            by.iter().map(|(column, desc)| match (column.is_blank(a), column.is_blank(b)) {
-                (false, false) if *desc => compare(column, b, a),
-                (false, false) => compare(column, a, b),
-                (a, b) => a.cmp(&b),
-            });
-        orders.into_iter().find(|order| order.is_ne()).unwrap_or(std::cmp::Ordering::Equal)
-    });
+    rows.sort_by(|a, b| crate::aggregate::order(&by, *a as usize, *b as usize));
     Some(rows.into())
 }

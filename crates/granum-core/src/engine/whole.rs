@@ -1,4 +1,4 @@
-//! The steps that see all rows at once: both forms of `dedupe`, and the check of a grain.
+//! The steps that see all rows at once.
 
 use std::sync::atomic::AtomicU64;
 
@@ -7,7 +7,8 @@ use arrow_buffer::BooleanBuffer;
 
 use super::account::StepSum;
 use super::chain::{ChainRun, Op, Stop};
-use super::operations::StepRunner;
+use super::operations::{Naming, StepRunner};
+use super::{one_row, order};
 use crate::expr::{Scope, evaluate};
 use crate::grain::{EXAMPLES, broken};
 use crate::resolve::{DedupeRule, Proof, SlotId, Step};
@@ -24,7 +25,7 @@ impl ChainRun<'_> {
             chain: self.chain,
             at,
             step,
-            naming: self.naming(),
+            naming: Naming { input: self.input, as_read: self.as_read, places: &self.places },
             zeros: &zeros,
         };
         runner.release(batch);
@@ -55,6 +56,33 @@ impl ChainRun<'_> {
                 };
                 let whole = copies.iter().map(|slot| column(batch, slot)).collect();
                 dedupe::by_key(keys, batch.rows, rule, &ranks, whole)
+            }
+            Step::OneRow(one_row) => {
+                let (sum, total) = one_row::one_row(one_row, &runner, batch)?;
+                self.total = total.map(|total| (at, total));
+                self.end.sums[at].steps[step].absorb(&sum);
+                self.end.sums[at].zero_divisions += zeros.into_inner();
+                return Ok(());
+            }
+            Step::Grouped(grouped) => {
+                one_row::grouped(grouped, &runner, batch)?;
+                self.end.sums[at].zero_divisions += zeros.into_inner();
+                return Ok(());
+            }
+            Step::Sort(by) => {
+                let rows = order::sorted(&runner, batch, by)?;
+                *batch = batch.take(&rows);
+                return Ok(());
+            }
+            Step::Top(top) => {
+                let chosen = order::top(&runner, batch, top)?;
+                let removed_rows = (batch.rows - chosen.rows.len()) as u64;
+                let removed = runner.removed(batch, &chosen.stays);
+                let ties = Some((chosen.ties_cut, chosen.ties_kept));
+                let sum = StepSum { removed_rows, removed, ties, seen: true, ..StepSum::default() };
+                *batch = batch.take(&chosen.rows);
+                self.end.sums[at].steps[step].absorb(&sum);
+                return Ok(());
             }
             Step::Grain { columns, proof } => {
                 let slots: Vec<Column> =

@@ -223,7 +223,7 @@ impl Scope<'_> {
     }
 
     /// The rows of the last table of a path that the batch's rows lead to.
-    fn path(&self, from: TableId, hops: &[Hop]) -> UInt32Array {
+    pub fn path(&self, from: TableId, hops: &[Hop]) -> UInt32Array {
         let nowhere = || UInt32Array::new_null(self.batch.rows);
         let Some((last, before)) = hops.split_last() else {
             return self.batch.origin(from).cloned().unwrap_or_else(nowhere);

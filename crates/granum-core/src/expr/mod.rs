@@ -13,7 +13,7 @@ pub(crate) use compare::compare as compare_columns;
 pub(crate) use evaluate::{Scope, evaluate, evaluate_all, truth};
 pub(crate) use function::find as find_function;
 pub use function::{FUNCTIONS, Function, Gives, Takes};
-pub(crate) use kernel::{FailureKind, RowFailure};
+pub(crate) use kernel::{FailureKind, RowFailure, texts};
 pub(crate) use typed::{Arithmetic, Kind, Logic, Typed};
 pub(crate) use world::World;
 

@@ -246,6 +246,70 @@ pub enum StepKind {
     Grain(Vec<Name>),
     /// `track COLUMN, …`
     Track(Vec<Name>),
+    /// `one row per KEY [as NAME], … [with total "TEXT"] NAME = AGGREGATE …`, `one row in all …`
+    OneRow {
+        /// What one row is; nothing for one row in all.
+        keys: Vec<KeyTree>,
+        /// What stands in the keys of the total's row.
+        total: Option<Quoted>,
+        /// What is worked of each group.
+        items: Vec<AssignTree>,
+    },
+    /// `sort EXPR [desc], …`
+    Sort(Vec<OrderTree>),
+    /// `top N by EXPR [per KEY, …] [with ties]`, `bottom …`
+    Top {
+        /// Whether the smallest are meant.
+        bottom: bool,
+        /// How many rows stay.
+        count: u32,
+        /// What is largest.
+        by: Expr,
+        /// The groups of which so many stay each.
+        per: Vec<Expr>,
+        /// Whether rows that tie with the last of them stay too.
+        ties: bool,
+    },
+}
+
+/// `KEY [as NAME]`
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct KeyTree {
+    /// What the rows of a group have in common.
+    pub value: Expr,
+    /// What it is called.
+    pub name: Option<Name>,
+}
+
+/// `EXPR [desc]`
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct OrderTree {
+    /// What rows are ordered by.
+    pub value: Expr,
+    /// Whether the greatest comes first.
+    pub descending: bool,
+}
+
+/// What stands behind the values in an aggregate's brackets.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+pub struct Clauses {
+    /// `list(distinct …)`
+    pub distinct: bool,
+    /// `where CONDITION`: the rows that count.
+    pub filter: Option<Expr>,
+    /// `by COLUMN [desc], …`
+    pub by: Vec<OrderTree>,
+    /// `per KEY, …` and `in all`
+    pub group: Option<GroupTree>,
+}
+
+/// The rows whose aggregate each row gets.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub enum GroupTree {
+    /// Those with the same keys.
+    Per(Vec<Expr>),
+    /// All.
+    All,
 }
 
 /// `COLUMN as TYPE ["FORMAT" or …] [else blank | else aside]`
@@ -367,14 +431,14 @@ pub enum ExprKind {
     Blank,
     /// A column, a parameter, or a path over links: one part or more.
     Path(Vec<Name>),
-    /// `function(…)` or `aggregate(… where …)`
+    /// `function(…)` or `aggregate(… where … by … per …)`
     Call {
         /// The function.
         function: Name,
         /// What stands in the brackets.
         args: Vec<Expr>,
-        /// The rows that count.
-        filter: Option<Box<Expr>>,
+        /// What stands behind it, of aggregates.
+        clauses: Box<Clauses>,
     },
     /// `-x`
     Negate(Box<Expr>),

@@ -9,8 +9,8 @@ mod token;
 
 pub use ast::*;
 pub use diagnostic::{Diagnostic, DiagnosticKind, nearest};
-pub(crate) use format::quoted;
 pub use format::{format_expression, format_plan, format_step, plan_name};
+pub(crate) use format::{one_row, quoted};
 pub use parse::{Parsed, parse};
 pub use token::Span;
 

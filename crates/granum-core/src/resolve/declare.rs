@@ -139,6 +139,7 @@ impl<'a> Resolver<'a> {
             columns: vec![],
             ancestors: vec![],
             paths: Paths::NotInParameters,
+            next_slot: None,
         };
         let (typed, _) = self.expression(&param.value, &row)?;
         if typed.ty.common(ty) != Some(ty) {

@@ -1,10 +1,13 @@
 //! Expressions: names, types, and what their values are worth.
 
+use super::aggregate::{AGGREGATES, Called, OF_ROWS};
 use super::scope::{Paths, Resolver, Row};
 use super::worth::{Worth, WorthKind};
 use super::{Resolved, Wrong};
 use crate::expr::{FUNCTIONS, Function, Kind, Typed, find_function};
-use crate::lang::{Diagnostic, DiagnosticKind, Expr, ExprKind, Name, Operator, Span, nearest};
+use crate::lang::{
+    Clauses, Diagnostic, DiagnosticKind, Expr, ExprKind, Name, Operator, Span, nearest,
+};
 use crate::value::{Scalar, Scale, Type};
 
 pub(super) type Valued = (Typed, Worth);
@@ -26,19 +29,16 @@ const NOT_YET: &[&str] = &[
     "source_file",
     "source_line",
     "choices",
-    "position",
-    "running",
-    "any",
-    "all",
-    "share",
-    "only",
-    "latest",
-    "earliest",
-    "list",
-    "mean",
 ];
 
-pub(super) const AGGREGATES: &[&str] = &["rows", "sum", "count", "distinct", "min", "max"];
+/// The names of all aggregates.
+fn aggregate_names() -> impl Iterator<Item = &'static str> {
+    AGGREGATES.iter().map(|(name, _)| *name).chain(OF_ROWS.iter().copied())
+}
+
+fn is_aggregate(name: &str) -> bool {
+    aggregate_names().any(|known| known == name)
+}
 
 impl Resolver<'_> {
     pub fn expression(&mut self, expr: &Expr, row: &Row) -> Resolved<Valued> {
@@ -64,8 +64,8 @@ impl Resolver<'_> {
             ExprKind::Blank => Ok(constant(Scalar::Blank)),
             ExprKind::Path(parts) if parts.len() == 1 => self.single(&parts[0], row),
             ExprKind::Path(parts) => self.path(parts, span, row),
-            ExprKind::Call { function, args, filter } => {
-                self.call(function, args, filter.as_deref(), span, row)
+            ExprKind::Call { function, args, clauses } => {
+                self.call(Called { name: function, args, clauses, span }, row)
             }
             ExprKind::Negate(inner) => {
                 let (inner, worth) = self.expression(inner, row)?;
@@ -232,31 +232,25 @@ impl Resolver<'_> {
         }
     }
 
-    fn call(
-        &mut self,
-        name: &Name,
-        args: &[Expr],
-        filter: Option<&Expr>,
-        span: Span,
-        row: &Row,
-    ) -> Resolved<Valued> {
+    fn call(&mut self, called: Called<'_>, row: &Row) -> Resolved<Valued> {
+        let Called { name, args, clauses, span } = called;
         if name.text == "has" {
             return self.has(args, span, row);
         }
-        if AGGREGATES.contains(&name.text.as_str()) {
-            if row.paths == Paths::Totals {
-                return Ok((self.total(name, args, filter, span)?, Worth::default()));
-            }
-            return self.gather(name, args, filter, span, row);
+        if is_aggregate(&name.text) {
+            return self.aggregate(called, row);
         }
         let Some(function) = find_function(&name.text) else {
             return self.unknown_function(name);
         };
-        if let Some(filter) = filter {
+        if *clauses != Clauses::default() {
             return self.wrong(Diagnostic::new(
                 DiagnosticKind::Syntax,
-                filter.span,
-                format!("`where` belongs to aggregates; `{}` works on one row", name.text),
+                span,
+                format!(
+                    "`where`, `by`, `per` and `in all` belong to aggregates; `{}` works on one row",
+                    name.text
+                ),
             ));
         }
         self.function(function, args, span, row)
@@ -276,8 +270,7 @@ impl Resolver<'_> {
                 .help("docs/language.md lists what is missing"),
             );
         }
-        let known: Vec<&str> =
-            FUNCTIONS.iter().map(|f| f.name).chain(AGGREGATES.iter().copied()).collect();
+        let known: Vec<&str> = FUNCTIONS.iter().map(|f| f.name).chain(aggregate_names()).collect();
         let mut diagnostic = Diagnostic::new(
             DiagnosticKind::UnknownName,
             name.span,

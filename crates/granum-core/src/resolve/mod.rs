@@ -13,8 +13,9 @@ mod table;
 mod worth;
 
 pub(crate) use plan::{
-    CheckKind, CheckPlan, DedupeRule, Gather, GatherId, Hop, LinkId, LinkPlan, Plan, Proof,
-    Required, SlotId, Source, Step, TablePlan, Total, TotalFunction, TotalId, UnitsPlan,
+    AggregatePlan, CheckKind, CheckPlan, DedupeRule, GatherId, GatherWhat, GroupedPlan,
+    GroupedWhat, Hop, LinkId, LinkPlan, OneRowPlan, Plan, Proof, Required, SlotId, Source, Step,
+    TablePlan, TopPlan, Total, TotalFunction, TotalId, UnitsPlan,
 };
 pub use plan::{InputColumn, InputSpec, ReadRule};
 
@@ -91,6 +92,7 @@ pub(crate) fn resolve_alone(
             .collect(),
         ancestors: vec![],
         paths: scope::Paths::Allowed,
+        next_slot: None,
     };
     let shapes = HashMap::new();
     let mut resolver = scope::Resolver::new(&parsed.tree, &shapes);

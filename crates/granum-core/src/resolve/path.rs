@@ -46,11 +46,9 @@ impl Resolver<'_> {
                 .help("as in  has(orders)  or  has(orders.customers)"),
             );
         };
-        let back = parts.len() == 1
-            && self.link_from(&row.ancestors, &parts[0].text).is_none()
-            && self.link_back(&row.ancestors, &parts[0].text).is_some();
-        if back {
-            return self.gather_presence(&parts[0], span, row);
+        let forward = self.link_from(&row.ancestors, &parts[0].text).is_some();
+        if !forward && let Some(found) = self.gather_presence(parts, span, row)? {
+            return Ok(found);
         }
         let way = self.way(parts, span, row)?;
         Ok(truth(Kind::Leads { from: way.from, hops: way.hops }, span))
@@ -79,6 +77,16 @@ impl Resolver<'_> {
                          version does not run it",
                     )
                     .help("docs/language.md lists what is missing"),
+                );
+            }
+            Paths::Results => {
+                return self.wrong(
+                    Diagnostic::new(
+                        DiagnosticKind::Path,
+                        span,
+                        "a result sees keys and results above; rows only inside an aggregate",
+                    )
+                    .help("as in  latest(orders.channel by ordered_on) ; or make it a key"),
                 );
             }
             Paths::Totals => {

@@ -1,5 +1,6 @@
 //! The typed plan: what the engine runs.
 
+use crate::aggregate::AggregateFunction;
 use crate::expr::Typed;
 use crate::lang::{Otherwise, Percent, Preference, Severity, Span};
 use crate::table::TableId;
@@ -53,6 +54,13 @@ pub(crate) struct TablePlan {
     pub columns: Vec<(String, SlotId)>,
     pub grain: Option<GrainPlan>,
     pub tracked: Vec<Tracked>,
+}
+
+impl TablePlan {
+    /// Whether it is one row in all: a grain of no columns.
+    pub fn is_one_row(&self) -> bool {
+        self.grain.as_ref().is_some_and(|grain| grain.columns.is_empty())
+    }
 }
 
 #[derive(Debug)]
@@ -207,6 +215,93 @@ pub(crate) enum Step {
     },
     /// Names change; no value does.
     Names,
+    /// Rows become groups.
+    OneRow(OneRowPlan),
+    /// What each row gets of its group.
+    Grouped(Vec<GroupedPlan>),
+    /// Rows in another order.
+    Sort(Vec<(Typed, bool)>),
+    Top(TopPlan),
+}
+
+/// What is worked of the rows of a group.
+#[derive(Debug, Clone)]
+pub(crate) struct AggregatePlan {
+    pub function: AggregateFunction,
+    /// Its name and its values, as in a plan.
+    pub text: String,
+    /// What is gathered; nothing for `rows`.
+    pub value: Option<Typed>,
+    pub filter: Option<Typed>,
+    /// What the rows of a group are ordered by, and whether the greatest comes first.
+    pub by: Vec<(Typed, bool)>,
+    pub distinct: bool,
+    pub separator: String,
+    pub ty: Type,
+    pub span: Span,
+}
+
+impl AggregatePlan {
+    /// All expressions that it is made of.
+    pub fn parts(&self) -> impl Iterator<Item = &Typed> {
+        self.value.iter().chain(&self.filter).chain(self.by.iter().map(|(by, _)| by))
+    }
+}
+
+#[derive(Debug)]
+pub(crate) struct OneRowPlan {
+    /// What one row is, and what it is called.
+    pub keys: Vec<(Typed, SlotId, String)>,
+    pub results: Vec<(AggregatePlan, SlotId)>,
+    /// What stands in the keys of the total's row, if there is one.
+    pub total: Option<String>,
+    /// What the amounts are called that are not carried over.
+    pub ends: Vec<String>,
+    /// What one row was before, in words of the plan; nothing if each stood for itself.
+    pub grain_before: Vec<String>,
+}
+
+/// A value that each row gets of its group.
+#[derive(Debug)]
+pub(crate) struct GroupedPlan {
+    pub what: GroupedWhat,
+    /// What the rows of a group have in common; nothing for all rows.
+    pub keys: Vec<Typed>,
+    pub slot: SlotId,
+}
+
+impl GroupedPlan {
+    /// All expressions that it is made of.
+    pub fn parts(&self) -> impl Iterator<Item = &Typed> {
+        let (plan, by) = match &self.what {
+            GroupedWhat::Aggregate(plan) | GroupedWhat::Running(plan) => (Some(plan), &[][..]),
+            GroupedWhat::Position { by } => (None, by.as_slice()),
+        };
+        let parts = plan.into_iter().flat_map(AggregatePlan::parts);
+        self.keys.iter().chain(parts).chain(by.iter().map(|(by, _)| by))
+    }
+}
+
+#[derive(Debug)]
+pub(crate) enum GroupedWhat {
+    Aggregate(AggregatePlan),
+    /// The row's place in its group, counted from 1.
+    Position {
+        by: Vec<(Typed, bool)>,
+    },
+    /// The sum up to the row.
+    Running(AggregatePlan),
+}
+
+#[derive(Debug)]
+pub(crate) struct TopPlan {
+    pub bottom: bool,
+    pub count: u32,
+    pub by: Typed,
+    pub per: Vec<Typed>,
+    pub ties: bool,
+    /// The grain settles what ties.
+    pub grain: Vec<SlotId>,
 }
 
 #[derive(Debug)]
@@ -245,7 +340,6 @@ pub(crate) struct LinkPlan {
     pub from: TableId,
     pub to: TableId,
     pub name: String,
-    pub back: String,
     /// Pairs of keys over the finished columns of both tables; pairwise one type.
     pub keys: Vec<(Typed, Typed)>,
     /// The keys in words: `order_no`, `customer = customer_no`.
@@ -266,16 +360,33 @@ pub(crate) enum Required {
     },
 }
 
-/// An aggregate over the rows that a link leads from, for each row it leads to.
+/// An aggregate over rows that lead here, for each row they lead to.
 #[derive(Debug)]
 pub(crate) struct Gather {
-    pub link: LinkId,
-    /// What is summed; without it rows are counted.
-    pub value: Option<Typed>,
-    pub filter: Option<Typed>,
-    /// Whether only the presence of a row matters.
-    pub presence: bool,
-    pub ty: Type,
+    /// The table whose rows are gathered.
+    pub from: TableId,
+    /// How they lead to `to`.
+    pub hops: Vec<Hop>,
+    pub to: TableId,
+    pub what: GatherWhat,
+}
+
+#[derive(Debug)]
+pub(crate) enum GatherWhat {
+    /// Whether there is a row.
+    Presence,
+    Aggregate(Box<AggregatePlan>),
+}
+
+impl Gather {
+    /// All expressions over the gathered rows.
+    pub fn parts(&self) -> impl Iterator<Item = &Typed> {
+        let aggregate = match &self.what {
+            GatherWhat::Presence => None,
+            GatherWhat::Aggregate(aggregate) => Some(aggregate),
+        };
+        aggregate.into_iter().flat_map(|aggregate| aggregate.parts())
+    }
 }
 
 #[derive(Debug)]

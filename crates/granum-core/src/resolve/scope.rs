@@ -2,9 +2,10 @@
 
 use std::collections::HashMap;
 
-use super::plan::{LinkId, LinkPlan, Plan, SlotId, TablePlan};
+use super::plan::{AggregatePlan, GroupedWhat, LinkId, LinkPlan, Plan, SlotId, TablePlan};
 use super::worth::Worth;
 use super::{InputShape, Parameter, Resolved, Wrong};
+use crate::expr::Typed;
 use crate::lang::{
     Diagnostic, DiagnosticKind, LinkTree, Name, PlanTree, Span, StatementKind, nearest,
 };
@@ -62,6 +63,22 @@ pub(super) enum Paths {
     NotInParameters,
     /// In a check about totals: columns only inside aggregates.
     Totals,
+    /// In the results of `one row per`: keys and results above, and aggregates of the rows.
+    Results,
+}
+
+/// A value that a step makes before the expression that it stands in is worked.
+pub(super) struct Pending {
+    pub kind: PendingKind,
+    pub ty: Type,
+    pub worth: Worth,
+}
+
+pub(super) enum PendingKind {
+    /// Of the rows of each group, in `one row per`.
+    Result(AggregatePlan),
+    /// Of its group for each row, with what its rows have in common.
+    Grouped(GroupedWhat, Vec<Typed>),
 }
 
 /// The names that an expression can see.
@@ -72,6 +89,8 @@ pub(super) struct Row {
     pub columns: Vec<(String, SlotId, Type, Worth)>,
     pub ancestors: Vec<(TableId, bool)>,
     pub paths: Paths,
+    /// The slot that a value made for an expression would get, where its step can make some.
+    pub next_slot: Option<usize>,
 }
 
 pub(super) struct Resolver<'a> {
@@ -84,6 +103,10 @@ pub(super) struct Resolver<'a> {
     pub plan: Plan,
     /// Tables that are being resolved, outermost first.
     pub open: Vec<TableId>,
+    /// What the expression that is being resolved needs made before.
+    pub pending: Vec<Pending>,
+    /// The rows that results of `one row per` are worked from.
+    pub inner: Option<Row>,
 }
 
 impl<'a> Resolver<'a> {
@@ -97,6 +120,8 @@ impl<'a> Resolver<'a> {
             links: vec![],
             plan: Plan::default(),
             open: vec![],
+            pending: vec![],
+            inner: None,
         }
     }
 
@@ -150,6 +175,15 @@ impl<'a> Resolver<'a> {
                 .collect(),
             ancestors: entry.ancestors.clone(),
             paths,
+            next_slot: None,
+        }
+    }
+
+    /// The table that a table is made from, whether or not it has been resolved.
+    pub fn base_named(&self, table: TableId) -> Option<TableId> {
+        match self.tables[table.0].statement {
+            StatementKind::Table(tree) => self.find_table(&tree.base.text),
+            _ => None,
         }
     }
 

@@ -83,7 +83,6 @@ impl Resolver<'_> {
             from,
             to,
             name: self.links[at].name.clone(),
-            back: self.links[at].back.clone(),
             keys,
             keys_text: texts.join(", "),
             key_words,
@@ -159,6 +158,7 @@ impl Resolver<'_> {
                     columns: vec![],
                     ancestors: vec![],
                     paths: Paths::Totals,
+                    next_slot: None,
                 };
                 let condition = self.condition(&tree.condition, &row)?;
                 let sides = match (&tree.condition.kind, &condition.kind) {

@@ -48,6 +48,8 @@ impl Resolver<'_> {
             grain: None,
             said: None,
             ancestors: vec![],
+            gathered: false,
+            total: false,
         };
         let (source, steps) = match statement {
             StatementKind::Input(input) => {

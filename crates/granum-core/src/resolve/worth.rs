@@ -26,6 +26,7 @@ pub(super) enum WorthKind {
 pub(super) enum Repeat {
     OverLink,
     PastUnits,
+    OnGroup,
 }
 
 impl Worth {

@@ -82,6 +82,30 @@ pub enum Problem {
         /// Where the row came from.
         place: Option<Place>,
     },
+    /// A group that has no one value.
+    Group {
+        /// The table.
+        table: String,
+        /// The step in words.
+        step: String,
+        /// The aggregate in words.
+        aggregate: String,
+        /// Where it stands in the plan.
+        span: Span,
+        /// The group's keys in words; nothing for all rows.
+        group: String,
+        /// The first of several values; nothing where a sum has too many digits.
+        values: Vec<String>,
+    },
+    /// A group that is called what the total's row is to be called.
+    TotalTaken {
+        /// The table.
+        table: String,
+        /// The key.
+        column: String,
+        /// The total's name.
+        total: String,
+    },
     /// More rows than a table can have.
     TooManyRows {
         /// The table.
@@ -99,6 +123,9 @@ impl Problem {
             Self::Units { .. } => "units",
             Self::Row { reason: RowReason::Overflow, .. } => "overflow",
             Self::Row { .. } => "conversion",
+            Self::Group { values, .. } if values.is_empty() => "overflow",
+            Self::Group { .. } => "several-values",
+            Self::TotalTaken { .. } => "total-taken",
             Self::TooManyRows { .. } => "too-many-rows",
         }
     }

@@ -36,6 +36,8 @@ pub struct Written {
     pub path: String,
     /// Its rows.
     pub rows: u64,
+    /// Whether a total's row stands behind them.
+    pub total: bool,
     /// Its size.
     pub bytes: u64,
 }

@@ -12,6 +12,8 @@ pub struct TableTally {
     pub name: String,
     /// Its grain: the columns that name one row. Empty if each row stands for itself.
     pub grain: Vec<String>,
+    /// Whether it is one row in all.
+    pub one_row: bool,
     /// The table or input that it starts as; for an input its own name.
     pub begins_as: String,
     /// Whether it is an input.
@@ -91,6 +93,39 @@ pub enum StepDetail {
         /// Their names.
         names: Vec<String>,
     },
+    /// `one row per`.
+    Groups {
+        /// How many groups there are, and how many rows they have.
+        sizes: GroupSizes,
+        /// What one row was before; nothing if each stood for itself.
+        grain_before: Vec<String>,
+        /// What one row is now; nothing if there is one in all.
+        grain: Vec<String>,
+        /// What the total's row is called, if there is one.
+        total: Option<String>,
+        /// The amounts that are not carried over.
+        ends: Vec<String>,
+    },
+    /// `top` and `bottom`.
+    Ties {
+        /// Rows that went though they tie with the last that stayed.
+        cut: u64,
+        /// Rows that stayed above the number asked for, since they tie.
+        kept: u64,
+    },
+}
+
+/// How many rows groups have.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize)]
+pub struct GroupSizes {
+    /// How many groups.
+    pub groups: u64,
+    /// Rows of the smallest.
+    pub least: u64,
+    /// Rows of the one in the middle.
+    pub median: u64,
+    /// Rows of the largest.
+    pub most: u64,
 }
 
 /// What a `dedupe` took out, and why.

@@ -122,6 +122,8 @@ pub fn rows(plan: &str, shown: &Shown) -> String {
         "columns": columns,
         "rows": (0..shown.shown).map(row).collect::<Value>(),
         "rows_in_all": shown.rows,
+        "total": shown.total.then(|| row(shown.shown)),
+        "one_row": shown.one_row,
         "problems": problems(&shown.problems),
     });
     outcome(plan, if shown.problems.is_empty() { "held" } else { "stopped" }, "table", told)

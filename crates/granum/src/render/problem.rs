@@ -120,6 +120,29 @@ pub(super) fn problem(problem: &Problem, source: &str) -> String {
             }
             out
         }
+        Problem::Group { table, step, aggregate, span: _, group, values } => {
+            let reason = if values.is_empty() {
+                "a sum has more digits than its type can hold"
+            } else {
+                "a group has several values where one was meant"
+            };
+            let mut out = format!("  {table}: {reason}\n    in  {aggregate}\n    of  {step}\n");
+            if !group.is_empty() {
+                out.push_str(&format!("    at  {group}\n"));
+            }
+            if !values.is_empty() {
+                out.push_str(&format!(
+                    "    values are {}\n    say which is meant:  latest(\u{2026} by \u{2026}) , \
+                     min(\u{2026}) , list(\u{2026}) ; or make it a key\n",
+                    values.join(", ")
+                ));
+            }
+            out
+        }
+        Problem::TotalTaken { table, column, total } => format!(
+            "  {table}: a group of `{column}` is called \"{total}\", as the total's row would be\n    \
+             give the total another name:  with total \"\u{2026}\"\n"
+        ),
         Problem::TooManyRows { table } => {
             format!("  {table}: more than 4,294,967,295 rows are more than one table can have\n")
         }

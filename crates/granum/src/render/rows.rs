@@ -16,17 +16,14 @@ const BLANK: &str = "\u{b7}";
 /// The rows, with the table's grain above and how many there are below. Columns that do not fit
 /// beside each other follow below, each time behind the grain, so that one sees whose they are.
 pub fn rows(shown: &Shown, showing: &Showing, width: usize) -> String {
-    let grain = if shown.grain.is_empty() {
-        "each row for itself".to_owned()
-    } else {
-        format!("one row per {}", shown.grain.join(", "))
-    };
+    let grain = super::tally::grain_words(&shown.grain, shown.one_row);
     let mut out = format!("{} \u{b7} {grain}\n\n", heading(&shown.table));
+    let lines = shown.shown + usize::from(shown.total);
     let columns: Vec<Vec<String>> = shown
         .columns
         .iter()
         .map(|(name, column)| {
-            let cells = (0..shown.shown).map(|row| cell(column, row));
+            let cells = (0..lines).map(|row| cell(column, row));
             std::iter::once(name.clone()).chain(cells).collect()
         })
         .collect();
@@ -36,7 +33,7 @@ pub fn rows(shown: &Shown, showing: &Showing, width: usize) -> String {
     let set_of = |columns_shown: &[usize]| {
         let columns = columns_shown.iter().map(|at| &columns[*at]);
         let sides: Vec<Side> = columns_shown.iter().map(|at| sides[*at]).collect();
-        block(&columns.collect::<Vec<_>>(), &sides, shown.shown)
+        block(&columns.collect::<Vec<_>>(), &sides, lines)
     };
     let wide = |lines: &[String]| lines.iter().map(|line| line.chars().count() + 2).max();
     // A grain that takes half the width leaves too little for what it names.
@@ -76,6 +73,7 @@ pub fn rows(shown: &Shown, showing: &Showing, width: usize) -> String {
     } else {
         which
     };
+    let first = if shown.total { format!("{first}, and the total") } else { first };
     // The sign needs explaining only where it stands.
     let blank = columns.iter().flat_map(|column| &column[1..]).any(|cell| cell == BLANK);
     let legend = if blank { "; \u{b7} is blank" } else { "" };

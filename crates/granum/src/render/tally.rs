@@ -1,7 +1,7 @@
 //! The tally of tables: what each step did to rows and amounts.
 
 use granum_core::table::Amount;
-use granum_core::tally::{Cut, Report, StepDetail, TableTally};
+use granum_core::tally::{Cut, GroupSizes, Report, StepDetail, TableTally};
 
 use super::columns::{Side, set};
 use super::{change, count, counted, folded, heading};
@@ -174,8 +174,59 @@ fn note(detail: &StepDetail) -> Option<String> {
             };
             Some(format!("{} {verb} up to what {were}", conserved.join(", ")))
         }
-        StepDetail::Ends { names } => Some(format!("{} ends here", names.join(", "))),
+        StepDetail::Ends { names } => Some(ends_words(names)),
+        StepDetail::Groups { sizes, grain_before, grain, total, ends } => {
+            let before = grain_words(grain_before, false);
+            let mut words = format!("{before} \u{2192} {}", grain_words(grain, grain.is_empty()));
+            if !grain.is_empty() && sizes.groups > 0 {
+                words.push_str(&format!("; {}", sizes_words(sizes)));
+            }
+            if let Some(total) = total {
+                words.push_str(&format!("; and a row \"{total}\" of all, which only outputs have"));
+            }
+            if !ends.is_empty() {
+                words.push_str(&format!("; {}", ends_words(ends)));
+            }
+            Some(words)
+        }
+        StepDetail::Ties { cut: 0, kept: 0 } => None,
+        StepDetail::Ties { cut: 0, kept } => {
+            Some(format!("{} more, which tie with the last", counted(*kept, "row", "rows")))
+        }
+        StepDetail::Ties { cut, .. } => Some(format!(
+            "{} though {} with the last that stayed",
+            counted(*cut, "row went", "rows went"),
+            if *cut == 1 { "it ties" } else { "they tie" }
+        )),
     }
+}
+
+fn ends_words(names: &[String]) -> String {
+    let verb = if names.len() == 1 { "ends" } else { "end" };
+    format!("{} {verb} here", names.join(", "))
+}
+
+/// What one row is, in words.
+pub(super) fn grain_words(grain: &[String], one_row: bool) -> String {
+    match grain {
+        [] if one_row => "one row in all".into(),
+        [] => "each row for itself".into(),
+        columns => format!("one row per {}", columns.join(", ")),
+    }
+}
+
+/// How many rows groups have.
+fn sizes_words(sizes: &GroupSizes) -> String {
+    let groups = counted(sizes.groups, "group", "groups");
+    if sizes.least == sizes.most {
+        return format!("{groups} of {}", counted(sizes.most, "row", "rows"));
+    }
+    format!(
+        "{groups} of {} to {}, median {}",
+        count(sizes.least),
+        counted(sizes.most, "row", "rows"),
+        count(sizes.median)
+    )
 }
 
 fn cut_words(cut: &Cut) -> String {
@@ -202,11 +253,7 @@ fn cut_words(cut: &Cut) -> String {
 
 fn tally(way: &[&TableTally], width: usize) -> String {
     let Some(table) = way.last() else { return String::new() };
-    let grain = if table.grain.is_empty() {
-        "each row for itself".to_owned()
-    } else {
-        format!("one row per {}", table.grain.join(", "))
-    };
+    let grain = grain_words(&table.grain, table.one_row);
     let mut out = format!("{} \u{b7} {grain}\n\n", heading(&table.name));
     let lines = amounts_along(way);
     let (stages, notes) = stages(way, &lines);

@@ -182,7 +182,8 @@ fn held(view: &Report<'_>) -> String {
         out.push_str(&format!(
             "  wrote {} \u{b7} {} \u{b7} {}\n",
             written.path,
-            counted(written.rows, "row", "rows"),
+            counted(written.rows, "row", "rows")
+                + if written.total { " and the total" } else { "" },
             size(written.bytes)
         ));
     }

@@ -8,6 +8,7 @@ mod demo;
 mod files;
 mod folder;
 mod gate;
+mod groups;
 mod guide;
 mod json;
 mod matching;

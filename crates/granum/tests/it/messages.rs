@@ -215,8 +215,8 @@ fn a_sum_that_does_not_fit() {
     folder
         .run()
         .code(1)
-        .says("  b: a result has more digits than its type can hold\n    in  n\n")
-        .says("    of  sum of what a gathers\n    at  row 1\n")
+        .says("  b: a sum has more digits than its type can hold\n    in  sum(a.n)\n")
+        .says("    of  gathered for b\n    at  k x\n")
         .says("  a: a result has more digits than its type can hold\n    in  n\n");
 }
 

@@ -1,6 +1,6 @@
 //! Expressions with no more brackets than they need.
 
-use super::super::ast::{Expr, ExprKind, Operator};
+use super::super::ast::{Expr, ExprKind, GroupTree, Operator, OrderTree};
 use super::{name, quoted};
 
 /// An expression as it is written in a plan.
@@ -44,6 +44,15 @@ fn list(items: &[Expr]) -> String {
     items.iter().map(format_expression).collect::<Vec<_>>().join(", ")
 }
 
+/// `EXPR [desc], …`
+pub(super) fn orders(orders: &[OrderTree]) -> String {
+    let each = orders.iter().map(|order| {
+        let desc = if order.descending { " desc" } else { "" };
+        format!("{}{desc}", format_expression(&order.value))
+    });
+    each.collect::<Vec<_>>().join(", ")
+}
+
 fn bare(expr: &Expr) -> String {
     match &expr.kind {
         ExprKind::Text(text) => quoted(text),
@@ -53,16 +62,24 @@ fn bare(expr: &Expr) -> String {
         ExprKind::Boolean(value) => value.to_string(),
         ExprKind::Blank => "blank".into(),
         ExprKind::Path(parts) => parts.iter().map(name).collect::<Vec<_>>().join("."),
-        ExprKind::Call { function, args, filter } => {
-            let mut inside = list(args);
-            if let Some(filter) = filter {
-                if !inside.is_empty() {
-                    inside.push(' ');
-                }
-                inside.push_str("where ");
-                inside.push_str(&format_expression(filter));
+        ExprKind::Call { function, args, clauses } => {
+            let distinct = if clauses.distinct { "distinct " } else { "" };
+            let mut inside = vec![];
+            if !args.is_empty() {
+                inside.push(format!("{distinct}{}", list(args)));
             }
-            format!("{}({inside})", name(function))
+            if let Some(filter) = &clauses.filter {
+                inside.push(format!("where {}", format_expression(filter)));
+            }
+            match &clauses.group {
+                Some(GroupTree::Per(keys)) => inside.push(format!("per {}", list(keys))),
+                Some(GroupTree::All) => inside.push("in all".into()),
+                None => {}
+            }
+            if !clauses.by.is_empty() {
+                inside.push(format!("by {}", orders(&clauses.by)));
+            }
+            format!("{}({})", name(function), inside.join(" "))
         }
         ExprKind::Negate(inner) => format!("-{}", at_level(inner, SIGNED)),
         ExprKind::Not(inner) => format!("not {}", at_level(inner, NOT)),

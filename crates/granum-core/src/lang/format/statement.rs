@@ -1,12 +1,34 @@
 //! Statements and steps, with what belongs in columns put in columns.
 
 use super::super::ast::{
-    AssignTree, CheckTree, DedupeKeep, InputTree, LinkTree, Otherwise, OutputTree, ParamTree,
-    Percent, ReadTree, RequiredTree, Statement, StatementKind, StepKind, StepTree,
+    AssignTree, CheckTree, DedupeKeep, InputTree, KeyTree, LinkTree, Otherwise, OutputTree,
+    ParamTree, Percent, Quoted, ReadTree, RequiredTree, Statement, StatementKind, StepKind,
+    StepTree,
 };
 use super::super::token::Span;
-use super::expression::format_expression;
+use super::expression::{format_expression, orders};
 use super::{Layout, name, pad, quoted, width};
+
+/// `NAME = EXPR`, with the sign where the longest name of all leaves it.
+fn assignment_line(item: &AssignTree, most: usize) -> String {
+    format!("{} = {}", pad(&name(&item.name), most), format_expression(&item.value))
+}
+
+/// `one row per …` without what is worked of each group.
+pub(crate) fn one_row(keys: &[KeyTree], total: Option<&Quoted>) -> String {
+    let mut line = if keys.is_empty() { "one row in all".to_owned() } else { String::new() };
+    for (at, key) in keys.iter().enumerate() {
+        line.push_str(if at == 0 { "one row per " } else { ", " });
+        line.push_str(&format_expression(&key.value));
+        if let Some(new) = &key.name {
+            line.push_str(&format!(" as {}", name(new)));
+        }
+    }
+    if let Some(total) = total {
+        line.push_str(&format!(" with total {}", quoted(&total.text)));
+    }
+    line
+}
 
 /// Lists longer than this are broken at a comma.
 const LINE: usize = 100;
@@ -168,17 +190,37 @@ impl Layout<'_> {
             StepKind::Track(names) => {
                 self.list(span, "track", indent, &names.iter().map(name).collect::<Vec<_>>());
             }
+            StepKind::OneRow { keys, total, items } => {
+                let head = one_row(keys, total.as_ref());
+                let first = items.first().map_or(span.end, |item| item.name.span.start);
+                self.line(Span { start: span.start, end: first }, indent, &head);
+                let most = items.iter().map(|item| width(&name(&item.name))).max().unwrap_or(0);
+                for item in items {
+                    let text = assignment_line(item, most);
+                    self.line(item.name.span.to(item.value.span), indent + 2, &text);
+                }
+            }
+            StepKind::Sort(by) => self.line(span, indent, &format!("sort {}", orders(by))),
+            StepKind::Top { bottom, count, by, per, ties } => {
+                let word = if *bottom { "bottom" } else { "top" };
+                let mut line = format!("{word} {count} by {}", format_expression(by));
+                if !per.is_empty() {
+                    let per: Vec<String> = per.iter().map(format_expression).collect();
+                    line.push_str(&format!(" per {}", per.join(", ")));
+                }
+                if *ties {
+                    line.push_str(" with ties");
+                }
+                self.line(span, indent, &line);
+            }
         }
     }
 
     fn assignments(&mut self, span: Span, word: &str, indent: usize, items: &[AssignTree]) {
         let most = items.iter().map(|item| width(&name(&item.name))).max().unwrap_or(0);
-        let lines = items.iter().map(|item| {
-            let text = format!("{} = {}", pad(&name(&item.name), most), {
-                format_expression(&item.value)
-            });
-            (item.name.span.to(item.value.span), text)
-        });
+        let lines = items
+            .iter()
+            .map(|item| (item.name.span.to(item.value.span), assignment_line(item, most)));
         self.hanging(span, word, indent, lines.collect());
     }
 

@@ -1,6 +1,6 @@
 //! Expressions, by levels of binding.
 
-use super::super::ast::{Expr, ExprKind, Name, Operator};
+use super::super::ast::{Clauses, Expr, ExprKind, GroupTree, Name, Operator, OrderTree};
 use super::super::diagnostic::{Diagnostic, DiagnosticKind};
 use super::super::token::TokenKind;
 use super::{Found, Parser};
@@ -145,7 +145,9 @@ impl Parser {
                 );
             }
             ExprKind::Binary { op, left: Box::new(left), right: Box::new(right) }
-        } else if self.is_word("in") || (self.is_word("not") && self.second_word("in")) {
+        } else if (self.is_word("in") && !self.second_word("all"))
+            || (self.is_word("not") && self.second_word("in"))
+        {
             let negated = self.take_word("not");
             self.advance();
             self.need_sign("(", "`(` and the values")?;
@@ -162,7 +164,8 @@ impl Parser {
         } else {
             return Ok(left);
         };
-        let chained = self.operator_at(COMPARES).is_some() || self.is_word("in");
+        let in_list = self.is_word("in") && !self.second_word("all");
+        let chained = self.operator_at(COMPARES).is_some() || in_list;
         if chained || self.is_word("is") {
             let diagnostic = Diagnostic::new(
                 DiagnosticKind::Syntax,
@@ -272,8 +275,16 @@ impl Parser {
         self.advance();
         self.deeper()?;
         let mut args = vec![];
-        let mut filter = None;
-        if !self.is_sign(")") && !self.is_word("where") {
+        let mut clauses = Clauses::default();
+        // A column may be called `distinct`; what follows decides.
+        if function.text == "list"
+            && self.is_word("distinct")
+            && (self.at_name(1) || matches!(self.peek_after(1), TokenKind::Sign("(")))
+        {
+            self.advance();
+            clauses.distinct = true;
+        }
+        if !self.is_sign(")") && !self.at_clause() {
             args.push(self.expression()?);
             while self.take_sign(",") {
                 args.push(self.expression()?);
@@ -281,19 +292,60 @@ impl Parser {
         }
         loop {
             let span = self.span();
-            if self.take_word("where") {
-                filter = Some(Box::new(self.expression()?));
-            } else if self.is_word("per") || self.is_word("by") {
-                return self.not_yet(span, "`per` and `by` inside brackets");
-            } else if self.is_word("in") && self.second_word("all") {
-                return self.not_yet(span, "`in all` inside brackets");
+            let twice = if self.take_word("where") {
+                clauses.filter.replace(self.expression()?).is_some()
+            } else if self.take_word("by") {
+                let by = self.orders()?;
+                !std::mem::replace(&mut clauses.by, by).is_empty()
+            } else if self.take_word("per") {
+                let keys = self.keys()?;
+                clauses.group.replace(GroupTree::Per(keys)).is_some()
+            } else if self.at_clause() {
+                self.advance();
+                self.advance();
+                clauses.group.replace(GroupTree::All).is_some()
             } else {
                 break;
+            };
+            if twice {
+                let message = "this is said once in the brackets already";
+                let span = span.to(self.last_span());
+                return self.wrong(Diagnostic::new(DiagnosticKind::Syntax, span, message));
             }
         }
         self.need_sign(")", "`)` or `,`")?;
         self.depth = self.depth.saturating_sub(1);
-        Ok(ExprKind::Call { function, args, filter })
+        Ok(ExprKind::Call { function, args, clauses: Box::new(clauses) })
+    }
+
+    /// Whether something stands here that follows an aggregate's values.
+    fn at_clause(&self) -> bool {
+        self.is_word("where")
+            || self.is_word("by")
+            || self.is_word("per")
+            || (self.is_word("in") && self.second_word("all"))
+    }
+
+    /// `EXPR [desc], …`
+    pub(super) fn orders(&mut self) -> Found<Vec<OrderTree>> {
+        let mut orders = vec![];
+        loop {
+            let value = self.expression()?;
+            let descending = self.take_word("desc");
+            orders.push(OrderTree { value, descending });
+            if !self.take_sign(",") {
+                return Ok(orders);
+            }
+        }
+    }
+
+    /// `KEY, …`
+    pub(super) fn keys(&mut self) -> Found<Vec<Expr>> {
+        let mut keys = vec![self.key()?];
+        while self.take_sign(",") {
+            keys.push(self.key()?);
+        }
+        Ok(keys)
     }
 }
 

@@ -1,8 +1,8 @@
 //! Steps: each begins with a word that is a name elsewhere; what follows decides.
 
 use super::super::ast::{
-    AssignTree, ColumnTree, DedupeKeep, Otherwise, Preference, Quoted, ReadTree, RenameTree,
-    StepKind, StepTree,
+    AssignTree, ColumnTree, DedupeKeep, KeyTree, Otherwise, Preference, Quoted, ReadTree,
+    RenameTree, StepKind, StepTree,
 };
 use super::super::diagnostic::{Diagnostic, DiagnosticKind};
 use super::super::token::{Span, TokenKind};
@@ -51,8 +51,8 @@ impl Parser {
                 let near = did_you_mean(found, STEPS)
                     .or_else(|| did_you_mean(found, super::statement::STATEMENTS));
                 let help = near.unwrap_or_else(|| {
-                    "steps are read, add, change, keep, drop, dedupe, units, columns, rename, \
-                     grain, track"
+                    "steps are read, add, change, keep, drop, dedupe, top, bottom, one row per, \
+                     units, columns, rename, sort, grain, track"
                         .into()
                 });
                 self.advance();
@@ -73,7 +73,9 @@ impl Parser {
             "rename" => self.rename(),
             "grain" => Ok(StepKind::Grain(self.names("a column of the grain")?)),
             "track" => Ok(StepKind::Track(self.names("an amount to track")?)),
-            "one" => self.not_yet(span, "the step `one row`"),
+            "one" => self.one_row(),
+            "sort" => Ok(StepKind::Sort(self.orders()?)),
+            "top" | "bottom" => self.top(word == "bottom"),
             _ => self.not_yet(span, &format!("the step `{word}`")),
         }
     }
@@ -196,6 +198,69 @@ impl Parser {
                  smallest COLUMN, first or last",
             )
         }
+    }
+
+    /// `one row per KEY [as NAME], … [with total "TEXT"] NAME = AGGREGATE …`
+    fn one_row(&mut self) -> Found<StepKind> {
+        self.need_word("row", "`row`, as in  one row per KEY")?;
+        let mut keys = vec![];
+        if self.take_word("in") {
+            self.need_word("all", "`all`: one row in all")?;
+        } else {
+            self.need_word("per", "`per` and a key, or `in all`")?;
+            loop {
+                let value = self.key()?;
+                let name =
+                    if self.take_word("as") { Some(self.name("the key's name")?) } else { None };
+                if self.is_sign("=") {
+                    let diagnostic = Diagnostic::new(
+                        DiagnosticKind::Syntax,
+                        value.span,
+                        "this is a result, and stands among the keys",
+                    );
+                    return self.wrong(diagnostic.help("no comma before the first result"));
+                }
+                keys.push(KeyTree { value, name });
+                if !self.take_sign(",") {
+                    break;
+                }
+            }
+        }
+        let mut total = None;
+        if self.is_word("with")
+            && matches!(self.peek_after(1), TokenKind::Word(word) if word == "total")
+        {
+            self.advance();
+            self.advance();
+            total = Some(self.quoted("what stands in the keys of the total's row, in quotes")?);
+        }
+        let named = self.at_name(0) && matches!(self.peek_after(1), TokenKind::Sign("="));
+        let items = if named { self.items(&["="], Self::assignment)? } else { vec![] };
+        Ok(StepKind::OneRow { keys, total, items })
+    }
+
+    /// `top N by EXPR [per KEY, …] [with ties]`
+    fn top(&mut self, bottom: bool) -> Found<StepKind> {
+        let span = self.span();
+        let count = match *self.peek() {
+            TokenKind::Number { units, decimal: false, .. } => u32::try_from(units).ok(),
+            _ => None,
+        };
+        let Some(count) = count.filter(|count| *count > 0) else {
+            let message = "expected how many rows, a whole number above 0";
+            return self.wrong(Diagnostic::new(DiagnosticKind::Syntax, span, message));
+        };
+        self.advance();
+        self.need_word("by", "`by` and what is largest")?;
+        let by = self.expression()?;
+        let per = if self.take_word("per") { self.keys()? } else { vec![] };
+        let ties = self.is_word("with")
+            && matches!(self.peek_after(1), TokenKind::Word(word) if word == "ties");
+        if ties {
+            self.advance();
+            self.advance();
+        }
+        Ok(StepKind::Top { bottom, count, by, per, ties })
     }
 
     fn units(&mut self) -> Found<StepKind> {

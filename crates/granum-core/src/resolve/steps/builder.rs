@@ -1,7 +1,7 @@
 //! A table while its steps are resolved: columns and their versions, grain, amounts.
 
-use super::super::plan::{Proof, SlotId, Step, StepPlan};
-use super::super::scope::{Paths, Row};
+use super::super::plan::{GroupedPlan, Proof, SlotId, Step, StepPlan};
+use super::super::scope::{Paths, Pending, PendingKind, Row};
 use super::super::worth::Worth;
 use crate::expr::{Kind, Typed};
 use crate::lang::Span;
@@ -53,6 +53,10 @@ pub(in crate::resolve) struct Builder {
     /// The grain as a `grain` statement last said it.
     pub said: Option<Span>,
     pub ancestors: Vec<(TableId, bool)>,
+    /// Whether its rows are groups of what they began as.
+    pub gathered: bool,
+    /// Whether a total's row stands at the end.
+    pub total: bool,
 }
 
 impl Builder {
@@ -73,6 +77,37 @@ impl Builder {
             columns: columns.collect(),
             ancestors: self.ancestors.clone(),
             paths: if self.input { Paths::NotInInputs } else { Paths::Allowed },
+            next_slot: None,
+        }
+    }
+
+    /// The same for a step that can make values of groups for its expressions.
+    pub fn row_with_groups(&self) -> Row {
+        Row { next_slot: Some(self.types.len()), ..self.row() }
+    }
+
+    /// The columns of the grain, by name.
+    pub fn grain_names(&self) -> Vec<String> {
+        let slots = self.grain.as_ref().map_or(&[][..], |grain| &grain.slots);
+        let name = |slot: &SlotId| {
+            let named = self.names.iter().find(|named| named.slot() == *slot)?;
+            Some(named.name.clone())
+        };
+        slots.iter().filter_map(name).collect()
+    }
+
+    /// Makes what an expression needs made before: a step of its own.
+    pub fn settle(&mut self, pending: Vec<Pending>) {
+        let from = self.steps.len() + 1;
+        let mut grouped = vec![];
+        for pending in pending {
+            let slot = self.slot(pending.ty, pending.worth, from);
+            if let PendingKind::Grouped(what, keys) = pending.kind {
+                grouped.push(GroupedPlan { what, keys, slot });
+            }
+        }
+        if !grouped.is_empty() {
+            self.push(Step::Grouped(grouped), "groups".into(), false);
         }
     }
 

@@ -1,12 +1,13 @@
 //! `add`, `change`, `columns`, `rename`, `track`: which columns there are and what they are worth.
 
-use super::super::plan::Step;
+use super::super::expression::Valued;
+use super::super::plan::{SlotId, Step};
 use super::super::scope::Resolver;
 use super::super::worth::{Worth, WorthKind};
 use super::super::{Resolved, Wrong};
 use super::{Builder, Named};
 use crate::expr::{Kind, Typed};
-use crate::lang::{AssignTree, ColumnTree, Diagnostic, DiagnosticKind, Name, RenameTree};
+use crate::lang::{AssignTree, ColumnTree, Diagnostic, DiagnosticKind, Expr, Name, RenameTree};
 use crate::value::{Scalar, Type};
 
 impl Resolver<'_> {
@@ -25,6 +26,27 @@ impl Resolver<'_> {
         )
     }
 
+    /// The value of a column. Where it needs values of groups, what was assigned above is worked
+    /// first, then those.
+    fn worked(
+        &mut self,
+        builder: &mut Builder,
+        value: &Expr,
+        assigned: &mut Vec<(SlotId, Typed)>,
+        text: &str,
+    ) -> Resolved<Valued> {
+        self.pending.clear();
+        let value = self.expression(value, &builder.row_with_groups());
+        let pending = std::mem::take(&mut self.pending);
+        if !pending.is_empty() {
+            if !assigned.is_empty() {
+                builder.push(Step::Assign(std::mem::take(assigned)), text.to_owned(), false);
+            }
+            builder.settle(pending);
+        }
+        value
+    }
+
     pub(super) fn add(
         &mut self,
         builder: &mut Builder,
@@ -35,7 +57,7 @@ impl Resolver<'_> {
         let mut whole = Ok(());
         for item in items {
             let fresh = self.new_name(builder, &item.name, "to replace its values, use `change`");
-            let value = self.expression(&item.value, &builder.row());
+            let value = self.worked(builder, &item.value, &mut assigned, &text);
             whole = whole.and(fresh.as_ref().copied().map_err(|_| Wrong));
             let (value, worth) = value.unwrap_or_else(|_| {
                 whole = Err(Wrong);
@@ -68,7 +90,7 @@ impl Resolver<'_> {
         let mut assigned = vec![];
         let mut whole = Ok(());
         for item in items {
-            let value = self.expression(&item.value, &builder.row());
+            let value = self.worked(builder, &item.value, &mut assigned, &text);
             let Some(at) = builder.find(&item.name.text) else {
                 let row = builder.row();
                 whole = self.unknown_column(&row, &item.name);

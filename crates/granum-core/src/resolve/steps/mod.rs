@@ -3,6 +3,8 @@
 mod builder;
 mod columns;
 mod grain;
+mod one_row;
+mod order;
 mod read;
 mod rows;
 mod units;
@@ -10,13 +12,32 @@ mod units;
 use super::Resolved;
 use super::plan::Step;
 use super::scope::Resolver;
-use crate::lang::{StepKind, StepTree, format_step};
+use crate::lang::{Diagnostic, DiagnosticKind, StepKind, StepTree, format_step};
+use one_row::OneRowTree;
 
 pub(super) use builder::{Builder, Known, Named};
 
 impl Resolver<'_> {
     pub(super) fn step(&mut self, builder: &mut Builder, tree: &StepTree) -> Resolved<()> {
         let text = format_step(tree);
+        let after_total = matches!(
+            tree.kind,
+            StepKind::Add(_)
+                | StepKind::Change(_)
+                | StepKind::Rename(_)
+                | StepKind::Columns(_)
+                | StepKind::Sort(_)
+        );
+        if builder.total && !after_total {
+            return self.wrong(
+                Diagnostic::new(
+                    DiagnosticKind::Step,
+                    tree.span,
+                    "after a total only add, change, rename, columns and sort may follow",
+                )
+                .help("do this in a table that is built from this one: it does not see the total"),
+            );
+        }
         match &tree.kind {
             StepKind::Read(items) => self.read(builder, items, tree.span),
             StepKind::Add(items) => self.add(builder, items, text),
@@ -34,6 +55,14 @@ impl Resolver<'_> {
             StepKind::Rename(renames) => self.rename(builder, renames, text),
             StepKind::Grain(names) => self.grain(builder, names, tree.span, text),
             StepKind::Track(names) => self.track(builder, names, text),
+            StepKind::OneRow { keys, total, items } => {
+                let tree = OneRowTree { keys, total: total.as_ref(), items };
+                self.one_row(builder, &tree)
+            }
+            StepKind::Sort(by) => self.sort(builder, by, text),
+            StepKind::Top { bottom, count, by, per, ties } => {
+                self.top(builder, (*bottom, *count, *ties), by, per, text)
+            }
         }
     }
 }

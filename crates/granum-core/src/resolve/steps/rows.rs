@@ -16,7 +16,10 @@ impl Resolver<'_> {
         condition: &Expr,
         text: String,
     ) -> Resolved<()> {
-        let condition = self.condition(condition, &builder.row())?;
+        self.pending.clear();
+        let condition = self.condition(condition, &builder.row_with_groups());
+        builder.settle(std::mem::take(&mut self.pending));
+        let condition = condition?;
         builder.push(Step::Filter { keep, condition }, text, true);
         Ok(())
     }
@@ -87,7 +90,7 @@ impl Resolver<'_> {
                 .is_some_and(|grain| grain.filled && slots.iter().all(|s| grain.slots.contains(s)));
             builder.grain = Some(Known { slots, unique: true, filled });
         }
-        let copies = if builder.input {
+        let copies = if builder.input && !builder.gathered {
             // The whole record as it stood in the file.
             let all = builder.imports.iter().map(|(_, column)| *column).collect();
             vec![fingerprint(builder, all)]

@@ -1,0 +1,163 @@
+//! Aggregates that go over the rows once: counts, sums, least and greatest, conditions.
+
+use arrow_array::{BooleanArray, Float64Array, Int64Array, UInt32Array};
+use arrow_buffer::NullBuffer;
+
+use super::{AggregateFunction, GroupFailure, Groups, Values};
+use crate::link::compare;
+use crate::table::Column;
+use crate::value::{Scale, Type, decimal};
+
+/// Places of a mean and of a share, as of a division.
+const PLACES: Scale = Scale(10);
+
+pub(super) fn fold(values: &Values, groups: &Groups) -> Result<Column, GroupFailure> {
+    match values.function {
+        AggregateFunction::Sum => sum(values, groups),
+        AggregateFunction::Mean => mean(values, groups),
+        AggregateFunction::Min | AggregateFunction::Max => Ok(extreme(values, groups)),
+        AggregateFunction::Any | AggregateFunction::All | AggregateFunction::Share => {
+            Ok(condition(values, groups))
+        }
+        _ => Ok(counted(counts(values, groups))),
+    }
+}
+
+/// Calls `take` with each row that counts and has a value, and its group.
+fn each(values: &Values, groups: &Groups, mut take: impl FnMut(usize, usize)) {
+    let present = values.value.as_ref().and_then(Column::nulls);
+    for row in 0..groups.rows() {
+        let there = present.as_ref().is_none_or(|present| present.is_valid(row));
+        if there
+            && values.counts(row)
+            && let Some(group) = groups.of(row)
+        {
+            take(row, group);
+        }
+    }
+}
+
+fn counts(values: &Values, groups: &Groups) -> Vec<i64> {
+    let mut counts = vec![0; groups.count];
+    each(values, groups, |_, group| counts[group] += 1);
+    counts
+}
+
+fn counted(counts: Vec<i64>) -> Column {
+    Column::Integer(Int64Array::from(counts))
+}
+
+/// The sum of each group in units of the column's scale; with the first group that does not fit.
+fn units(values: &Values, groups: &Groups) -> Result<Vec<i128>, GroupFailure> {
+    let mut sums = vec![0_i128; groups.count];
+    let mut over: Option<usize> = None;
+    let mut add = |group: usize, value: i128| match decimal::add(sums[group], value) {
+        Some(sum) => sums[group] = sum,
+        None => over = Some(over.map_or(group, |first| first.min(group))),
+    };
+    match &values.value {
+        Some(Column::Integer(array)) => {
+            let cells = array.values();
+            each(values, groups, |row, group| add(group, cells[row].into()));
+        }
+        Some(Column::Decimal(array)) => {
+            let cells = array.values();
+            each(values, groups, |row, group| add(group, cells[row]));
+        }
+        _ => {}
+    }
+    match over {
+        Some(group) => Err(GroupFailure::Overflow { group: group as u32 }),
+        None => Ok(sums),
+    }
+}
+
+/// Sums of floating-point numbers, row after row, so that they do not depend on threads.
+fn floats(values: &Values, groups: &Groups) -> Option<Vec<f64>> {
+    let Some(Column::Number(array)) = &values.value else { return None };
+    let mut sums = vec![0.0; groups.count];
+    each(values, groups, |row, group| sums[group] += array.value(row));
+    Some(sums)
+}
+
+fn sum(values: &Values, groups: &Groups) -> Result<Column, GroupFailure> {
+    if let Some(sums) = floats(values, groups) {
+        return Ok(Column::Number(Float64Array::from(sums)));
+    }
+    let sums = units(values, groups)?;
+    if let Type::Decimal(scale) = values.ty {
+        return Ok(Column::decimal(sums, None, scale));
+    }
+    let whole = sums.iter().enumerate().map(|(group, sum)| {
+        i64::try_from(*sum).map_err(|_| GroupFailure::Overflow { group: group as u32 })
+    });
+    Ok(counted(whole.collect::<Result<_, _>>()?))
+}
+
+/// Sum by count, rounded half away from zero. Blank where there is nothing.
+fn mean(values: &Values, groups: &Groups) -> Result<Column, GroupFailure> {
+    let counts = counts(values, groups);
+    let some = counts.iter().map(|count| *count > 0).collect::<NullBuffer>();
+    if let Some(sums) = floats(values, groups) {
+        let means = sums.iter().zip(&counts).map(|(sum, count)| sum / (*count).max(1) as f64);
+        return Ok(Column::Number(Float64Array::new(means.collect(), Some(some))));
+    }
+    let scale = values.value.as_ref().and_then(|value| value.ty().scale()).unwrap_or_default();
+    let sums = units(values, groups)?;
+    let means = sums.iter().zip(&counts).enumerate().map(|(group, (sum, count))| {
+        decimal::divide(*sum, scale, i128::from((*count).max(1)), Scale(0))
+            .ok_or(GroupFailure::Overflow { group: group as u32 })
+    });
+    Ok(Column::decimal(means.collect::<Result<_, _>>()?, Some(some), PLACES))
+}
+
+/// The least value, or the greatest. Of equal ones the first.
+fn extreme(values: &Values, groups: &Groups) -> Column {
+    let Some(column) = &values.value else { return Column::Blank(groups.count) };
+    let mut best: Vec<Option<u32>> = vec![None; groups.count];
+    let wanted = match values.function {
+        AggregateFunction::Min => std::cmp::Ordering::Less,
+        _ => std::cmp::Ordering::Greater,
+    };
+    each(values, groups, |row, group| {
+        if best[group].is_none_or(|best| compare(column, row, best as usize) == wanted) {
+            best[group] = Some(row as u32);
+        }
+    });
+    column.take(&UInt32Array::from(best))
+}
+
+fn condition(values: &Values, groups: &Groups) -> Column {
+    let Some(Column::Boolean(array)) = &values.value else {
+        return Column::all_blank(values.ty, groups.count);
+    };
+    let mut holds = vec![0_i64; groups.count];
+    let mut fails = vec![0_i64; groups.count];
+    each(values, groups, |row, group| {
+        if array.value(row) {
+            holds[group] += 1;
+        } else {
+            fails[group] += 1;
+        }
+    });
+    if values.function != AggregateFunction::Share {
+        let any = values.function == AggregateFunction::Any;
+        let each = holds.iter().zip(&fails);
+        let truth: Vec<bool> =
+            each.map(|(holds, fails)| if any { *holds > 0 } else { *fails == 0 }).collect();
+        return Column::Boolean(BooleanArray::from(truth));
+    }
+    // Rows that the condition is blank for are rows all the same.
+    let mut all = vec![0_i64; groups.count];
+    for row in (0..groups.rows()).filter(|row| values.counts(*row)) {
+        if let Some(group) = groups.of(row) {
+            all[group] += 1;
+        }
+    }
+    let some = all.iter().map(|all| *all > 0).collect::<NullBuffer>();
+    let shares = holds.iter().zip(&all).map(|(holds, all)| {
+        // A part of rows never has too many digits.
+        decimal::divide((*holds).into(), Scale(0), (*all).max(1).into(), Scale(0)).unwrap_or(0)
+    });
+    Column::decimal(shares.collect(), Some(some), PLACES)
+}

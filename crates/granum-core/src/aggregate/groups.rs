@@ -1,0 +1,120 @@
+//! Which group each row belongs to.
+
+use arrow_array::{Array, UInt32Array};
+
+use crate::link::{BlankKeys, KeyTable, Keys, LinkIndex};
+use crate::table::Column;
+
+/// The group of each row.
+#[derive(Debug, Clone)]
+pub(crate) struct Groups {
+    of: GroupOf,
+    rows: usize,
+    /// How many groups there are.
+    pub count: usize,
+}
+
+#[derive(Debug, Clone)]
+enum GroupOf {
+    /// All rows are one group.
+    One,
+    /// Some rows may have none.
+    Each(UInt32Array),
+}
+
+impl Groups {
+    /// All rows are one group, also if there are none.
+    pub fn one(rows: usize) -> Self {
+        Self { of: GroupOf::One, rows, count: 1 }
+    }
+
+    /// The groups are the `count` rows that the rows lead to.
+    pub fn led_to(index: &LinkIndex, count: usize) -> Self {
+        Self { of: GroupOf::Each(index.clone()), rows: index.len(), count }
+    }
+
+    pub fn rows(&self) -> usize {
+        self.rows
+    }
+
+    /// The group of a row, unless it has none.
+    pub fn of(&self, row: usize) -> Option<usize> {
+        match &self.of {
+            GroupOf::One => Some(0),
+            GroupOf::Each(of) if of.is_valid(row) => Some(of.values()[row] as usize),
+            GroupOf::Each(_) => None,
+        }
+    }
+
+    /// For each row its group: an array to take the group's values by.
+    pub fn array(&self) -> UInt32Array {
+        match &self.of {
+            GroupOf::One => UInt32Array::from(vec![0; self.rows]),
+            GroupOf::Each(of) => of.clone(),
+        }
+    }
+
+    /// As a column, so that groups can be part of a key.
+    pub fn column(&self) -> Column {
+        let array = self.array();
+        let numbers: Vec<i64> = array.values().iter().map(|group| i64::from(*group)).collect();
+        Column::Integer(arrow_array::Int64Array::new(numbers.into(), array.nulls().cloned()))
+    }
+
+    /// How many rows each group has.
+    pub fn sizes(&self) -> Vec<u64> {
+        let mut sizes = vec![0; self.count];
+        match &self.of {
+            GroupOf::One => sizes[0] = self.rows as u64,
+            GroupOf::Each(_) => {
+                (0..self.rows).filter_map(|row| self.of(row)).for_each(|group| sizes[group] += 1);
+            }
+        }
+        sizes
+    }
+
+    /// The rows of all groups, group after group, each in row order; and where each group begins.
+    pub fn sorted(&self) -> (Vec<u32>, Vec<usize>) {
+        let mut starts = Vec::with_capacity(self.count + 1);
+        let mut start = 0;
+        for size in self.sizes() {
+            starts.push(start);
+            start += size as usize;
+        }
+        starts.push(start);
+        let mut next = starts.clone();
+        let mut rows = vec![0; start];
+        for row in 0..self.rows {
+            if let Some(group) = self.of(row) {
+                rows[next[group]] = row as u32;
+                next[group] += 1;
+            }
+        }
+        (rows, starts)
+    }
+}
+
+/// Numbers groups of equal keys in the order in which they first appear. A blank is equal to a
+/// blank. Gives the first row of each group, too.
+pub(crate) fn number(keys: Vec<Column>, rows: usize) -> (Groups, Vec<u32>) {
+    if keys.is_empty() {
+        let groups = Groups { count: usize::from(rows > 0), ..Groups::one(rows) };
+        return (groups, if rows > 0 { vec![0] } else { vec![] });
+    }
+    let keys = Keys::new(keys, BlankKeys::Equal, rows);
+    let table = KeyTable::build(&keys);
+    let mut repeats = table.repeats.iter().peekable();
+    let mut of: Vec<u32> = Vec::with_capacity(rows);
+    let mut firsts = vec![];
+    for row in 0..rows as u32 {
+        match repeats.next_if(|(repeat, _)| *repeat == row) {
+            Some((_, first)) => of.push(of[*first as usize]),
+            None => {
+                of.push(firsts.len() as u32);
+                firsts.push(row);
+            }
+        }
+    }
+    let count = firsts.len();
+    (Groups { of: GroupOf::Each(UInt32Array::from(of)), rows, count }, firsts)
+}

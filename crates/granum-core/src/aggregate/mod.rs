@@ -1,0 +1,100 @@
+//! Aggregates: one value of many rows, for each group of rows. The same code works for the groups of
+//! `one row per`, for rows that lead to one by a link, and for a whole table.
+
+mod fold;
+mod groups;
+mod ordered;
+
+pub(crate) use groups::{Groups, number};
+pub(crate) use ordered::order;
+
+use arrow_array::BooleanArray;
+use rayon::prelude::*;
+
+use crate::table::Column;
+use crate::value::Type;
+
+/// What is worked of a group's rows.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum AggregateFunction {
+    /// How many rows there are.
+    Rows,
+    /// How many values are not blank.
+    Count,
+    /// How many different values there are, blank apart.
+    Distinct,
+    Sum,
+    Min,
+    Max,
+    /// The sum of the values divided by how many there are, to ten places.
+    Mean,
+    /// Whether a condition is true of one row at least, of all rows that it is not blank for, and
+    /// of which part of all rows.
+    Any,
+    All,
+    Share,
+    /// The one value; several are an error.
+    Only,
+    /// The value of the row that something is latest, or earliest, of.
+    Latest,
+    Earliest,
+    /// All values as one text.
+    List,
+}
+
+/// What an aggregate is worked from, a row each.
+#[derive(Debug, Clone)]
+pub(crate) struct Values {
+    pub function: AggregateFunction,
+    /// What is gathered; nothing for `rows`.
+    pub value: Option<Column>,
+    /// The rows that count.
+    pub filter: Option<BooleanArray>,
+    /// What the rows of a group are ordered by, and whether the greatest comes first.
+    pub by: Vec<(Column, bool)>,
+    /// Whether each value stands once in a list.
+    pub distinct: bool,
+    /// What stands between the values of a list.
+    pub separator: String,
+    /// The result's type.
+    pub ty: Type,
+}
+
+/// Why a group has no value.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) enum GroupFailure {
+    /// Its sum has too many digits.
+    Overflow { group: u32 },
+    /// Several values where one was meant: rows that have the first of them.
+    Several { group: u32, rows: Vec<u32> },
+}
+
+impl Values {
+    /// Whether a row counts that belongs to a group.
+    fn counts(&self, row: usize) -> bool {
+        self.filter.as_ref().is_none_or(|filter| filter.value(row))
+    }
+}
+
+/// The aggregate of each group.
+pub(crate) fn aggregate(values: &Values, groups: &Groups) -> Result<Column, GroupFailure> {
+    use AggregateFunction::{Distinct, Earliest, Latest, List, Only};
+    match values.function {
+        Distinct => Ok(ordered::distinct(values, groups)),
+        Latest | Earliest => Ok(ordered::chosen(values, groups)),
+        List => Ok(ordered::list(values, groups)),
+        Only => ordered::only(values, groups),
+        _ => fold::fold(values, groups),
+    }
+}
+
+/// Several aggregates of the same groups, on all cores.
+pub(crate) fn aggregate_all(
+    values: &[Values],
+    groups: &Groups,
+) -> Vec<Result<Column, GroupFailure>> {
+    values.par_iter().map(|values| aggregate(values, groups)).collect()
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,145 @@
+//! Aggregates that look at a group's rows in an order, or at which values are different.
+
+use std::cmp::Ordering;
+use std::collections::HashSet;
+
+use arrow_array::{Int64Array, UInt32Array};
+use arrow_buffer::BooleanBuffer;
+
+use super::{AggregateFunction, GroupFailure, Groups, Values};
+use crate::expr::texts;
+use crate::link::{BlankKeys, KeyTable, Keys, compare};
+use crate::table::Column;
+
+/// Values are named up to this many.
+const NAMED: usize = 3;
+
+/// The rows that count and have a value.
+fn counting(values: &Values, groups: &Groups) -> BooleanBuffer {
+    let present = values.value.as_ref().and_then(Column::nulls);
+    BooleanBuffer::collect_bool(groups.rows(), |row| {
+        present.as_ref().is_none_or(|present| present.is_valid(row))
+            && values.counts(row)
+            && groups.of(row).is_some()
+    })
+}
+
+/// The rows of each group that have a value which no row of the group above has.
+fn first_of_each(values: &Values, groups: &Groups) -> BooleanBuffer {
+    let counting = counting(values, groups);
+    let rows: UInt32Array = counting.set_indices_u32().collect();
+    let value = values.value.clone().unwrap_or(Column::Blank(groups.rows()));
+    let columns = vec![groups.column().take(&rows), value.take(&rows)];
+    let table = KeyTable::build(&Keys::new(columns, BlankKeys::Apart, rows.len()));
+    let mut firsts = vec![false; groups.rows()];
+    rows.values().iter().for_each(|row| firsts[*row as usize] = true);
+    for (repeat, _) in &table.repeats {
+        firsts[rows.values()[*repeat as usize] as usize] = false;
+    }
+    BooleanBuffer::from(firsts)
+}
+
+pub(super) fn distinct(values: &Values, groups: &Groups) -> Column {
+    let mut counts = vec![0_i64; groups.count];
+    for row in first_of_each(values, groups).set_indices() {
+        if let Some(group) = groups.of(row) {
+            counts[group] += 1;
+        }
+    }
+    Column::Integer(Int64Array::from(counts))
+}
+
+pub(super) fn only(values: &Values, groups: &Groups) -> Result<Column, GroupFailure> {
+    let firsts = first_of_each(values, groups);
+    let mut found: Vec<Option<u32>> = vec![None; groups.count];
+    let mut several: Option<u32> = None;
+    for row in firsts.set_indices() {
+        let Some(group) = groups.of(row) else { continue };
+        match found[group] {
+            None => found[group] = Some(row as u32),
+            Some(_) => {
+                several = Some(several.map_or(group as u32, |least| least.min(group as u32)));
+            }
+        }
+    }
+    if let Some(group) = several {
+        let rows = firsts.set_indices().filter(|row| groups.of(*row) == Some(group as usize));
+        let rows = rows.map(|row| row as u32).take(NAMED).collect();
+        return Err(GroupFailure::Several { group, rows });
+    }
+    let value = values.value.as_ref();
+    Ok(value.map_or(Column::Blank(groups.count), |value| value.take(&UInt32Array::from(found))))
+}
+
+/// The order of two rows by some columns; blanks last, whichever way.
+pub(crate) fn order(by: &[(Column, bool)], row: usize, other: usize) -> Ordering {
+    for (column, descending) in by {
+        let order = match (column.is_blank(row), column.is_blank(other)) {
+            (true, true) => Ordering::Equal,
+            (true, false) => return Ordering::Greater,
+            (false, true) => return Ordering::Less,
+            (false, false) if *descending => compare(column, other, row),
+            (false, false) => compare(column, row, other),
+        };
+        if order.is_ne() {
+            return order;
+        }
+    }
+    Ordering::Equal
+}
+
+/// The value of the row that is latest, or earliest, of those that have both a value and what they
+/// are ordered by. Of several the last.
+pub(super) fn chosen(values: &Values, groups: &Groups) -> Column {
+    let Some(value) = &values.value else { return Column::Blank(groups.count) };
+    let wanted = match values.function {
+        AggregateFunction::Latest => Ordering::Less,
+        _ => Ordering::Greater,
+    };
+    let mut best: Vec<Option<u32>> = vec![None; groups.count];
+    for row in counting(values, groups).set_indices() {
+        let Some(group) = groups.of(row) else { continue };
+        if values.by.iter().any(|(column, _)| column.is_blank(row)) {
+            continue;
+        }
+        let stays = best[group].is_some_and(|best| order(&values.by, row, best as usize) == wanted);
+        if !stays {
+            best[group] = Some(row as u32);
+        }
+    }
+    value.take(&UInt32Array::from(best))
+}
+
+/// All values as one text, in row order or as they are ordered.
+pub(super) fn list(values: &Values, groups: &Groups) -> Column {
+    let Some(value) = &values.value else { return Column::Blank(groups.count) };
+    let counting = counting(values, groups);
+    let (mut rows, starts) = groups.sorted();
+    if !values.by.is_empty() {
+        for group in 0..groups.count {
+            let of_group = &mut rows[starts[group]..starts[group + 1]];
+            of_group.sort_by(|a, b| order(&values.by, *a as usize, *b as usize));
+        }
+    }
+    let mut cell = vec![];
+    Column::Text(texts(groups.count, |group, out| {
+        let mut seen: HashSet<Vec<u8>> = HashSet::new();
+        let mut first = true;
+        for row in rows[starts[group]..starts[group + 1]].iter().map(|row| *row as usize) {
+            if !counting.value(row) {
+                continue;
+            }
+            cell.clear();
+            value.write_value(row, &mut cell);
+            if values.distinct && !seen.insert(cell.clone()) {
+                continue;
+            }
+            if !first {
+                out.push_str(&values.separator);
+            }
+            first = false;
+            out.push_str(std::str::from_utf8(&cell).unwrap_or_default());
+        }
+        !first
+    }))
+}

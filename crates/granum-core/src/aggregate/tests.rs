@@ -1,0 +1,187 @@
+//! Aggregates against slow twins that go group by group.
+
+use proptest::prelude::*;
+
+use super::*;
+use crate::value::{Scalar, Scale};
+
+/// A group, a value in cents, an order, and whether the row counts; any of them may be missing.
+type Row = (u8, Option<i16>, Option<u8>, Option<bool>);
+
+fn rows() -> impl Strategy<Value = Vec<Row>> {
+    let row = (
+        0..4_u8,
+        prop::option::weighted(0.8, -300..300_i16),
+        prop::option::weighted(0.8, 0..4_u8),
+        prop::option::weighted(0.8, any::<bool>()),
+    );
+    prop::collection::vec(row, 0..40)
+}
+
+fn columns(rows: &[Row]) -> (Groups, Values) {
+    let keys: Vec<i64> = rows.iter().map(|row| row.0.into()).collect();
+    let (groups, _) = number(vec![Column::Integer(keys.into())], rows.len());
+    let cents: Vec<Scalar> = rows
+        .iter()
+        .map(|row| row.1.map_or(Scalar::Blank, |cents| Scalar::Decimal(cents.into(), Scale(2))))
+        .collect();
+    let parts: Vec<Column> =
+        cents.iter().map(|cell| Column::constant(cell, Type::Decimal(Scale(2)), 1)).collect();
+    let by: arrow_array::Int64Array = rows.iter().map(|row| row.2.map(i64::from)).collect();
+    let values = Values {
+        function: AggregateFunction::Rows,
+        value: Some(Column::concat(&parts)),
+        filter: Some(rows.iter().map(|row| Some(row.3 != Some(false))).collect()),
+        by: vec![(Column::Integer(by), false)],
+        distinct: false,
+        separator: "; ".into(),
+        ty: Type::Decimal(Scale(2)),
+    };
+    (groups, values)
+}
+
+/// A group's values in cents, each with what it is ordered by.
+type Twin = Vec<(i128, Option<u8>)>;
+
+/// The rows of each group that count and have a value, the groups as they first appear.
+fn twins(rows: &[Row]) -> Vec<Twin> {
+    let mut order: Vec<u8> = vec![];
+    for row in rows {
+        if !order.contains(&row.0) {
+            order.push(row.0);
+        }
+    }
+    let of = |group: &u8| {
+        let own = rows.iter().filter(|row| row.0 == *group && row.3 != Some(false));
+        own.filter_map(|row| Some((i128::from(row.1?), row.2))).collect()
+    };
+    order.iter().map(of).collect()
+}
+
+fn worked(values: &Values, groups: &Groups, function: AggregateFunction, ty: Type) -> Vec<Scalar> {
+    let by = match function {
+        AggregateFunction::Latest | AggregateFunction::Earliest => values.by.clone(),
+        _ => vec![],
+    };
+    let values = Values { function, by, ty, ..values.clone() };
+    let column = aggregate(&values, groups).unwrap();
+    (0..groups.count).map(|group| column.scalar(group)).collect()
+}
+
+fn cents(value: Option<i128>) -> Scalar {
+    value.map_or(Scalar::Blank, |value| Scalar::Decimal(value, Scale(2)))
+}
+
+proptest! {
+    #[test]
+    fn each_group_has_what_its_rows_give_one_by_one(rows in rows()) {
+        use AggregateFunction::{Count, Distinct, Earliest, Latest, List, Max, Mean, Min, Sum};
+        let (groups, values) = columns(&rows);
+        let twins = twins(&rows);
+        prop_assert_eq!(groups.count, twins.len());
+        let decimal = Type::Decimal(Scale(2));
+        let each = |of: &dyn Fn(&Twin) -> Scalar| twins.iter().map(of).collect::<Vec<_>>();
+        let amounts = |rows: &Twin| rows.iter().map(|row| row.0).collect::<Vec<_>>();
+        prop_assert_eq!(
+            worked(&values, &groups, Count, Type::Integer),
+            each(&|rows| Scalar::Integer(rows.len() as i64))
+        );
+        prop_assert_eq!(
+            worked(&values, &groups, Sum, decimal),
+            each(&|rows| cents(Some(amounts(rows).iter().sum())))
+        );
+        prop_assert_eq!(
+            worked(&values, &groups, Min, decimal),
+            each(&|rows| cents(amounts(rows).into_iter().min()))
+        );
+        prop_assert_eq!(
+            worked(&values, &groups, Max, decimal),
+            each(&|rows| cents(amounts(rows).into_iter().max()))
+        );
+        prop_assert_eq!(
+            worked(&values, &groups, Distinct, Type::Integer),
+            each(&|rows| {
+                let mut all = amounts(rows);
+                all.sort_unstable();
+                all.dedup();
+                Scalar::Integer(all.len() as i64)
+            })
+        );
+        // Ten places, rounded half away from zero: of cents, eight more.
+        prop_assert_eq!(
+            worked(&values, &groups, Mean, Type::Decimal(Scale(10))),
+            each(&|rows| {
+                if rows.is_empty() {
+                    return Scalar::Blank;
+                }
+                let (sum, count) = (amounts(rows).iter().sum::<i128>() * 100_000_000, rows.len() as i128);
+                let rounded = (2 * sum.abs() + count) / (2 * count) * sum.signum();
+                Scalar::Decimal(rounded, Scale(10))
+            })
+        );
+        let ordered = |rows: &Twin, sign: i16| {
+            // Of several the last.
+            rows.iter()
+                .filter_map(|row| Some((i16::from(row.1?) * sign, row.0)))
+                .enumerate()
+                .max_by_key(|(at, (order, _))| (*order, *at))
+                .map(|(_, (_, value))| value)
+        };
+        prop_assert_eq!(worked(&values, &groups, Latest, decimal), each(&|rows| cents(ordered(rows, 1))));
+        prop_assert_eq!(worked(&values, &groups, Earliest, decimal), each(&|rows| cents(ordered(rows, -1))));
+        prop_assert_eq!(
+            worked(&values, &groups, List, Type::Text),
+            each(&|rows| {
+                let texts: Vec<String> =
+                    amounts(rows).iter().map(|cents_| cents(Some(*cents_)).to_string()).collect();
+                if texts.is_empty() { Scalar::Blank } else { Scalar::Text(texts.join("; ")) }
+            })
+        );
+    }
+
+    #[test]
+    fn sizes_and_sums_of_groups_add_up_to_the_whole(rows in rows()) {
+        let (groups, values) = columns(&rows);
+        prop_assert_eq!(groups.sizes().iter().sum::<u64>() as usize, rows.len());
+        let sum = |groups: &Groups| -> i128 {
+            worked(&values, groups, AggregateFunction::Sum, Type::Decimal(Scale(2)))
+                .iter()
+                .map(|value| match value { Scalar::Decimal(units, _) => *units, _ => 0 })
+                .sum()
+        };
+        prop_assert_eq!(sum(&groups), sum(&Groups::one(rows.len())));
+        let (sorted, starts) = groups.sorted();
+        for group in 0..groups.count {
+            let own = &sorted[starts[group]..starts[group + 1]];
+            prop_assert!(own.windows(2).all(|pair| pair[0] < pair[1]));
+            prop_assert!(own.iter().all(|row| groups.of(*row as usize) == Some(group)));
+        }
+    }
+}
+
+#[test]
+fn nothing_gives_what_the_reference_says() {
+    let (groups, mut values) = columns(&[]);
+    assert_eq!(groups.count, 0);
+    let one = Groups::one(0);
+    let blank = [AggregateFunction::Min, AggregateFunction::Mean, AggregateFunction::Only];
+    for function in blank {
+        assert_eq!(worked(&values, &one, function, Type::Decimal(Scale(2))), [Scalar::Blank]);
+    }
+    values.value = Some(Column::all_blank(Type::Boolean, 0));
+    let truth = |function| worked(&values, &one, function, Type::Boolean);
+    assert_eq!(truth(AggregateFunction::Any), [Scalar::Boolean(false)]);
+    assert_eq!(truth(AggregateFunction::All), [Scalar::Boolean(true)]);
+    assert_eq!(worked(&values, &one, AggregateFunction::Rows, Type::Integer), [Scalar::Integer(0)]);
+}
+
+#[test]
+fn several_values_where_one_was_meant_are_named() {
+    let rows: Vec<Row> = [(1, 5), (2, 7), (2, 7), (1, 5), (2, 9), (1, 5)]
+        .map(|(group, value)| (group, Some(value), None, None))
+        .to_vec();
+    let (groups, values) = columns(&rows);
+    let only = Values { function: AggregateFunction::Only, ..values };
+    let failure = aggregate(&only, &groups).unwrap_err();
+    assert_eq!(failure, GroupFailure::Several { group: 1, rows: vec![1, 4] });
+}

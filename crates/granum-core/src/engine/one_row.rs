@@ -1,0 +1,272 @@
+//! `one row per`, and the values of groups that each row gets.
+
+use arrow_array::{Int64Array, UInt32Array};
+use rayon::prelude::*;
+
+use super::account::StepSum;
+use super::chain::Stop;
+use super::gather::{group_problem, values};
+use super::operations::StepRunner;
+use crate::aggregate::{
+    AggregateFunction, GroupFailure, Groups, Values, aggregate, aggregate_all, number, order,
+};
+use crate::expr::{Typed, evaluate_all};
+use crate::resolve::{AggregatePlan, GroupedPlan, GroupedWhat, OneRowPlan};
+use crate::table::{Batch, Column};
+use crate::tally::{GroupSizes, Problem};
+use crate::value::{Scalar, Type, decimal};
+
+/// Columns of some expressions over all rows of a step.
+fn columns<'t>(
+    runner: &StepRunner<'_>,
+    batch: &Batch,
+    typed: impl Iterator<Item = &'t Typed>,
+) -> Result<Vec<Column>, Problem> {
+    typed
+        .map(|typed| {
+            evaluate_all(typed, batch, runner.context.world, runner.zeros)
+                .map_err(|failure| runner.problem(batch, failure))
+        })
+        .collect()
+}
+
+/// Rows become groups. Gives the total's row too, if there is one.
+pub(super) fn one_row(
+    plan: &OneRowPlan,
+    runner: &StepRunner<'_>,
+    batch: &mut Batch,
+) -> Result<(StepSum, Option<Batch>), Stop> {
+    let (table, step) = (runner.plan(), runner.step);
+    let keys = columns(runner, batch, plan.keys.iter().map(|(key, ..)| key))?;
+    let (groups, firsts) = if plan.keys.is_empty() {
+        (Groups::one(batch.rows), vec![])
+    } else {
+        number(keys.clone(), batch.rows)
+    };
+    let worked: Result<Vec<Values>, Problem> = plan
+        .results
+        .iter()
+        .map(|(result, _)| {
+            values(result, batch, runner.context.world, runner.zeros)
+                .map_err(|failure| runner.problem(batch, failure))
+        })
+        .collect();
+    let worked = worked?;
+    let firsts = UInt32Array::from(firsts);
+    let text = &table.steps[step].text;
+    let results = |groups: &Groups, whole: bool| -> Result<Vec<Column>, Problem> {
+        let found = aggregate_all(&worked, groups);
+        found
+            .into_iter()
+            .enumerate()
+            .map(|(index, found)| {
+                found.map_err(|failure| {
+                    let (result, _) = &plan.results[index];
+                    let named = |group: u32| named(plan, &keys, &firsts, group, whole);
+                    group_problem(&table.name, text, result, &worked[index], failure, named)
+                })
+            })
+            .collect()
+    };
+    let gathered = results(&groups, plan.keys.is_empty())?;
+    let group_keys: Vec<Column> = keys.iter().map(|key| key.take(&firsts)).collect();
+    let mut total_row = None;
+    if let Some(total) = &plan.total {
+        for (key, (.., name)) in group_keys.iter().zip(&plan.keys) {
+            let taken = matches!(key, Column::Text(array)
+                    if array.iter().flatten().any(|value| value == total));
+            if taken {
+                return Err(Stop::Problem(Problem::TotalTaken {
+                    table: table.name.clone(),
+                    column: name.clone(),
+                    total: total.clone(),
+                }));
+            }
+        }
+        // Worked afresh from all rows, so that different values are counted once.
+        let all = results(&Groups::one(batch.rows), true)?;
+        let text = Scalar::Text(total.clone());
+        let keys = plan.keys.iter().map(|_| Column::constant(&text, Type::Text, 1));
+        total_row = Some(of_groups(table.slots.len(), plan, keys.collect(), all, 1));
+    }
+    let before = table.tracked.iter().map(|tracked| {
+        let changes = tracked.versions.iter().skip(1).any(|(from, _)| *from == step + 1)
+            || tracked.ends_at == Some(step);
+        let slot = tracked.slot_before(step).filter(|_| changes)?;
+        batch.slots[slot.0].as_ref().map(Column::sum)
+    });
+    let sum = StepSum {
+        before: before.collect(),
+        rows_before: batch.rows as u64,
+        sizes: Some(sizes(&groups)),
+        seen: true,
+        ..StepSum::default()
+    };
+    *batch = of_groups(table.slots.len(), plan, group_keys, gathered, groups.count);
+    Ok((sum, total_row))
+}
+
+/// Each row gets values of its group.
+pub(super) fn grouped(
+    plans: &[GroupedPlan],
+    runner: &StepRunner<'_>,
+    batch: &mut Batch,
+) -> Result<(), Stop> {
+    let (table, step) = (runner.plan(), runner.step);
+    for plan in plans {
+        let keys = columns(runner, batch, plan.keys.iter())?;
+        let groups = if keys.is_empty() {
+            Groups::one(batch.rows)
+        } else {
+            number(keys.clone(), batch.rows).0
+        };
+        let worked = |plan: &AggregatePlan| {
+            values(plan, batch, runner.context.world, runner.zeros)
+                .map_err(|failure| runner.problem(batch, failure))
+        };
+        let failed = |plan: &AggregatePlan, values: &Values, failure| {
+            let array = groups.array();
+            let named = |group: u32| {
+                let row = array.values().iter().position(|of| *of == group);
+                let value = |key: &Column| row.map_or(Scalar::Blank, |row| key.scalar(row));
+                keys.iter().map(|key| (String::new(), value(key))).collect()
+            };
+            let text = &table.steps[(step + 1).min(table.steps.len() - 1)].text;
+            group_problem(&table.name, text, plan, values, failure, named)
+        };
+        let column = match &plan.what {
+            GroupedWhat::Aggregate(plan) => {
+                let values = worked(plan)?;
+                let found = aggregate(&values, &groups)
+                    .map_err(|failure| failed(plan, &values, failure))?;
+                found.take(&groups.array())
+            }
+            GroupedWhat::Position { by } => {
+                let orders = columns(runner, batch, by.iter().map(|(by, _)| by))?;
+                let descending = by.iter().map(|(_, descending)| *descending);
+                position(&groups, &orders.into_iter().zip(descending).collect::<Vec<_>>())
+            }
+            GroupedWhat::Running(plan) => {
+                let values = worked(plan)?;
+                running(&values, &groups).map_err(|failure| failed(plan, &values, failure))?
+            }
+        };
+        batch.slots[plan.slot.0] = Some(column);
+    }
+    Ok(())
+}
+
+/// A group's keys in words.
+fn named(
+    plan: &OneRowPlan,
+    keys: &[Column],
+    firsts: &UInt32Array,
+    group: u32,
+    whole: bool,
+) -> Vec<(String, Scalar)> {
+    if whole {
+        return vec![];
+    }
+    let row = firsts.value(group as usize) as usize;
+    plan.keys.iter().zip(keys).map(|((.., name), key)| (name.clone(), key.scalar(row))).collect()
+}
+
+/// The rows of groups: keys and results in their slots, and nothing else.
+fn of_groups(
+    slots: usize,
+    plan: &OneRowPlan,
+    keys: Vec<Column>,
+    results: Vec<Column>,
+    count: usize,
+) -> Batch {
+    let mut all = vec![None; slots];
+    for ((_, slot, _), column) in plan.keys.iter().zip(keys) {
+        all[slot.0] = Some(column);
+    }
+    for ((_, slot), column) in plan.results.iter().zip(results) {
+        all[slot.0] = Some(column);
+    }
+    Batch::new(count, all, vec![])
+}
+
+/// Least, median and most rows of a group.
+fn sizes(groups: &Groups) -> GroupSizes {
+    let mut sizes = groups.sizes();
+    sizes.par_sort_unstable();
+    let at = |index: usize| sizes.get(index).copied().unwrap_or(0);
+    GroupSizes {
+        groups: groups.count as u64,
+        least: at(0),
+        median: at(sizes.len().saturating_sub(1) / 2),
+        most: at(sizes.len().saturating_sub(1)),
+    }
+}
+
+/// The rows of all groups, each group's in its order; rows that tie stay as they stand.
+fn in_order(groups: &Groups, by: &[(Column, bool)]) -> (Vec<u32>, Vec<usize>) {
+    let (mut rows, starts) = groups.sorted();
+    if !by.is_empty() {
+        for group in 0..groups.count {
+            rows[starts[group]..starts[group + 1]]
+                .sort_by(|a, b| order(by, *a as usize, *b as usize));
+        }
+    }
+    (rows, starts)
+}
+
+/// Each row's place in its group, counted from 1.
+fn position(groups: &Groups, by: &[(Column, bool)]) -> Column {
+    let (rows, starts) = in_order(groups, by);
+    let mut places = vec![0_i64; groups.rows()];
+    for group in 0..groups.count {
+        for (place, row) in (1..).zip(&rows[starts[group]..starts[group + 1]]) {
+            places[*row as usize] = place;
+        }
+    }
+    Column::Integer(Int64Array::from(places))
+}
+
+/// The sum up to each row, in its group's order. A row that does not count leaves it as it is.
+fn running(values: &Values, groups: &Groups) -> Result<Column, GroupFailure> {
+    let (rows, starts) = in_order(groups, &values.by);
+    let Some(value) = &values.value else { return Ok(Column::Blank(groups.rows())) };
+    let counts = |row: usize| {
+        !value.is_blank(row) && values.filter.as_ref().is_none_or(|filter| filter.value(row))
+    };
+    debug_assert_eq!(values.function, AggregateFunction::Sum);
+    if let Column::Number(array) = value {
+        let mut sums = vec![0.0; groups.rows()];
+        for group in 0..groups.count {
+            let mut sum = 0.0;
+            for row in rows[starts[group]..starts[group + 1]].iter().map(|row| *row as usize) {
+                sum += if counts(row) { array.value(row) } else { 0.0 };
+                sums[row] = sum;
+            }
+        }
+        return Ok(Column::Number(sums.into()));
+    }
+    let units = |row: usize| match value {
+        Column::Integer(array) => i128::from(array.value(row)),
+        Column::Decimal(array) => array.value(row),
+        _ => 0,
+    };
+    let mut sums = vec![0_i128; groups.rows()];
+    for group in 0..groups.count {
+        let mut sum = 0;
+        for row in rows[starts[group]..starts[group + 1]].iter().map(|row| *row as usize) {
+            if counts(row) {
+                sum = decimal::add(sum, units(row))
+                    .ok_or(GroupFailure::Overflow { group: group as u32 })?;
+            }
+            sums[row] = sum;
+        }
+    }
+    if let Type::Decimal(scale) = values.ty {
+        return Ok(Column::decimal(sums, None, scale));
+    }
+    let whole = sums.into_iter().enumerate().map(|(row, sum)| {
+        let group = groups.of(row).unwrap_or(0) as u32;
+        i64::try_from(sum).map_err(|_| GroupFailure::Overflow { group })
+    });
+    Ok(Column::Integer(Int64Array::from(whole.collect::<Result<Vec<_>, _>>()?)))
+}

@@ -1,0 +1,83 @@
+//! `sort`, `top` and `bottom`: all rows in an order.
+
+use arrow_array::UInt32Array;
+use arrow_buffer::BooleanBuffer;
+use rayon::prelude::*;
+
+use super::operations::StepRunner;
+use crate::aggregate::{Groups, number, order};
+use crate::expr::{Typed, evaluate_all};
+use crate::resolve::TopPlan;
+use crate::table::{Batch, Column};
+use crate::tally::Problem;
+
+fn column(runner: &StepRunner<'_>, batch: &Batch, typed: &Typed) -> Result<Column, Problem> {
+    evaluate_all(typed, batch, runner.context.world, runner.zeros)
+        .map_err(|failure| runner.problem(batch, failure))
+}
+
+/// The rows in the order of some expressions; what ties stays as it stands.
+pub(super) fn sorted(
+    runner: &StepRunner<'_>,
+    batch: &Batch,
+    by: &[(Typed, bool)],
+) -> Result<UInt32Array, Problem> {
+    let mut columns = vec![];
+    for (by, descending) in by {
+        columns.push((column(runner, batch, by)?, *descending));
+    }
+    let mut rows: Vec<u32> = (0..batch.rows as u32).collect();
+    rows.par_sort_by(|a, b| order(&columns, *a as usize, *b as usize));
+    Ok(UInt32Array::from(rows))
+}
+
+/// Which rows stay of a `top` or `bottom`, and in which order.
+pub(super) struct Chosen {
+    pub stays: BooleanBuffer,
+    pub rows: UInt32Array,
+    /// Rows that went though they tie with the last that stayed.
+    pub ties_cut: u64,
+    /// Rows that stayed above the number that was asked for, since they tie.
+    pub ties_kept: u64,
+}
+
+pub(super) fn top(
+    runner: &StepRunner<'_>,
+    batch: &Batch,
+    plan: &TopPlan,
+) -> Result<Chosen, Problem> {
+    let by = vec![(column(runner, batch, &plan.by)?, !plan.bottom)];
+    let mut keys = vec![];
+    for key in &plan.per {
+        keys.push(column(runner, batch, key)?);
+    }
+    let groups = if keys.is_empty() { Groups::one(batch.rows) } else { number(keys, batch.rows).0 };
+    // The grain settles what ties, then the place in the table.
+    let grain = plan.grain.iter().map(|slot| {
+        let column = batch.slots[slot.0].clone().unwrap_or(Column::Blank(batch.rows));
+        (column, false)
+    });
+    let settled: Vec<(Column, bool)> = by.iter().cloned().chain(grain).collect();
+    let (mut rows, starts) = groups.sorted();
+    let (mut chosen, mut ties_cut, mut ties_kept) = (vec![], 0, 0);
+    let most = plan.count as usize;
+    for group in 0..groups.count {
+        let of_group = &mut rows[starts[group]..starts[group + 1]];
+        of_group.par_sort_by(|a, b| order(&settled, *a as usize, *b as usize));
+        let mut end = most.min(of_group.len());
+        let ties = |row: u32| order(&by, row as usize, of_group[end - 1] as usize).is_eq();
+        let tied =
+            if end == 0 { 0 } else { of_group[end..].iter().take_while(|row| ties(**row)).count() };
+        if plan.ties {
+            end += tied;
+            ties_kept += tied as u64;
+        } else {
+            ties_cut += tied as u64;
+        }
+        chosen.extend_from_slice(&of_group[..end]);
+    }
+    let mut stays = vec![false; batch.rows];
+    chosen.iter().for_each(|row| stays[*row as usize] = true);
+    let stays = BooleanBuffer::from(stays);
+    Ok(Chosen { stays, rows: UInt32Array::from(chosen), ties_cut, ties_kept })
+}

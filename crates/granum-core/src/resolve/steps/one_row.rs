@@ -1,0 +1,232 @@
+//! `one row per`: rows become groups, and the keys the new grain.
+
+use super::super::plan::{AggregatePlan, OneRowPlan, SlotId, Step};
+use super::super::scope::{Paths, PendingKind, Resolver, Row};
+use super::super::worth::Worth;
+use super::super::{Resolved, Wrong};
+use super::{Builder, Known, Named};
+use crate::aggregate::AggregateFunction;
+use crate::expr::{Kind, Typed};
+use crate::lang::{
+    AssignTree, Diagnostic, DiagnosticKind, Expr, ExprKind, KeyTree, Name, Quoted, one_row,
+};
+use crate::value::{Scalar, Type};
+
+/// `one row per …` as it stands in a plan.
+pub(super) struct OneRowTree<'t> {
+    pub keys: &'t [KeyTree],
+    pub total: Option<&'t Quoted>,
+    pub items: &'t [AssignTree],
+}
+
+/// A key, resolved.
+struct Key {
+    value: Typed,
+    worth: Worth,
+    name: String,
+}
+
+/// Aggregates, and the slots of their values.
+type Gathered = Vec<(AggregatePlan, SlotId)>;
+
+/// The results of a step: what is gathered, and what is worked of that.
+struct Results {
+    gathered: Gathered,
+    assigned: Vec<(SlotId, Typed)>,
+    whole: Resolved<()>,
+}
+
+impl Resolver<'_> {
+    pub(super) fn one_row(&mut self, builder: &mut Builder, tree: &OneRowTree<'_>) -> Resolved<()> {
+        let text = one_row(tree.keys, tree.total);
+        let keys = self.group_keys(builder, tree)?;
+        let grain_before = builder.grain_names();
+        let from = builder.steps.len() + 1;
+        let mut named: Vec<Named> = vec![];
+        let mut planned = vec![];
+        for key in keys {
+            let slot = builder.slot(key.value.ty, key.worth, from);
+            named.push(Named {
+                name: key.name.clone(),
+                versions: vec![(from, slot)],
+                base_name: None,
+            });
+            planned.push((key.value, slot, key.name));
+        }
+        // Inside an aggregate stand the rows' names, outside keys and results above.
+        self.inner = Some(Row { next_slot: None, ..builder.row() });
+        let results = self.results(builder, tree.items, &mut named);
+        self.inner = None;
+        let Results { gathered, assigned, whole } = results;
+        let grain: Vec<SlotId> = planned.iter().map(|(_, slot, _)| *slot).collect();
+        let ends = carry_over(builder, tree.items, &gathered, &named);
+        builder.names = named;
+        builder.grain = Some(Known { slots: grain, unique: true, filled: true });
+        builder.ancestors.clear();
+        builder.raw.clear();
+        builder.gathered = true;
+        builder.total = tree.total.is_some();
+        let plan = OneRowPlan {
+            keys: planned,
+            results: gathered,
+            total: tree.total.map(|total| total.text.clone()),
+            ends,
+            grain_before,
+        };
+        builder.push(Step::OneRow(plan), text, true);
+        if !assigned.is_empty() {
+            builder.push(Step::Assign(assigned), "results".into(), false);
+        }
+        whole
+    }
+
+    fn group_keys(&mut self, builder: &Builder, tree: &OneRowTree<'_>) -> Resolved<Vec<Key>> {
+        let row = builder.row();
+        let mut keys: Vec<Key> = vec![];
+        for key in tree.keys {
+            let (value, worth) = self.expression(&key.value, &row)?;
+            let Some(name) = key_name(key) else {
+                return self.wrong(
+                    Diagnostic::new(DiagnosticKind::Step, key.value.span, "this key needs a name")
+                        .help("say it behind the key:  as NAME"),
+                );
+            };
+            if keys.iter().any(|known| known.name == name.text) {
+                return self.wrong(Diagnostic::new(
+                    DiagnosticKind::NameTaken,
+                    name.span,
+                    format!("`{}` stands twice among the keys", name.text),
+                ));
+            }
+            if let Some(total) = tree.total
+                && value.ty != Type::Text
+            {
+                return self.wrong(
+                    Diagnostic::new(
+                        DiagnosticKind::Type,
+                        key.value.span,
+                        format!(
+                            "the total's row has \"{}\" in every key, and this key is {}",
+                            total.text, value.ty
+                        ),
+                    )
+                    .help(format!("make it text:  text(…) as {}", name.text)),
+                );
+            }
+            let worth = Worth { own: true, ..worth };
+            keys.push(Key { value, worth, name: name.text });
+        }
+        Ok(keys)
+    }
+
+    /// The results in their order: what is gathered, and what is worked of that.
+    fn results(
+        &mut self,
+        builder: &mut Builder,
+        items: &[AssignTree],
+        named: &mut Vec<Named>,
+    ) -> Results {
+        let (mut gathered, mut assigned, mut whole): (Gathered, _, _) = (vec![], vec![], Ok(()));
+        for item in items {
+            if named.iter().any(|known| known.name == item.name.text) {
+                whole = self.wrong(
+                    Diagnostic::new(
+                        DiagnosticKind::NameTaken,
+                        item.name.span,
+                        format!("`{}` is a key or a result already", item.name.text),
+                    )
+                    .help("give the result another name"),
+                );
+                continue;
+            }
+            let row = Row {
+                table: builder.name.clone(),
+                columns: named
+                    .iter()
+                    .map(|named| {
+                        let slot = named.slot();
+                        let worth = builder.worth[slot.0];
+                        (named.name.clone(), slot, builder.types[slot.0], worth)
+                    })
+                    .collect(),
+                ancestors: vec![],
+                paths: Paths::Results,
+                next_slot: Some(builder.types.len()),
+            };
+            self.pending.clear();
+            let value = self.expression(&item.value, &row);
+            let from = builder.steps.len() + 1;
+            for pending in std::mem::take(&mut self.pending) {
+                let slot = builder.slot(pending.ty, pending.worth, from);
+                if let PendingKind::Result(plan) = pending.kind {
+                    gathered.push((plan, slot));
+                }
+            }
+            let (value, worth) = value.unwrap_or_else(|_| {
+                whole = Err(Wrong);
+                let nothing = Kind::Constant(Scalar::Blank);
+                (Typed::new(nothing, Type::Blank, item.name.span), Worth::default())
+            });
+            let direct = match value.kind {
+                Kind::Slot(slot) if gathered.iter().any(|(_, known)| *known == slot) => Some(slot),
+                _ => None,
+            };
+            let slot = direct.unwrap_or_else(|| {
+                let worth = Worth { own: worth.repeats().is_none(), ..worth };
+                let slot = builder.slot(value.ty, worth, from);
+                assigned.push((slot, value));
+                slot
+            });
+            named.push(Named {
+                name: item.name.text.clone(),
+                versions: vec![(from, slot)],
+                base_name: None,
+            });
+        }
+        Results { gathered, assigned, whole }
+    }
+}
+
+/// `NAME = sum(COLUMN)` of a tracked column goes on as NAME; all other amounts end here. Gives
+/// the names of those.
+fn carry_over(
+    builder: &mut Builder,
+    items: &[AssignTree],
+    gathered: &Gathered,
+    named: &[Named],
+) -> Vec<String> {
+    let step = builder.steps.len();
+    let mut ends = vec![];
+    for mut tracked in std::mem::take(&mut builder.tracked) {
+        let old = tracked.slot();
+        let carried = items.iter().find_map(|item| {
+            let slot = named.iter().find(|named| named.name == item.name.text)?.slot();
+            let (plan, _) = gathered.iter().find(|(_, known)| *known == slot)?;
+            let sums = plan.function == AggregateFunction::Sum
+                && plan.filter.is_none()
+                && matches!(&plan.value, Some(Typed { kind: Kind::Slot(s), .. }) if *s == old);
+            sums.then(|| (item.name.text.clone(), slot))
+        });
+        match carried {
+            Some((name, slot)) => {
+                tracked.name = name;
+                tracked.versions.push((step + 1, slot));
+                builder.tracked.push(tracked);
+            }
+            None => {
+                ends.push(tracked.name.clone());
+                builder.ended.push((tracked, step));
+            }
+        }
+    }
+    ends
+}
+
+/// What a key is called: as it says, or a path by its last name.
+fn key_name(key: &KeyTree) -> Option<Name> {
+    match (&key.name, &key.value) {
+        (Some(name), _) => Some(name.clone()),
+        (None, Expr { kind: ExprKind::Path(parts), .. }) => parts.last().cloned(),
+        (None, _) => None,
+    }
+}

@@ -1,0 +1,43 @@
+//! `sort`, `top` and `bottom`: the order of rows, and which of them stay.
+
+use super::super::Resolved;
+use super::super::plan::{Step, TopPlan};
+use super::super::scope::Resolver;
+use super::Builder;
+use crate::lang::{Expr, OrderTree};
+
+impl Resolver<'_> {
+    pub(super) fn sort(
+        &mut self,
+        builder: &mut Builder,
+        orders: &[OrderTree],
+        text: String,
+    ) -> Resolved<()> {
+        let row = builder.row();
+        let mut by = vec![];
+        for order in orders {
+            by.push((self.expression(&order.value, &row)?.0, order.descending));
+        }
+        builder.push(Step::Sort(by), text, false);
+        Ok(())
+    }
+
+    pub(super) fn top(
+        &mut self,
+        builder: &mut Builder,
+        (bottom, count, ties): (bool, u32, bool),
+        by: &Expr,
+        per: &[Expr],
+        text: String,
+    ) -> Resolved<()> {
+        let row = builder.row();
+        let (by, _) = self.expression(by, &row)?;
+        let mut keys = vec![];
+        for key in per {
+            keys.push(self.expression(key, &row)?.0);
+        }
+        let grain = builder.grain.as_ref().map_or(vec![], |grain| grain.slots.clone());
+        builder.push(Step::Top(TopPlan { bottom, count, by, per: keys, ties, grain }), text, true);
+        Ok(())
+    }
+}

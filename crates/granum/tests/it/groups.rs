@@ -1,0 +1,261 @@
+//! Steps that change what one row is, or which rows stay: `one row per`, `top`, `sort`, and values
+//! of groups for each row.
+
+use super::folder::{Folder, SHOP, shop};
+
+/// Sales of two months in two channels, with a blank channel and a tie.
+fn sales() -> Folder {
+    let folder = Folder::new();
+    folder.file(
+        "sales.csv",
+        "line,order_no,on,channel,buyer,net\n\
+         1,M1,2026-01-05,shop,Ada,4.00\n\
+         2,M1,2026-01-05,shop,Ada,1.50\n\
+         3,M2,2026-01-20,post,Ben,2.00\n\
+         4,M3,2026-02-01,shop,Ada,2.00\n\
+         5,M4,2026-02-03,,Cai,\n\
+         6,M5,2026-02-09,post,Ben,10.00\n",
+    );
+    folder
+}
+
+fn plan(folder: &Folder, steps: &str) -> String {
+    folder.plan(&format!(
+        "input sales from \"sales.csv\"\n  grain line\n  track net\ntable t from sales\n{steps}\n\
+         output t to \"t.csv\"\n"
+    ));
+    let ran = folder.run().code(0);
+    ran.out
+}
+
+fn written(steps: &str) -> String {
+    let folder = sales();
+    plan(&folder, steps);
+    folder.read("t.csv")
+}
+
+#[test]
+fn groups_stand_as_they_first_appear_and_a_blank_is_a_group() {
+    assert_eq!(
+        written(
+            "  one row per month(on) as month, channel\n    orders = distinct(order_no)\n    \
+             lines = rows()\n    known = count(net)\n    net = sum(net)\n    \
+             per_order = round(net / orders, 2)"
+        ),
+        "month,channel,orders,lines,known,net,per_order\n\
+         2026-01,shop,1,2,2,5.50,5.50\n2026-01,post,1,1,1,2.00,2.00\n\
+         2026-02,shop,1,1,1,2.00,2.00\n2026-02,,1,1,0,0.00,0.00\n2026-02,post,1,1,1,10.00,10.00\n"
+    );
+}
+
+#[test]
+fn every_aggregate_of_a_group() {
+    assert_eq!(
+        written(
+            "  one row per channel\n    least = min(net) most = max(net) mean = mean(net)\n    \
+             dear = any(net > 3) all_dear = all(net > 1) part = share(net > 3)\n    \
+             last = latest(order_no by on) first = earliest(order_no by on)\n    \
+             buyers = list(distinct buyer, \"; \") nets = list(net, \" \" by net desc)\n    \
+             big = sum(net where net >= 2)\n  drop channel is blank"
+        ),
+        "channel,least,most,mean,dear,all_dear,part,last,first,buyers,nets,big\n\
+         shop,1.50,4.00,2.5000000000,true,true,0.3333333333,M3,M1,Ada,4.00 2.00 1.50,6.00\n\
+         post,2.00,10.00,6.0000000000,true,true,0.5000000000,M5,M2,Ben,10.00 2.00,12.00\n"
+    );
+}
+
+#[test]
+fn one_row_in_all_is_there_even_of_nothing() {
+    let text = "  drop true\n  one row in all lines = rows() net = sum(net) most = max(net)";
+    assert_eq!(written(text), "lines,net,most\n0,0.00,\n");
+    let folder = sales();
+    plan(&folder, "  one row in all net = sum(net)");
+    folder.granum(&["show", "p.granum", "t"]).code(0).says("t · one row in all\n");
+}
+
+#[test]
+fn the_tally_tells_grain_groups_and_what_ends() {
+    let folder = sales();
+    folder.plan(
+        "input sales from \"sales.csv\"\n  grain line\n  track net, line\ntable t from sales\n  \
+         one row per channel with total \"all\"\n    value = sum(net)\n  top 2 by value\n",
+    );
+    // After a total no rows may go.
+    folder
+        .granum(&["check", "p.granum"])
+        .code(2)
+        .complains("after a total only add, change, rename, columns and sort may follow");
+    folder.plan(
+        "input sales from \"sales.csv\"\n  grain line\n  track net, line\ntable t from sales\n  \
+         one row per channel\n    value = sum(net)\n  top 2 by value\n",
+    );
+    let ran = folder.granum(&["check", "p.granum"]).code(0);
+    for line in [
+        "     t                       6          19.50            21\n",
+        "  1  one row per channel     3      −3  19.50    0.00     —\n",
+        "  2  top 2 by value          2      −1  19.50    0.00     —\n",
+        "  1  one row per line → one row per channel; 3 groups of 1 to 3 rows, median 2; line ends here\n",
+    ] {
+        assert!(ran.out.contains(line), "no {line} in\n{}", ran.out);
+    }
+}
+
+#[test]
+fn the_total_is_worked_afresh_and_only_outputs_and_show_have_it() {
+    let folder = sales();
+    let steps = "  keep channel is not blank\n  one row per channel with total \"all\"\n    \
+                 buyers = distinct(buyer)\n    net = sum(net)\n    each = round(net / buyers, 2)\n  \
+                 sort net";
+    folder.plan(&format!(
+        "input sales from \"sales.csv\"\n  track net\ntable t from sales\n{steps}\n\
+         table u from t\ncheck \"rows\": rows(t) = 2 and sum(t.net) = sum(sales.net)\n\
+         check t: channel != \"all\"\noutput t to \"t.csv\"\noutput u to \"u.csv\"\n"
+    ));
+    folder
+        .run()
+        .code(0)
+        .says("2 groups of 2 to 3 rows, median 2; and a row \"all\"\n    of all, which only outputs have\n")
+        .says("wrote t.csv · 2 rows and the total · ");
+    assert_eq!(
+        folder.read("t.csv"),
+        "channel,buyers,net,each\nshop,1,7.50,7.50\npost,1,12.00,12.00\nall,2,19.50,9.75\n"
+    );
+    assert_eq!(folder.read("u.csv").lines().count(), 3);
+    let shown = folder.granum(&["show", "p.granum", "t", "--rows", "1"]).code(0);
+    shown.says("  all           2  19.50  9.75\n").says("the first 1 of 2 rows, and the total\n");
+    let told = folder.granum(&["show", "p.granum", "t", "--format", "json"]).code(0);
+    let told: serde_json::Value = serde_json::from_str(&told.out).unwrap();
+    assert_eq!(told["table"]["total"][0], "all");
+    assert_eq!(told["table"]["rows"].as_array().unwrap().len(), 2);
+    // A group of that name would look like the total.
+    folder.plan(
+        "input sales from \"sales.csv\"\ntable t from sales\n  \
+         one row per channel with total \"shop\"\n    n = rows()\n",
+    );
+    folder
+        .run()
+        .code(1)
+        .says("a group of `channel` is called \"shop\", as the total's row would be");
+}
+
+#[test]
+fn one_value_was_meant_and_there_are_several() {
+    let folder = sales();
+    folder.plan(
+        "input sales from \"sales.csv\"\ntable t from sales\n  one row per buyer\n    \
+         order_no = only(order_no)\n",
+    );
+    folder.run().code(1).says(
+        "  t: a group has several values where one was meant\n    in  only(order_no)\n    \
+         of  one row per buyer\n    at  buyer Ada\n    values are M1, M3\n    say which is meant:  \
+         latest(… by …) , min(…) , list(…) ; or make it a key\n",
+    );
+    let one =
+        "  keep buyer != \"Ada\" and net is not blank\n  one row per buyer channel = only(channel)";
+    assert_eq!(written(one), "buyer,channel\nBen,post\n");
+}
+
+#[test]
+fn the_largest_stay_and_the_grain_settles_ties() {
+    assert_eq!(
+        written("  columns line, net\n  top 3 by net"),
+        "line,net\n6,10.00\n1,4.00\n3,2.00\n"
+    );
+    assert_eq!(
+        written("  columns line, net\n  top 3 by net with ties"),
+        "line,net\n6,10.00\n1,4.00\n3,2.00\n4,2.00\n"
+    );
+    assert_eq!(
+        written("  columns line, buyer, net\n  bottom 1 by net per buyer"),
+        "line,buyer,net\n2,Ada,1.50\n3,Ben,2.00\n5,Cai,\n"
+    );
+    let folder = sales();
+    let told = plan(&folder, "  top 3 by net");
+    assert!(told.contains("  1  1 row went though it ties with the last that stayed\n"), "{told}");
+    let told = plan(&folder, "  top 3 by net with ties");
+    assert!(told.contains("  1  1 row more, which tie with the last\n"), "{told}");
+}
+
+#[test]
+fn rows_are_sorted_with_blanks_last() {
+    assert_eq!(
+        written("  columns line, channel, net\n  sort channel desc, net"),
+        "line,channel,net\n2,shop,1.50\n4,shop,2.00\n1,shop,4.00\n3,post,2.00\n6,post,10.00\n5,,\n"
+    );
+}
+
+#[test]
+fn each_row_gets_values_of_its_group() {
+    assert_eq!(
+        written(
+            "  columns line, buyer, on, net\n  add n = position(per buyer by on, line)\n      \
+             first = min(on per buyer)\n      so_far = running(net per buyer by on, line)\n      \
+             part = round(net / sum(net in all), 2)\n  keep n = max(n per buyer)"
+        ),
+        "line,buyer,on,net,n,first,so_far,part\n4,Ada,2026-02-01,2.00,3,2026-01-05,7.50,0.10\n\
+         5,Cai,2026-02-03,,1,2026-02-03,0.00,\n6,Ben,2026-02-09,10.00,2,2026-01-20,12.00,0.51\n"
+    );
+}
+
+#[test]
+fn links_are_gathered_with_every_aggregate_and_over_several_links() {
+    let folder = shop();
+    folder.plan(&format!(
+        "{SHOP}link lines to orders on order_no\nlink orders to customers on customer_no\n\
+         table sales from lines\n  keep net > 6\n\
+         table t from customers\n  add lines = rows(orders.lines)\n      net = sum(orders.lines.net)\n      \
+         kept = sum(orders.sales.net)\n      dear = max(orders.lines.net where quantity > 1)\n      \
+         on = latest(orders.ordered_on by ordered_on)\n      has_sales = has(orders.sales)\n      \
+         names = list(orders.customers.name)\noutput t to \"t.csv\"\n"
+    ));
+    folder.run().code(0);
+    assert_eq!(
+        folder.read("t.csv"),
+        "customer_no,name,lines,net,kept,dear,on,has_sales,names\n\
+         C1,Ansa Fernacre,2,15.50,10.00,10.00,2026-03-01,true,Ansa Fernacre\n\
+         C2,Brim Mossback,0,0.00,0.00,,,false,\n"
+    );
+}
+
+#[test]
+fn what_cannot_be_gathered_is_refused_with_a_way_out() {
+    let folder = sales();
+    let wrong = |steps: &str, says: &[&str]| {
+        folder.plan(&format!(
+            "input sales from \"sales.csv\"\n  track net\ntable t from sales\n{steps}\n"
+        ));
+        let mut ran = folder.granum(&["check", "p.granum"]).code(2);
+        for text in says {
+            ran = ran.complains(text);
+        }
+    };
+    wrong("  one row per channel, net = sum(net)", &["no comma before the first result"]);
+    wrong("  one row per month(on)\n    n = rows()", &["this key needs a name", "as NAME"]);
+    wrong("  one row per channel\n    n = net", &["`t` has no column called `net`"]);
+    wrong(
+        "  one row per channel\n    n = rows()\n    n = rows()",
+        &["is a key or a result already"],
+    );
+    wrong("  one row per on with total \"all\"\n    n = rows()", &["make it text:  text(…) as on"]);
+    wrong("  one row per channel\n    n = sum(net per buyer)", &["do it with `add` before"]);
+    wrong("  one row per channel\n    n = position(by net)", &["gives each row of one table"]);
+    wrong("  add x = sum(net)", &["needs to know which rows are meant", "sum(… per KEY)"]);
+    wrong(
+        "  add all = sum(net in all)\n      x = sum(all per buyer)",
+        &["stands on every row of it"],
+    );
+    wrong("  add x = latest(net per buyer)", &["by what it is the latest"]);
+    wrong("  add x = sum(net per buyer by on)", &["the order of rows does not matter to `sum`"]);
+    wrong("  add x = running(net per buyer)", &["`running` needs an order"]);
+    wrong("  add x = position(net per buyer)", &["`position` takes no value"]);
+    wrong("  add x = rows(net per buyer)", &["so it takes no column"]);
+    wrong("  add x = share(net per buyer)", &["true or false"]);
+    wrong("  add x = list(buyer, net per buyer)", &["is written out"]);
+    wrong(
+        "  dedupe by sum(net in all) keep first",
+        &["stands in `add`, `change`, `keep` and `drop`"],
+    );
+    wrong("  top 0 by net", &["a whole number above 0"]);
+    wrong("  add x = upper(buyer by on)", &["belong to aggregates"]);
+    wrong("  add x = sum(net where net > 1 where net > 2 in all)", &["said once in the brackets"]);
+}
