@@ -7,8 +7,9 @@
 use arrow_array::types::{Date32Type, Decimal128Type, Float64Type, Int64Type};
 use arrow_array::{Array, PrimitiveArray, StringViewArray};
 
+use super::calendar;
 use super::convert::{convert, parse_with};
-use super::kernel::{Counting, FailureKind, RowFailure, map, texts, truths, valid};
+use super::kernel::{Counting, FailureKind, RowFailure, map, texts, truths};
 use super::typed::Typed;
 use crate::table::Column;
 use crate::value::{Scalar, Scale, Type, day, decimal};
@@ -41,6 +42,8 @@ pub enum Gives {
     Type(Type),
     /// The type of its arguments.
     Same,
+    /// A whole number; a number stays one.
+    Whole,
     /// A decimal with the places that its last argument says; a number stays one.
     Rounded,
     /// A decimal with the places that its last argument says.
@@ -82,9 +85,12 @@ impl Function {
     /// Whether there are values that it cannot work on: only texts and truths always come out.
     pub(crate) fn can_fail(&self) -> bool {
         self.name != "text" && !matches!(self.takes[0], Takes::Text | Takes::Temporal)
-            || self.name == "add_days"
+            || matches!(self.name, "add_days" | "add_months")
     }
 }
+
+/// Texts are padded up to so many letters.
+const MOST_PADDED: usize = 10_000;
 
 /// The function of a name.
 pub(crate) fn find(name: &str) -> Option<&'static Function> {
@@ -153,6 +159,10 @@ pub static FUNCTIONS: &[Function] = &[
         gives Gives::Type(Type::Boolean),
         "Whether the text ends with `what`.", "ends_with(\"fern\", \"rn\")" => "true",
         |call| Ok(call.test(|text, what| text.ends_with(what)))),
+    function!("pad_left", "pad_left(text, n, what)", [Text, Integer, Text] optional 0
+        repeats false gives Gives::Type(Type::Text),
+        "The text with `what` before it until it has n letters; a longer one is left as it is.",
+        "pad_left(\"750\", 5, \"0\")" => "00750", pad_left),
     function!("trim_left", "trim_left(text, what)", [Text, Text] optional 0 repeats false
         gives Gives::Type(Type::Text),
         "The text without every `what` that it begins with.",
@@ -161,6 +171,12 @@ pub static FUNCTIONS: &[Function] = &[
         gives Gives::Rounded,
         "The number with so many places, rounded half away from zero.",
         "round(2.345, 2)" => "2.35", round),
+    function!("floor", "floor(x)", [Numeric] optional 0 repeats false gives Gives::Whole,
+        "The greatest whole number that is not above it.", "floor(-2.5)" => "-3",
+        |call| whole(call, i128::div_euclid, f64::floor)),
+    function!("ceil", "ceil(x)", [Numeric] optional 0 repeats false gives Gives::Whole,
+        "The least whole number that is not below it.", "ceil(-2.5)" => "-2",
+        |call| whole(call, |units, by| -(-units).div_euclid(by), f64::ceil)),
     function!("abs", "abs(x)", [Numeric] optional 0 repeats false gives Gives::Same,
         "The number without its sign.", "abs(-2.50)" => "2.50", abs),
     function!("lowest", "lowest(a, b, …)", [Ordered, Ordered] optional 0 repeats true
@@ -176,18 +192,47 @@ pub static FUNCTIONS: &[Function] = &[
         "The day that a text says (ISO 8601 unless a format is given), or a datetime's day.",
         "date(\"24/11/2026\", \"%d/%m/%Y\")" => "2026-11-24", date),
     function!("year", "year(day)", [Temporal] optional 0 repeats false
-    gives Gives::Type(Type::Integer),
-    "The year.", "year(date(\"2026-03-01\"))" => "2026",
-    |call| Ok(Column::Integer(call.days()?.unary::<_, Int64Type>(|days| {
-        day::to_civil(days).map_or(0, |date| i64::from(date.year()))
-    })))),
+        gives Gives::Type(Type::Integer),
+        "The year.", "year(date(\"2026-03-01\"))" => "2026", calendar::year),
+    function!("quarter", "quarter(day)", [Temporal] optional 0 repeats false
+        gives Gives::Type(Type::Text),
+        "The quarter with its year.", "quarter(date(\"2026-03-01\"))" => "2026-Q1",
+        calendar::quarter),
     function!("month", "month(day)", [Temporal] optional 0 repeats false
         gives Gives::Type(Type::Text),
         "The month with its year, as text: years never mix.",
-        "month(date(\"2026-03-01\"))" => "2026-03", month),
+        "month(date(\"2026-03-01\"))" => "2026-03", calendar::month),
+    function!("month_name", "month_name(day)", [Temporal] optional 0 repeats false
+        gives Gives::Type(Type::Text),
+        "The month's name, of whichever year.", "month_name(date(\"2026-03-01\"))" => "March",
+        calendar::month_name),
+    function!("month_number", "month_number(day)", [Temporal] optional 0 repeats false
+        gives Gives::Type(Type::Integer),
+        "The month from 1 to 12, of whichever year.",
+        "month_number(date(\"2026-03-01\"))" => "3", calendar::month_number),
+    function!("week", "week(day)", [Temporal] optional 0 repeats false
+        gives Gives::Type(Type::Text),
+        "The week of ISO 8601, with the year that it belongs to.",
+        "week(date(\"2027-01-01\"))" => "2026-W53", calendar::week),
+    function!("weekday", "weekday(day)", [Temporal] optional 0 repeats false
+        gives Gives::Type(Type::Integer),
+        "The day of the week: 1 is Monday.", "weekday(date(\"2026-03-01\"))" => "7",
+        calendar::weekday),
+    function!("day", "day(day)", [Temporal] optional 0 repeats false
+        gives Gives::Type(Type::Integer),
+        "The day of the month.", "day(date(\"2026-03-01\"))" => "1", calendar::day),
+    function!("start_of_month", "start_of_month(day)", [Temporal] optional 0 repeats false
+        gives Gives::Type(Type::Date),
+        "The first day of the month.",
+        "start_of_month(date(\"2026-03-17\"))" => "2026-03-01", calendar::start_of_month),
     function!("add_days", "add_days(day, n)", [Temporal, Integer] optional 0 repeats false
         gives Gives::Type(Type::Date),
-        "The day n days later.", "add_days(date(\"2026-02-27\"), 2)" => "2026-03-01", add_days),
+        "The day n days later.", "add_days(date(\"2026-02-27\"), 2)" => "2026-03-01",
+        calendar::add_days),
+    function!("add_months", "add_months(day, n)", [Temporal, Integer] optional 0 repeats false
+        gives Gives::Type(Type::Date),
+        "The same day n months later, or the last of a shorter month.",
+        "add_months(date(\"2026-01-31\"), 1)" => "2026-02-28", calendar::add_months),
     function!("text", "text(x)", [Any] optional 0 repeats false gives Gives::Type(Type::Text),
         "The value as it would be written.", "text(2.50)" => "2.50",
         |call| convert(&call.columns[0], Type::Text, call.counting)),
@@ -200,6 +245,10 @@ pub static FUNCTIONS: &[Function] = &[
         "The exact number with so many places; what has more stops the run.",
         "decimal(\"2.5\", 2)" => "2.50",
         |call| convert(&call.columns[0], call.ty, call.counting)),
+    function!("number", "number(x)", [Any] optional 0 repeats false
+        gives Gives::Type(Type::Number),
+        "The floating-point number; what is none stops the run.", "number(\"2.5\")" => "2.5",
+        |call| convert(&call.columns[0], Type::Number, call.counting)),
 ];
 
 impl Call<'_> {
@@ -263,7 +312,7 @@ impl Call<'_> {
         best
     }
 
-    fn days(&self) -> Result<PrimitiveArray<Date32Type>, RowFailure> {
+    pub(super) fn days(&self) -> Result<PrimitiveArray<Date32Type>, RowFailure> {
         Ok(match convert(&self.columns[0], Type::Date, self.counting)? {
             Column::Date(days) => days,
             other => PrimitiveArray::new_null(other.len()),
@@ -277,7 +326,7 @@ impl Call<'_> {
         }
     }
 
-    fn blank(&self) -> Column {
+    pub(super) fn blank(&self) -> Column {
         Column::all_blank(self.ty, self.rows)
     }
 }
@@ -324,6 +373,45 @@ fn trim_left(call: &Call<'_>) -> Result<Column, RowFailure> {
         out.push_str(array.value(row).trim_start_matches(what.value(row)));
         true
     })))
+}
+
+/// The text with letters before it, the first of them first.
+fn pad_left(call: &Call<'_>) -> Result<Column, RowFailure> {
+    let (array, what) = (call.texts(0), call.texts(2));
+    let Column::Integer(width) = &call.columns[1] else { return Ok(call.blank()) };
+    Ok(Column::Text(texts(call.rows, |row, out| {
+        if array.is_null(row) || what.is_null(row) || width.is_null(row) {
+            return false;
+        }
+        let text = array.value(row);
+        let width = usize::try_from(width.value(row)).unwrap_or(0).min(MOST_PADDED);
+        let missing = width.saturating_sub(text.chars().count());
+        out.extend(what.value(row).chars().cycle().take(missing));
+        out.push_str(text);
+        true
+    })))
+}
+
+/// A whole number: `exact` gives it from units and the units of one.
+fn whole(
+    call: &Call<'_>,
+    exact: impl Fn(i128, i128) -> i128,
+    float: impl Fn(f64) -> f64,
+) -> Result<Column, RowFailure> {
+    Ok(match &call.columns[0] {
+        Column::Decimal(a) => {
+            let by = decimal::power(a.scale() as u8);
+            let (values, nulls) = map::<Decimal128Type, Int64Type>(
+                a,
+                call.counting,
+                |_| FailureKind::Overflow,
+                |units| i64::try_from(exact(units, by)).ok(),
+            )?;
+            Column::Integer(PrimitiveArray::new(values.into(), nulls))
+        }
+        Column::Number(a) => Column::Number(a.unary(float)),
+        column => column.clone(),
+    })
 }
 
 fn round(call: &Call<'_>) -> Result<Column, RowFailure> {
@@ -379,38 +467,4 @@ fn date(call: &Call<'_>) -> Result<Column, RowFailure> {
         }
         _ => convert(&call.columns[0], Type::Date, call.counting),
     }
-}
-
-fn month(call: &Call<'_>) -> Result<Column, RowFailure> {
-    let days = call.days()?;
-    Ok(Column::Text(texts(call.rows, |row, out| {
-        let mut written = vec![];
-        if valid(days.nulls(), row) {
-            day::write(days.value(row), &mut written);
-            // The day and its hyphen come last.
-            written.truncate(written.len().saturating_sub(3));
-            out.push_str(&String::from_utf8_lossy(&written));
-        }
-        !written.is_empty()
-    })))
-}
-
-fn add_days(call: &Call<'_>) -> Result<Column, RowFailure> {
-    let days = call.days()?;
-    let Column::Integer(by) = &call.columns[1] else { return Ok(call.blank()) };
-    let mut out = Vec::with_capacity(call.rows);
-    for row in 0..call.rows {
-        if days.is_null(row) || by.is_null(row) {
-            out.push(None);
-            continue;
-        }
-        let sum = i64::from(days.value(row)).checked_add(by.value(row));
-        let day =
-            sum.and_then(|sum| i32::try_from(sum).ok()).filter(|d| day::to_civil(*d).is_some());
-        if day.is_none() {
-            call.counting.fail(row, || FailureKind::Overflow)?;
-        }
-        out.push(day);
-    }
-    Ok(Column::Date(out.into()))
 }

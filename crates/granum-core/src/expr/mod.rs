@@ -1,6 +1,7 @@
 //! Typed expressions, worked over whole columns.
 
 mod arithmetic;
+mod calendar;
 mod compare;
 mod convert;
 mod evaluate;

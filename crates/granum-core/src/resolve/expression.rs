@@ -13,23 +13,7 @@ use crate::value::{Scalar, Scale, Type};
 pub(super) type Valued = (Typed, Worth);
 
 /// Functions and aggregates of the reference that this version does not run.
-const NOT_YET: &[&str] = &[
-    "pad_left",
-    "floor",
-    "ceil",
-    "quarter",
-    "month_name",
-    "month_number",
-    "week",
-    "weekday",
-    "day",
-    "start_of_month",
-    "add_months",
-    "number",
-    "source_file",
-    "source_line",
-    "choices",
-];
+const NOT_YET: &[&str] = &["source_file", "source_line", "choices"];
 
 /// The names of all aggregates.
 fn aggregate_names() -> impl Iterator<Item = &'static str> {
@@ -365,10 +349,11 @@ impl Resolver<'_> {
         let ty = match function.gives {
             Gives::Type(ty) => ty,
             Gives::Same => typed[0].ty,
-            Gives::Rounded if typed[0].ty == Type::Number => Type::Number,
+            Gives::Rounded | Gives::Whole if typed[0].ty == Type::Number => Type::Number,
+            Gives::Whole => Type::Integer,
             Gives::Rounded | Gives::Decimal => Type::Decimal(places),
         };
-        if matches!(function.gives, Gives::Rounded | Gives::Decimal) {
+        if matches!(function.gives, Gives::Rounded | Gives::Decimal | Gives::Whole) {
             worth.divided = false;
         }
         if !ty.is_numeric() {
@@ -400,7 +385,7 @@ impl Resolver<'_> {
     fn conversion(&mut self, function: &Function, args: &[Typed]) -> Resolved<()> {
         let from = args[0].ty;
         let fits = match function.name {
-            "integer" | "decimal" => from.is_numeric() || from == Type::Text,
+            "integer" | "decimal" | "number" => from.is_numeric() || from == Type::Text,
             "date" => from.is_temporal() || from == Type::Text,
             _ => true,
         };

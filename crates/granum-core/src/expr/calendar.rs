@@ -1,0 +1,136 @@
+//! Functions of days.
+
+use std::fmt::Write;
+
+use arrow_array::types::Date32Type;
+use arrow_array::{Array, Int64Array, PrimitiveArray};
+use jiff::Span;
+use jiff::civil::Date;
+
+use super::function::Call;
+use super::kernel::{FailureKind, RowFailure, texts, valid};
+use crate::table::Column;
+use crate::value::day;
+
+const MONTHS: [&str; 12] = [
+    "January",
+    "February",
+    "March",
+    "April",
+    "May",
+    "June",
+    "July",
+    "August",
+    "September",
+    "October",
+    "November",
+    "December",
+];
+
+/// A text of each day.
+fn text(call: &Call<'_>, write: impl Fn(Date, &mut String)) -> Result<Column, RowFailure> {
+    let days = call.days()?;
+    Ok(Column::Text(texts(call.rows, |row, out| {
+        let date = valid(days.nulls(), row).then(|| day::to_civil(days.value(row))).flatten();
+        if let Some(date) = date {
+            write(date, out);
+        }
+        date.is_some()
+    })))
+}
+
+/// A whole number of each day.
+fn number(call: &Call<'_>, of: impl Fn(Date) -> i64) -> Result<Column, RowFailure> {
+    let days = call.days()?;
+    let numbers: Int64Array = days.iter().map(|days| Some(of(day::to_civil(days?)?))).collect();
+    Ok(Column::Integer(numbers))
+}
+
+pub(super) fn year(call: &Call<'_>) -> Result<Column, RowFailure> {
+    number(call, |date| date.year().into())
+}
+
+pub(super) fn quarter(call: &Call<'_>) -> Result<Column, RowFailure> {
+    text(call, |date, out| {
+        let _ = write!(out, "{:04}-Q{}", date.year(), (date.month() - 1) / 3 + 1);
+    })
+}
+
+pub(super) fn month(call: &Call<'_>) -> Result<Column, RowFailure> {
+    text(call, |date, out| {
+        let _ = write!(out, "{:04}-{:02}", date.year(), date.month());
+    })
+}
+
+pub(super) fn month_name(call: &Call<'_>) -> Result<Column, RowFailure> {
+    text(call, |date, out| out.push_str(MONTHS[date.month() as usize - 1]))
+}
+
+pub(super) fn month_number(call: &Call<'_>) -> Result<Column, RowFailure> {
+    number(call, |date| date.month().into())
+}
+
+pub(super) fn week(call: &Call<'_>) -> Result<Column, RowFailure> {
+    text(call, |date, out| {
+        let week = date.iso_week_date();
+        let _ = write!(out, "{:04}-W{:02}", week.year(), week.week());
+    })
+}
+
+pub(super) fn weekday(call: &Call<'_>) -> Result<Column, RowFailure> {
+    number(call, |date| date.weekday().to_monday_one_offset().into())
+}
+
+pub(super) fn day(call: &Call<'_>) -> Result<Column, RowFailure> {
+    number(call, |date| date.day().into())
+}
+
+pub(super) fn start_of_month(call: &Call<'_>) -> Result<Column, RowFailure> {
+    moved(call, |date, _| Some(day::from_civil(date.first_of_month())), false)
+}
+
+/// The day that comes of each day and of a whole number, where there is one; fails where the
+/// calendar has none.
+fn moved(
+    call: &Call<'_>,
+    to: impl Fn(Date, i64) -> Option<i32>,
+    by: bool,
+) -> Result<Column, RowFailure> {
+    let days = call.days()?;
+    let none = Int64Array::from(vec![0; call.rows]);
+    let by = match call.columns.get(1) {
+        Some(Column::Integer(by)) => by,
+        _ if by => return Ok(call.blank()),
+        _ => &none,
+    };
+    let mut out: Vec<Option<i32>> = Vec::with_capacity(call.rows);
+    for row in 0..call.rows {
+        if days.is_null(row) || by.is_null(row) {
+            out.push(None);
+            continue;
+        }
+        let found = day::to_civil(days.value(row)).and_then(|date| to(date, by.value(row)));
+        if found.is_none() {
+            call.counting.fail(row, || FailureKind::Overflow)?;
+        }
+        out.push(found);
+    }
+    Ok(Column::Date(PrimitiveArray::<Date32Type>::from(out)))
+}
+
+pub(super) fn add_days(call: &Call<'_>) -> Result<Column, RowFailure> {
+    let to = |date: Date, by: i64| {
+        let sum = i64::from(day::from_civil(date)).checked_add(by)?;
+        i32::try_from(sum).ok().filter(|days| day::to_civil(*days).is_some())
+    };
+    moved(call, to, true)
+}
+
+/// The same day of a later month; its last where that is shorter.
+pub(super) fn add_months(call: &Call<'_>) -> Result<Column, RowFailure> {
+    let to = |date: Date, by: i64| {
+        let span = Span::new().try_months(by).ok()?;
+        date.checked_add(span).ok().map(day::from_civil)
+    };
+    moved(call, to, true)
+}
