@@ -2,7 +2,9 @@
 
 use crate::resolve::{Plan, Source, Step, TablePlan};
 use crate::table::{Amount, TableId};
-use crate::tally::{Cut, GroupSizes, SetAside, StepAccount, StepDetail, TableTally, TrackedName};
+use crate::tally::{
+    Cut, GroupSizes, Part, SetAside, StepAccount, StepDetail, TableTally, TrackedName,
+};
 
 /// What happened in one step, over some rows.
 #[derive(Debug, Clone, Default)]
@@ -63,6 +65,7 @@ pub(super) struct TableSum {
     pub blanked: Vec<(String, u64)>,
     pub aside: Vec<SetAside>,
     pub zero_divisions: u64,
+    pub parts: Vec<Part>,
 }
 
 impl TableSum {
@@ -119,15 +122,19 @@ impl TableSum {
         }
         accounts.reverse();
         let begins_as = match &table.source {
-            Source::Input(_) => table.name.clone(),
+            Source::Input(_) | Source::Calendar(_) => table.name.clone(),
             Source::Base(base) => plan.tables[base.0].name.clone(),
+            Source::Several(several) => {
+                let names = several.tables.iter().map(|table| plan.tables[table.0].name.as_str());
+                names.collect::<Vec<_>>().join(", ")
+            }
         };
         TableTally {
             name: table.name.clone(),
             grain: table.grain.as_ref().map_or(vec![], |grain| grain.columns.clone()),
             one_row: table.is_one_row(),
             begins_as,
-            input: matches!(table.source, Source::Input(_)),
+            input: matches!(table.source, Source::Input(_) | Source::Calendar(_)),
             tracked: table
                 .tracked
                 .iter()
@@ -142,6 +149,7 @@ impl TableSum {
             blanked: self.blanked.clone(),
             aside: self.aside.clone(),
             zero_divisions: self.zero_divisions,
+            parts: self.parts.clone(),
         }
     }
 }

@@ -219,8 +219,16 @@ impl ChainRun<'_> {
     }
 
     /// The rows of the finished table that the chain begins with.
-    fn base_rows(&self) -> Batch {
+    fn base_rows(&mut self) -> Batch {
         let first = &self.context.plan.tables[self.chain.tables[0].0];
+        if let Source::Several(plan) = &first.source {
+            let (rows, parts) = super::several::rows(self.context, self.chain.tables[0], plan);
+            self.end.sums[0].parts = parts;
+            return rows;
+        }
+        if let Source::Calendar(plan) = &first.source {
+            return super::calendar::rows(self.chain.tables[0], first.slots.len(), plan);
+        }
         let Source::Base(base) = first.source else { return Batch::default() };
         let Some(table) = &self.context.world.tables[base.0] else { return Batch::default() };
         let mut slots = vec![None; first.slots.len()];
@@ -356,7 +364,7 @@ impl ChainRun<'_> {
                     let hidden = input.fingerprints.iter().map(|(hidden, _)| *hidden);
                     hidden.chain(input.aside).any(|hidden| hidden.0 == slot)
                 }
-                Source::Base(_) => false,
+                Source::Base(_) | Source::Several(_) | Source::Calendar(_) => false,
             };
             let live = demand.last_use[slot].is_some() && (imported || hidden);
             live.then(|| crate::table::Column::all_blank(*ty, 0))

@@ -5,7 +5,7 @@ use std::collections::HashSet;
 
 use crate::expr::{Kind, Typed};
 use crate::resolve::{
-    CheckKind, DedupeRule, GatherId, GroupedPlan, Hop, LinkId, Plan, Required, SlotId, Source,
+    CheckKind, DedupeRule, GatherId, GroupedPlan, Hop, Lay, LinkId, Plan, Required, SlotId, Source,
     Step, TotalId,
 };
 use crate::table::TableId;
@@ -154,10 +154,13 @@ impl Demand {
         }
         // A table that several are made from is kept; one that one is made from passes on.
         for (at, table) in plan.tables.iter().enumerate() {
-            let Source::Base(base) = table.source else { continue };
             if !self.tables[at].wanted {
                 continue;
             }
+            if let Source::Several(several) = &table.source {
+                several.tables.iter().for_each(|base| self.tables[base.0].whole = true);
+            }
+            let Source::Base(base) = table.source else { continue };
             let base = &mut self.tables[base.0];
             if base.passes_to.is_some() {
                 base.whole = true;
@@ -337,6 +340,21 @@ impl Demand {
                 }
             }
         }
+        if let Source::Several(several) = &table.source {
+            let keys = match several.lay {
+                Lay::Meeting { keys } => keys,
+                Lay::Stacked { .. } => 0,
+            };
+            for (at, (slot, places)) in several.columns.iter().enumerate() {
+                // What rows meet on is looked at in any case.
+                let needed = at < keys || self.tables[id.0].last_use[slot.0].is_some();
+                for (base, place) in several.tables.iter().zip(places) {
+                    if let Some(place) = place.filter(|_| needed) {
+                        self.tables[base.0].columns[place] = true;
+                    }
+                }
+            }
+        }
     }
 
     fn use_slot(&mut self, table: TableId, slot: SlotId, step: usize) {
@@ -453,8 +471,12 @@ pub(crate) fn needs(plan: &Plan, work: Work) -> Vec<Work> {
                     Step::Dedupe { .. } | Step::Grain { .. } | Step::Names => {}
                 }
             }
-            if let Source::Base(base) = table.source {
-                needed.push(Work::Table(base));
+            match &table.source {
+                Source::Base(base) => needed.push(Work::Table(*base)),
+                Source::Several(several) => {
+                    needed.extend(several.tables.iter().map(|table| Work::Table(*table)));
+                }
+                Source::Input(_) | Source::Calendar(_) => {}
             }
         }
         Work::Link(link) => {

@@ -2,6 +2,7 @@
 
 mod account;
 mod beside;
+mod calendar;
 mod chain;
 mod check;
 pub(crate) mod demand;
@@ -14,6 +15,7 @@ mod order;
 mod ports;
 mod read;
 mod run;
+mod several;
 mod show;
 mod whole;
 

@@ -269,7 +269,7 @@ impl<'a> Run<'a> {
             _ => {
                 let base = match first.source {
                     Source::Base(base) => self.world.tables[base.0].as_ref(),
-                    Source::Input(_) => None,
+                    Source::Input(_) | Source::Several(_) | Source::Calendar(_) => None,
                 };
                 let rows = base.map_or(0, |base| base.rows as u64);
                 self.observer.stage(&format!("building {}", self.plan.tables[last.0].name), rows);

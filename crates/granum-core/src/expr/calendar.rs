@@ -51,15 +51,21 @@ pub(super) fn year(call: &Call<'_>) -> Result<Column, RowFailure> {
 }
 
 pub(super) fn quarter(call: &Call<'_>) -> Result<Column, RowFailure> {
-    text(call, |date, out| {
-        let _ = write!(out, "{:04}-Q{}", date.year(), (date.month() - 1) / 3 + 1);
-    })
+    text(call, write_quarter)
+}
+
+/// `2026-Q1`
+pub(crate) fn write_quarter(date: Date, out: &mut String) {
+    let _ = write!(out, "{:04}-Q{}", date.year(), (date.month() - 1) / 3 + 1);
 }
 
 pub(super) fn month(call: &Call<'_>) -> Result<Column, RowFailure> {
-    text(call, |date, out| {
-        let _ = write!(out, "{:04}-{:02}", date.year(), date.month());
-    })
+    text(call, write_month)
+}
+
+/// `2026-03`
+pub(crate) fn write_month(date: Date, out: &mut String) {
+    let _ = write!(out, "{:04}-{:02}", date.year(), date.month());
 }
 
 pub(super) fn month_name(call: &Call<'_>) -> Result<Column, RowFailure> {
@@ -71,10 +77,13 @@ pub(super) fn month_number(call: &Call<'_>) -> Result<Column, RowFailure> {
 }
 
 pub(super) fn week(call: &Call<'_>) -> Result<Column, RowFailure> {
-    text(call, |date, out| {
-        let week = date.iso_week_date();
-        let _ = write!(out, "{:04}-W{:02}", week.year(), week.week());
-    })
+    text(call, write_week)
+}
+
+/// `2026-W09`
+pub(crate) fn write_week(date: Date, out: &mut String) {
+    let week = date.iso_week_date();
+    let _ = write!(out, "{:04}-W{:02}", week.year(), week.week());
 }
 
 pub(super) fn weekday(call: &Call<'_>) -> Result<Column, RowFailure> {

@@ -1,7 +1,7 @@
 //! Typed expressions, worked over whole columns.
 
 mod arithmetic;
-mod calendar;
+pub(crate) mod calendar;
 mod compare;
 mod convert;
 mod evaluate;

@@ -76,6 +76,8 @@ pub struct InputTree {
     pub name: Name,
     /// Paths and globs as written.
     pub sources: Vec<Quoted>,
+    /// The days that it has, in place of files.
+    pub calendar: Option<CalendarTree>,
     /// Whether a column that a source lacks is blank there.
     pub filling_blanks: bool,
     /// The sign between fields, when it is not a comma.
@@ -88,6 +90,15 @@ pub struct InputTree {
     pub steps: Vec<StepTree>,
 }
 
+/// `calendar START through END`
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct CalendarTree {
+    /// The first day.
+    pub start: Expr,
+    /// The last day.
+    pub end: Expr,
+}
+
 /// `table NAME from BASE STEP…`
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct TableTree {
@@ -95,8 +106,34 @@ pub struct TableTree {
     pub name: Name,
     /// The table whose rows it starts as.
     pub base: Name,
+    /// What stands below or beside them.
+    pub more: MoreTree,
     /// What is done to them.
     pub steps: Vec<StepTree>,
+}
+
+/// What stands below or beside the rows that a table starts as.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+pub enum MoreTree {
+    /// Nothing.
+    #[default]
+    None,
+    /// `from A, B [filling blanks] [labelled COLUMN]`: their rows below.
+    Stacked {
+        /// The other tables.
+        tables: Vec<Name>,
+        /// Whether a column that one of them lacks is blank there.
+        filling_blanks: bool,
+        /// The column that says which table a row came from.
+        labelled: Option<Name>,
+    },
+    /// `from A meeting B on KEY, …`: rows of the same key beside each other.
+    Meeting {
+        /// The other tables.
+        tables: Vec<Name>,
+        /// The keys: the grain of each.
+        keys: Vec<Name>,
+    },
 }
 
 /// `link A to B on KEY, … [complete | at least N% [of COLUMN]] [blank allowed] [as NAME [back NAME]]`

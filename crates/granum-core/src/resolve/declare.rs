@@ -5,8 +5,8 @@ use super::scope::{LinkEntry, Paths, Resolver, Row, TableEntry, TableState};
 use super::{Parameter, Resolved};
 use crate::expr::{Scope, World, evaluate};
 use crate::lang::{
-    Diagnostic, DiagnosticKind, LinkTree, Name, ParamTree, PlanTree, Span, StatementKind, StepKind,
-    nearest,
+    Diagnostic, DiagnosticKind, Expr, LinkTree, Name, ParamTree, PlanTree, Span, StatementKind,
+    StepKind, nearest,
 };
 use crate::table::Batch;
 use crate::value::{Scalar, Type};
@@ -15,6 +15,10 @@ pub(super) fn input_specs(tree: &PlanTree) -> Vec<InputSpec> {
     let mut specs = vec![];
     for statement in &tree.statements {
         let StatementKind::Input(input) = &statement.kind else { continue };
+        // A calendar has no files.
+        if input.calendar.is_some() {
+            continue;
+        }
         let reads = input.steps.iter().filter_map(|step| match &step.kind {
             StepKind::Read(items) => Some(items),
             _ => None,
@@ -126,14 +130,14 @@ impl<'a> Resolver<'a> {
                 }
                 value
             }
-            None => self.constant(param).ok(),
+            None => self.constant(&param.value, ty, &param.name.text).ok(),
         };
         let value = value.unwrap_or(Scalar::Blank);
         self.parameters.push((param.name.text.clone(), Parameter { value, ty }));
     }
 
-    fn constant(&mut self, param: &ParamTree) -> Resolved<Scalar> {
-        let ty = param.ty.ty;
+    /// A value that sees no columns, in the type of what it is for.
+    pub(super) fn constant(&mut self, value: &Expr, ty: Type, name: &str) -> Resolved<Scalar> {
         let row = Row {
             table: String::new(),
             columns: vec![],
@@ -141,13 +145,13 @@ impl<'a> Resolver<'a> {
             paths: Paths::NotInParameters,
             next_slot: None,
         };
-        let (typed, _) = self.expression(&param.value, &row)?;
+        let (typed, _) = self.expression(value, &row)?;
         if typed.ty.common(ty) != Some(ty) {
             return self.wrong(
                 Diagnostic::new(
                     DiagnosticKind::Type,
-                    param.value.span,
-                    format!("this is {}, but `{}` is {ty}", typed.ty, param.name.text),
+                    value.span,
+                    format!("this is {}, but `{name}` is {ty}", typed.ty),
                 )
                 .help("a day is written  date(\"2026-06-30\")"),
             );
@@ -163,7 +167,7 @@ impl<'a> Resolver<'a> {
             Ok(column) => Ok(column.scalar(0)),
             Err(_) => self.wrong(Diagnostic::new(
                 DiagnosticKind::Parameter,
-                param.value.span,
+                value.span,
                 format!("this cannot be worked out as {ty}"),
             )),
         }

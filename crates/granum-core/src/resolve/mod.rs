@@ -1,21 +1,24 @@
 //! Syntax tree → typed plan: names, types, grains, link paths; every diagnostic.
 
 mod aggregate;
+mod calendar;
 mod declare;
 mod expression;
 mod operators;
 mod path;
 mod plan;
 mod scope;
+mod several;
 mod statement;
 mod steps;
 mod table;
 mod worth;
 
 pub(crate) use plan::{
-    AggregatePlan, CheckKind, CheckPlan, DedupeRule, GatherId, GatherWhat, GroupedPlan,
-    GroupedWhat, Hop, LinkId, LinkPlan, OneRowPlan, Plan, Proof, Required, SlotId, Source, Step,
-    TablePlan, TopPlan, Total, TotalFunction, TotalId, UnitsPlan,
+    AggregatePlan, CalendarPlan, CheckKind, CheckPlan, DedupeRule, GatherId, GatherWhat,
+    GroupedPlan, GroupedWhat, Hop, Lay, LinkId, LinkPlan, OneRowPlan, Plan, Proof, Required,
+    SeveralPlan, SlotId, Source, Step, TablePlan, TopPlan, Total, TotalFunction, TotalId,
+    UnitsPlan,
 };
 pub use plan::{InputColumn, InputSpec, ReadRule};
 

@@ -67,6 +67,45 @@ impl TablePlan {
 pub(crate) enum Source {
     Input(InputPlan),
     Base(TableId),
+    Several(SeveralPlan),
+    Calendar(CalendarPlan),
+}
+
+/// All days from one to another.
+#[derive(Debug)]
+pub(crate) struct CalendarPlan {
+    /// The first day and the last, counted from 1970-01-01.
+    pub start: i32,
+    pub end: i32,
+    /// The slots of [`CALENDAR`]'s columns.
+    pub slots: Vec<SlotId>,
+}
+
+/// What is known of each day.
+pub(crate) const CALENDAR: [(&str, Type); 6] = [
+    ("day", Type::Date),
+    ("month", Type::Text),
+    ("quarter", Type::Text),
+    ("year", Type::Integer),
+    ("week", Type::Text),
+    ("weekday", Type::Integer),
+];
+
+/// Rows of several tables, below each other or beside.
+#[derive(Debug)]
+pub(crate) struct SeveralPlan {
+    pub tables: Vec<TableId>,
+    /// For each slot that holds a column from the start: which column of each table it is.
+    pub columns: Vec<(SlotId, Vec<Option<usize>>)>,
+    pub lay: Lay,
+}
+
+#[derive(Debug)]
+pub(crate) enum Lay {
+    /// Below each other; the slot says which table a row came from.
+    Stacked { labelled: Option<SlotId> },
+    /// Beside each other, one row for each key. The keys come first among the columns.
+    Meeting { keys: usize },
 }
 
 #[derive(Debug)]

@@ -7,7 +7,7 @@ use super::worth::Worth;
 use super::{InputShape, Parameter, Resolved, Wrong};
 use crate::expr::Typed;
 use crate::lang::{
-    Diagnostic, DiagnosticKind, LinkTree, Name, PlanTree, Span, StatementKind, nearest,
+    Diagnostic, DiagnosticKind, LinkTree, MoreTree, Name, PlanTree, Span, StatementKind, nearest,
 };
 use crate::table::TableId;
 use crate::value::Type;
@@ -182,7 +182,10 @@ impl<'a> Resolver<'a> {
     /// The table that a table is made from, whether or not it has been resolved.
     pub fn base_named(&self, table: TableId) -> Option<TableId> {
         match self.tables[table.0].statement {
-            StatementKind::Table(tree) => self.find_table(&tree.base.text),
+            // What is laid from several has no one base.
+            StatementKind::Table(tree) if tree.more == MoreTree::None => {
+                self.find_table(&tree.base.text)
+            }
             _ => None,
         }
     }

@@ -5,7 +5,7 @@ use super::scope::{FinishedColumn, Resolver, TableState};
 use super::steps::{Builder, Known, Named};
 use super::worth::{Worth, WorthKind};
 use super::{Resolved, Wrong};
-use crate::lang::StatementKind;
+use crate::lang::{MoreTree, StatementKind};
 use crate::table::TableId;
 
 impl Resolver<'_> {
@@ -52,6 +52,10 @@ impl Resolver<'_> {
             total: false,
         };
         let (source, steps) = match statement {
+            StatementKind::Input(input) if input.calendar.is_some() => {
+                let calendar = input.calendar.as_ref().ok_or(Wrong)?;
+                (Source::Calendar(self.calendar(&mut builder, calendar)?), &input.steps)
+            }
             StatementKind::Input(input) => {
                 let spec = super::input_specs(self.tree)
                     .into_iter()
@@ -81,11 +85,16 @@ impl Resolver<'_> {
                 (Source::Input(plan), &input.steps)
             }
             StatementKind::Table(table) => {
-                let base = self.table_named(&table.base)?;
-                self.need_table(base, table.base.span)?;
-                self.tables[id.0].base = Some(base);
-                self.import_base(&mut builder, base);
-                (Source::Base(base), &table.steps)
+                let source = if table.more == MoreTree::None {
+                    let base = self.table_named(&table.base)?;
+                    self.need_table(base, table.base.span)?;
+                    self.tables[id.0].base = Some(base);
+                    self.import_base(&mut builder, base);
+                    Source::Base(base)
+                } else {
+                    Source::Several(self.several(&mut builder, &table.base, &table.more)?)
+                };
+                (source, &table.steps)
             }
             _ => return Err(Wrong),
         };

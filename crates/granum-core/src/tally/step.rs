@@ -32,6 +32,21 @@ pub struct TableTally {
     pub aside: Vec<SetAside>,
     /// Rows in which a division by zero gave blank.
     pub zero_divisions: u64,
+    /// The tables that it is laid from, if it is from several.
+    pub parts: Vec<Part>,
+}
+
+/// One of several tables that a table is laid from.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Part {
+    /// The table.
+    pub table: String,
+    /// Its rows.
+    pub rows: u64,
+    /// Where tables meet: its rows whose key no other table has.
+    pub alone: Option<u64>,
+    /// The first keys of those.
+    pub examples: Vec<String>,
 }
 
 /// Cells of a column that could not be read, and whose rows were taken out.

@@ -1,7 +1,7 @@
 //! The tally of tables: what each step did to rows and amounts.
 
 use granum_core::table::Amount;
-use granum_core::tally::{Cut, GroupSizes, Report, StepDetail, TableTally};
+use granum_core::tally::{Cut, GroupSizes, Part, Report, StepDetail, TableTally};
 
 use super::columns::{Side, set};
 use super::{change, count, counted, folded, heading};
@@ -111,6 +111,7 @@ fn stages(way: &[&TableTally], lines: &[Line]) -> (Vec<Stage>, Vec<String>) {
                 cells.join(", ")
             ));
         }
+        notes.extend(parts_words(&table.parts));
         for step in &table.steps {
             number += 1;
             stages.push(Stage {
@@ -199,6 +200,29 @@ fn note(detail: &StepDetail) -> Option<String> {
             if *cut == 1 { "it ties" } else { "they tie" }
         )),
     }
+}
+
+/// What each of several tables had.
+fn parts_words(parts: &[Part]) -> Vec<String> {
+    let rows = |part: &Part| format!("{} of {}", counted(part.rows, "row", "rows"), part.table);
+    let meets = parts.iter().any(|part| part.alone.is_some());
+    if !meets {
+        let all: Vec<String> = parts.iter().map(rows).collect();
+        return if all.is_empty() { vec![] } else { vec![all.join(", ")] };
+    }
+    let words = |part: &Part| {
+        let alone = part.alone.unwrap_or_default();
+        let mut text = format!("{}: {} meets none", rows(part), counted(alone, "key", "keys"));
+        if alone != 1 {
+            text = text.replace(" meets none", " meet none");
+        }
+        if alone > 0 {
+            let more = if alone > part.examples.len() as u64 { ", \u{2026}" } else { "" };
+            text.push_str(&format!(", as {}{more}", part.examples.join(", ")));
+        }
+        text
+    };
+    parts.iter().map(words).collect()
 }
 
 fn ends_words(names: &[String]) -> String {

@@ -18,6 +18,7 @@ mod near;
 mod plans;
 mod relate;
 mod same;
+mod several;
 mod show;
 mod survey;
 mod tally;

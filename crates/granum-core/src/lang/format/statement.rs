@@ -1,13 +1,34 @@
 //! Statements and steps, with what belongs in columns put in columns.
 
 use super::super::ast::{
-    AssignTree, CheckTree, DedupeKeep, InputTree, KeyTree, LinkTree, Otherwise, OutputTree,
-    ParamTree, Percent, Quoted, ReadTree, RequiredTree, Statement, StatementKind, StepKind,
-    StepTree,
+    AssignTree, CalendarTree, CheckTree, DedupeKeep, InputTree, KeyTree, LinkTree, MoreTree, Name,
+    Otherwise, OutputTree, ParamTree, Percent, Quoted, ReadTree, RequiredTree, Statement,
+    StatementKind, StepKind, StepTree,
 };
 use super::super::token::Span;
 use super::expression::{format_expression, orders};
 use super::{Layout, name, pad, quoted, width};
+
+/// What stands below or beside a table's base, with what leads to it.
+fn more_words(more: &MoreTree) -> String {
+    let names = |names: &[Name]| names.iter().map(name).collect::<Vec<_>>().join(", ");
+    match more {
+        MoreTree::None => String::new(),
+        MoreTree::Stacked { tables, filling_blanks, labelled } => {
+            let mut out = format!(", {}", names(tables));
+            if *filling_blanks {
+                out.push_str(" filling blanks");
+            }
+            if let Some(label) = labelled {
+                out.push_str(&format!(" labelled {}", name(label)));
+            }
+            out
+        }
+        MoreTree::Meeting { tables, keys } => {
+            format!(" meeting {} on {}", names(tables), names(keys))
+        }
+    }
+}
 
 /// `NAME = EXPR`, with the sign where the longest name of all leaves it.
 fn assignment_line(item: &AssignTree, most: usize) -> String {
@@ -77,7 +98,8 @@ impl Layout<'_> {
                 self.head(span, &input.steps, &input_head(input));
             }
             StatementKind::Table(table) => {
-                let head = format!("table {} from {}", name(&table.name), name(&table.base));
+                let more = more_words(&table.more);
+                let head = format!("table {} from {}{more}", name(&table.name), name(&table.base));
                 self.head(span, &table.steps, &head);
             }
             StatementKind::Link(link) => {
@@ -278,6 +300,10 @@ fn param_line(param: &ParamTree) -> String {
 }
 
 fn input_head(input: &InputTree) -> String {
+    if let Some(CalendarTree { start, end }) = &input.calendar {
+        let (start, end) = (format_expression(start), format_expression(end));
+        return format!("input {} from calendar {start} through {end}", name(&input.name));
+    }
     let sources: Vec<String> = input.sources.iter().map(|source| quoted(&source.text)).collect();
     let mut head = format!("input {} from {}", name(&input.name), sources.join(", "));
     if input.filling_blanks {

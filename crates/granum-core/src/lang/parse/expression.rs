@@ -178,7 +178,7 @@ impl Parser {
         Ok(Expr { kind, span: start.to(self.last_span()) })
     }
 
-    fn second_word(&self, word: &str) -> bool {
+    pub(super) fn second_word(&self, word: &str) -> bool {
         matches!(self.peek_after(1), TokenKind::Word(found) if found == word)
     }
 

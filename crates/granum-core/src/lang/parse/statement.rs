@@ -1,8 +1,8 @@
 //! Statements: each begins with a hard word, so the next one is found after any error.
 
 use super::super::ast::{
-    CheckTree, InputTree, LinkKeyTree, LinkTree, OutputTree, ParamTree, Percent, RequiredTree,
-    Severity, Statement, StatementKind, StepTree, TableTree, TypeTree,
+    CalendarTree, CheckTree, InputTree, LinkKeyTree, LinkTree, MoreTree, OutputTree, ParamTree,
+    Percent, RequiredTree, Severity, Statement, StatementKind, StepTree, TableTree, TypeTree,
 };
 use super::super::diagnostic::{Diagnostic, DiagnosticKind};
 use super::super::token::TokenKind;
@@ -123,9 +123,21 @@ impl Parser {
     fn input(&mut self) -> Found<StatementKind> {
         let name = self.name("the input's name")?;
         self.need_word("from", "`from` and a file")?;
-        if self.is_word("calendar") {
-            let span = self.span();
-            return self.not_yet(span, "a calendar");
+        if self.take_word("calendar") {
+            let start = self.key()?;
+            self.need_word("through", "`through` and the last day")?;
+            let calendar = Some(CalendarTree { start, end: self.key()? });
+            let steps = self.steps();
+            return Ok(StatementKind::Input(InputTree {
+                name,
+                sources: vec![],
+                calendar,
+                filling_blanks: false,
+                delimiter: None,
+                encoding: None,
+                header_at: None,
+                steps,
+            }));
         }
         let mut sources = vec![self.quoted("a file's path in quotes")?];
         while self.take_sign(",") {
@@ -167,6 +179,7 @@ impl Parser {
         Ok(StatementKind::Input(InputTree {
             name,
             sources,
+            calendar: None,
             filling_blanks,
             delimiter,
             encoding,
@@ -191,15 +204,34 @@ impl Parser {
         let name = self.name("the table's name")?;
         self.need_word("from", "`from` and the table it starts as")?;
         let base = self.name("the table it starts as")?;
-        let span = self.span();
-        if self.is_sign(",") {
-            return self.not_yet(span, "a table stacked from several");
-        }
-        if self.is_word("meeting") {
-            return self.not_yet(span, "`meeting`");
-        }
+        let more = self.more()?;
         let steps: Vec<StepTree> = self.steps();
-        Ok(StatementKind::Table(TableTree { name, base, steps }))
+        Ok(StatementKind::Table(TableTree { name, base, more, steps }))
+    }
+
+    /// Other tables below or beside the first.
+    fn more(&mut self) -> Found<MoreTree> {
+        if self.is_word("meeting") {
+            self.advance();
+            let tables = self.names("a table that meets it")?;
+            self.need_word("on", "`on` and the keys, which are the grain of each")?;
+            return Ok(MoreTree::Meeting { tables, keys: self.names("a key")? });
+        }
+        if !self.take_sign(",") {
+            return Ok(MoreTree::None);
+        }
+        let tables = self.names("another table")?;
+        let filling_blanks = self.is_word("filling") && self.second_word("blanks");
+        if filling_blanks {
+            self.advance();
+            self.advance();
+        }
+        let mut labelled = None;
+        if self.is_word("labelled") && self.at_name(1) {
+            self.advance();
+            labelled = Some(self.name("the column that says which table a row came from")?);
+        }
+        Ok(MoreTree::Stacked { tables, filling_blanks, labelled })
     }
 
     fn link(&mut self) -> Found<StatementKind> {

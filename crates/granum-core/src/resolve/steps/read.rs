@@ -22,6 +22,12 @@ impl Resolver<'_> {
                     .help("in a table, convert with text(…), integer(…), decimal(…), date(…)"),
             );
         }
+        if builder.gathered && builder.steps.is_empty() {
+            return self.wrong(
+                Diagnostic::new(DiagnosticKind::Step, span, "a calendar's columns are known")
+                    .help("leave the `read` out"),
+            );
+        }
         if builder.steps.len() > usize::from(builder.aside.is_some()) {
             return self.wrong(
                 Diagnostic::new(
