@@ -2,7 +2,7 @@
 
 use std::ops::Range;
 
-use crate::lang::{Diagnostic, Span, plan_name};
+use crate::lang::{Diagnostic, PlanTree, Span, parse_from, plan_name};
 
 /// A plan's text with such a table behind it, and where in it that stands which was asked.
 #[derive(Debug, Clone)]
@@ -48,6 +48,14 @@ impl Beside {
         self.asked.push((option, start..self.text.len()));
         self.text.push_str(after);
         self.text.push('\n');
+    }
+
+    /// The statements of a plan with what stands beside it, and what is wrong with that.
+    pub fn parsed(&self, plan: &PlanTree) -> (PlanTree, Vec<Diagnostic>) {
+        let mut parsed = parse_from(&self.text, self.plan);
+        let mut tree = plan.clone();
+        tree.statements.append(&mut parsed.tree.statements);
+        (tree, parsed.diagnostics)
     }
 
     /// What is wrong with what was asked; `None` where something is wrong with the plan itself.

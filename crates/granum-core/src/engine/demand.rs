@@ -481,6 +481,7 @@ pub(crate) fn needs(plan: &Plan, work: Work) -> Vec<Work> {
         }
         Work::Link(link) => {
             let link = &plan.links[link.0];
+            link.keys.iter().for_each(|(left, _)| paths(left));
             needed.extend([Work::Table(link.from), Work::Table(link.to)]);
         }
         Work::Gather(gather) => {

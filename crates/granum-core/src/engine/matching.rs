@@ -16,7 +16,7 @@ use super::ports::{Observer, Sources};
 use super::run::{Inputs, Run, RunError};
 use super::show::{find_link, find_table};
 use crate::grain::{EXAMPLES, examples, repeated};
-use crate::lang::parse;
+use crate::lang::PlanTree;
 use crate::link::{BlankKeys, KeyTable, Keys, LinkIndex, Missing, compare, near_misses};
 use crate::resolve::{LinkId, Plan};
 use crate::table::{Amount, Column, Places, TableId};
@@ -157,18 +157,14 @@ impl Matching {
 /// # Errors
 /// As [`run`](super::run); an unknown table or link is a diagnostic without a place in the plan.
 pub fn match_link(
-    text: &str,
+    (text, tree): (&str, &PlanTree),
     settings: &[(String, String)],
     sources: &dyn Sources,
     matching: &Matching,
     observer: &dyn Observer,
 ) -> Result<Matched, RunError> {
-    let parsed = parse(text);
-    if !parsed.diagnostics.is_empty() {
-        return Err(RunError::Plan(parsed.diagnostics));
-    }
-    let mut inputs = Inputs::open(&parsed.tree, sources)?;
-    let plan = inputs.resolve(&parsed.tree, settings)?;
+    let mut inputs = Inputs::open(tree, sources)?;
+    let plan = inputs.resolve(tree, settings)?;
     let table = find_table(&plan, &matching.table)?;
     let link = find_link(&plan, table, &matching.link)?;
     let has = |table: TableId, name: &str| {
@@ -181,12 +177,12 @@ pub fn match_link(
         let bare = amount.trim().trim_matches('`');
         has(table, bare) || !has(target, bare)
     });
-    let parsed = parse(&of_rows.beside(text).text);
-    if !parsed.diagnostics.is_empty() {
-        return Err(RunError::Plan(parsed.diagnostics));
+    let (tree, wrong) = of_rows.beside(text).parsed(tree);
+    if !wrong.is_empty() {
+        return Err(RunError::Plan(wrong));
     }
     loop {
-        let plan = inputs.resolve(&parsed.tree, settings)?;
+        let plan = inputs.resolve(&tree, settings)?;
         let beside = plan.tables.iter().position(|table| table.name == BESIDE).map(TableId);
         let mut run = Run::new(&plan, Purpose::Ends { link, beside }, observer);
         match run.work(&inputs) {

@@ -42,6 +42,8 @@ pub struct Statement {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum StatementKind {
+    /// `use "PATH"`
+    Use(Quoted),
     /// `plan "TITLE"`
     Plan(Quoted),
     /// `param NAME TYPE = VALUE`

@@ -36,15 +36,16 @@ pub(crate) struct Lexed {
 const SIGNS: &[&str] =
     &["??", "!=", "<=", ">=", "=", "<", ">", "+", "-", "*", "/", "&", "(", ")", ",", ".", ":", "%"];
 
-pub(crate) fn lex(text: &str) -> Lexed {
+/// The tokens from byte `start` on; places count from the beginning of the text.
+pub(crate) fn lex(text: &str, start: usize) -> Lexed {
     let mut lexer = Lexer {
         text,
-        at: 0,
+        at: start,
         fresh_line: true,
         out: Lexed { tokens: vec![], comments: vec![], diagnostics: vec![] },
     };
-    if text.starts_with('\u{feff}') {
-        lexer.at = '\u{feff}'.len_utf8();
+    if text[start..].starts_with('\u{feff}') {
+        lexer.at += '\u{feff}'.len_utf8();
     }
     while lexer.step() {}
     lexer.out

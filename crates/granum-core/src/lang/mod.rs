@@ -11,7 +11,7 @@ pub use ast::*;
 pub use diagnostic::{Diagnostic, DiagnosticKind, nearest};
 pub use format::{format_expression, format_plan, format_step, plan_name};
 pub(crate) use format::{one_row, quoted};
-pub use parse::{Parsed, parse};
+pub use parse::{Parsed, parse, parse_from};
 pub use token::Span;
 
 #[cfg(test)]

@@ -20,11 +20,8 @@ impl Resolver<'_> {
         builder.gathered = true;
         let start = self.constant(&tree.start, Type::Date, "the first day");
         let end = self.constant(&tree.end, Type::Date, "the last day");
-        let (start, end) = match (start?, end?) {
-            (Scalar::Date(start), Scalar::Date(end)) => (start, end),
-            // A parameter that is wrong has been told.
-            _ => return Err(Wrong),
-        };
+        // A parameter that is wrong has been told.
+        let (Scalar::Date(start), Scalar::Date(end)) = (start?, end?) else { return Err(Wrong) };
         if start > end {
             return self.wrong(
                 Diagnostic::new(

@@ -57,7 +57,7 @@ impl Resolver<'_> {
     /// Follows the names of links from a row.
     fn way(&mut self, links: &[Name], span: Span, row: &Row) -> Resolved<Way> {
         match row.paths {
-            Paths::Allowed => {}
+            Paths::Allowed | Paths::InKeys => {}
             Paths::NotInInputs => {
                 return self.wrong(
                     Diagnostic::new(
@@ -71,12 +71,11 @@ impl Resolver<'_> {
             Paths::NotInKeys => {
                 return self.wrong(
                     Diagnostic::new(
-                        DiagnosticKind::NotYet,
+                        DiagnosticKind::Path,
                         span,
-                        "a key that follows another link is part of the plan language, but this \
-                         version does not run it",
+                        format!("this side of a key sees the columns of `{}` alone", row.table),
                     )
-                    .help("docs/language.md lists what is missing"),
+                    .help("a pair is written  orders.customer_no = customer_no"),
                 );
             }
             Paths::Results => {

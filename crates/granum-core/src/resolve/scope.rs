@@ -57,7 +57,9 @@ pub(super) enum Paths {
     Allowed,
     /// In an input's steps.
     NotInInputs,
-    /// In a link's keys.
+    /// In the keys of the table whose rows lead: links, and nothing that is gathered.
+    InKeys,
+    /// In the keys of the table that is led to: its columns alone.
     NotInKeys,
     /// In a parameter's value: no columns either.
     NotInParameters,

@@ -1,8 +1,8 @@
 //! Links, checks and outputs: what stands on finished tables.
 
 use super::expression::Valued;
-use super::plan::{CheckKind, CheckPlan, LinkPlan, OutputPlan, Required};
-use super::scope::{Paths, Resolver, Row};
+use super::plan::{CheckKind, CheckPlan, Hop, LinkPlan, OutputPlan, Required};
+use super::scope::{LinkEntry, Paths, Resolver, Row};
 use super::{Resolved, Wrong};
 use crate::expr::{Kind, Typed};
 use crate::lang::{
@@ -19,6 +19,7 @@ impl Resolver<'_> {
                 self.links[link].plan = Some(plan);
             }
         }
+        self.link_circles();
         for statement in &self.tree.statements {
             match &statement.kind {
                 StatementKind::Check(check) => {
@@ -34,12 +35,56 @@ impl Resolver<'_> {
         }
     }
 
+    /// A link whose key follows a link that waits for it is a circle.
+    fn link_circles(&mut self) {
+        let needed = |links: &[LinkEntry<'_>], at: usize| -> Vec<usize> {
+            let mut needed = vec![];
+            for (left, _) in links[at].plan.iter().flat_map(|plan| &plan.keys) {
+                left.visit(&mut |part| {
+                    if let Kind::Path { hops, .. } | Kind::Leads { hops, .. } = &part.kind {
+                        needed.extend(hops.iter().filter_map(|hop| match hop {
+                            Hop::Link(link) => Some(link.0),
+                            Hop::Origin { .. } => None,
+                        }));
+                    }
+                });
+            }
+            needed
+        };
+        for first in 0..self.links.len() {
+            let mut open = vec![first];
+            let mut seen = vec![];
+            while let Some(at) = open.pop() {
+                for next in needed(&self.links, at) {
+                    if next == first {
+                        let link = &self.links[first];
+                        let span = link.tree.from.span.to(link.tree.to.span);
+                        let diagnostic = Diagnostic::new(
+                            DiagnosticKind::Circle,
+                            span,
+                            format!(
+                                "the key of the link to `{}` follows that link itself",
+                                link.name
+                            ),
+                        );
+                        self.diagnostics.push(diagnostic.help("follow another link, or none"));
+                        return;
+                    }
+                    if !seen.contains(&next) {
+                        seen.push(next);
+                        open.push(next);
+                    }
+                }
+            }
+        }
+    }
+
     fn link(&mut self, at: usize) -> Resolved<LinkPlan> {
         let tree = self.links[at].tree;
         let (from, to) = (self.links[at].from, self.links[at].to);
         self.need_table(from, tree.from.span)?;
         self.need_table(to, tree.to.span)?;
-        let left_row = self.finished_row(from, Paths::NotInKeys);
+        let left_row = self.finished_row(from, Paths::InKeys);
         let right_row = self.finished_row(to, Paths::NotInKeys);
         let mut keys = vec![];
         let (mut texts, mut key_words) = (vec![], vec![]);

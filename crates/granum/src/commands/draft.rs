@@ -8,7 +8,7 @@ use super::files::{self, Looked};
 use super::{Exit, Printer, plan, relate};
 use crate::args::{Format, Reading};
 use crate::progress::Progress;
-use crate::render::json;
+use crate::render::{Texts, json};
 
 pub(super) fn run(printer: &mut Printer, names: &[String], reading: &Reading) -> Exit {
     // One for all: standard input can be read once.
@@ -39,7 +39,7 @@ pub(super) fn run(printer: &mut Printer, names: &[String], reading: &Reading) ->
         Err(RunError::Output(_)) => Exit::FileFailed,
         // The draft itself is wrong, which its tests do not know of: it is said, not hidden.
         Err(RunError::Plan(diagnostics)) => {
-            plan::plan_wrong(printer, reading.format, "draft", "", &diagnostics);
+            plan::plan_wrong(printer, reading.format, "draft", &Texts::default(), &diagnostics);
             Exit::PlanWrong
         }
     }

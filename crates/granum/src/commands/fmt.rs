@@ -7,6 +7,7 @@ use granum_core::lang::{format_plan, parse};
 
 use super::{Exit, Printer, plan};
 use crate::args::Format;
+use crate::render::Texts;
 
 pub(super) fn run(printer: &mut Printer, path: &Path, check: bool) -> Exit {
     let standard_input = path == Path::new("-");
@@ -26,7 +27,8 @@ pub(super) fn run(printer: &mut Printer, path: &Path, check: bool) -> Exit {
     let parsed = parse(&text);
     if !parsed.diagnostics.is_empty() {
         let name = path.display().to_string();
-        plan::plan_wrong(printer, Format::Text, &name, &text, &parsed.diagnostics);
+        let texts = Texts::of(name.clone(), text);
+        plan::plan_wrong(printer, Format::Text, &name, &texts, &parsed.diagnostics);
         return Exit::PlanWrong;
     }
     let formatted = format_plan(&text, &parsed);

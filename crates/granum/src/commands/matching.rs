@@ -3,22 +3,23 @@
 use clap::CommandFactory;
 use clap::error::ErrorKind;
 use granum_core::engine::{Matched, Matching, RunError, SourceError, match_link};
-use granum_core::lang::plan_name;
+use granum_core::lang::{PlanTree, parse, plan_name};
 use granum_core::relate::table_name;
 use granum_core::value::Type;
 use granum_io::Files;
 
 use super::files::{self, Looked};
-use super::plan::{Plan, wrong};
+use super::plan::{Plan, plan_wrong, wrong};
 use super::{Exit, Printer};
 use crate::args::{Args, Format, MatchArgs, PlanSource};
 use crate::progress::Progress;
-use crate::render::{self, json};
+use crate::render::{self, Texts, json};
 
 /// What is matched: a plan's text, where its files are, and what is said of it beside the result.
 struct Asked {
     name: String,
-    text: String,
+    texts: Texts,
+    tree: PlanTree,
     files: Files,
     matching: Matching,
     notes: Vec<String>,
@@ -35,14 +36,20 @@ pub(super) fn run(printer: &mut Printer, args: &MatchArgs) -> Exit {
         Err(exit) => return exit,
     };
     let progress = Progress::new(printer.global.quiet);
-    let found = match_link(&asked.text, &args.settings, &asked.files, &asked.matching, &progress);
+    let found = match_link(
+        (&asked.texts.all, &asked.tree),
+        &args.settings,
+        &asked.files,
+        &asked.matching,
+        &progress,
+    );
     printer.stages(progress.finish());
     let format = args.reading.format;
     match found {
         Ok(found) => told(printer, &asked, &found, format),
         Err(RunError::Plan(diagnostics)) => {
-            let beside = asked.matching.beside(&asked.text);
-            wrong(printer, format, &asked.name, &beside, &diagnostics)
+            let beside = asked.matching.beside(&asked.texts.all);
+            wrong(printer, format, &asked.name, (&asked.texts, &beside), &diagnostics)
         }
         Err(RunError::Source(error)) => files::failed(printer, format, &error),
         Err(RunError::Output(_)) => Exit::FileFailed,
@@ -57,7 +64,7 @@ fn told(printer: &mut Printer, asked: &Asked, found: &Matched, format: Format) -
             printer.result(&json::outcome(&asked.name, outcome, "match", json::value(found)));
         }
         Format::Text if stopped => {
-            let text = render::problems(&found.problems, &asked.text);
+            let text = render::problems(&found.problems, &asked.texts.all);
             printer.diagnostic(&format!("{text}\nThe link could not be looked at.\n"));
         }
         Format::Text => printer.result(&render::matched(found, &asked.notes, printer.width)),
@@ -87,7 +94,8 @@ fn of_plan(printer: &mut Printer, args: &MatchArgs, path: &str, link: &str) -> R
     let plan = Plan::open(printer, &source, args.reading.format)?;
     Ok(Asked {
         name: plan.name,
-        text: plan.text,
+        texts: plan.texts,
+        tree: plan.tree,
         files: plan.files,
         matching: Matching {
             table: table.trim_matches('`').to_owned(),
@@ -211,9 +219,17 @@ fn of_files(printer: &mut Printer, args: &MatchArgs, a: &str, b: &str) -> Result
         let known = from.column(wanted).or_else(|| to.column(wanted)).is_some();
         Some(if known { plan_name(wanted) } else { wanted.clone() })
     };
+    let name = format!("{a} {b}");
+    let parsed = parse(&text);
+    let texts = Texts::of(name.clone(), text);
+    if !parsed.diagnostics.is_empty() {
+        plan_wrong(printer, args.reading.format, &name, &texts, &parsed.diagnostics);
+        return Err(Exit::PlanWrong);
+    }
     Ok(Asked {
-        name: format!("{a} {b}"),
-        text,
+        name,
+        texts,
+        tree: parsed.tree,
         files,
         matching: Matching {
             table: from.name.clone(),

@@ -11,6 +11,7 @@ mod relate;
 mod run;
 mod show;
 mod survey;
+mod used;
 
 use std::io::{self, Write};
 use std::process::ExitCode;

@@ -3,20 +3,20 @@
 use std::path::{Path, PathBuf};
 
 use granum_core::engine::{AskedWrong, Beside, RunError};
-use granum_core::lang::{Diagnostic, Parsed, parse};
+use granum_core::lang::{Diagnostic, Parsed, PlanTree, parse};
 use granum_io::Files;
 use serde_json::json;
 
-use super::{Exit, Printer};
+use super::{Exit, Printer, used};
 use crate::args::{Format, PlanSource};
-use crate::render::{self, json};
+use crate::render::{self, Texts, json};
 
-/// A plan that could be parsed.
+/// A plan that could be parsed, with those that it uses.
 pub(super) struct Plan {
     /// Its name in messages.
     pub name: String,
-    pub text: String,
-    pub parsed: Parsed,
+    pub texts: Texts,
+    pub tree: PlanTree,
     pub files: Files,
     /// What is asked of it beside.
     beside: Option<Beside>,
@@ -33,34 +33,43 @@ impl Plan {
             }
             PlanSource::Text(text) => (text.clone(), PathBuf::new()),
         };
-        let plan = Self {
+        let own = match source {
+            PlanSource::File(path) => Some(path.as_path()),
+            PlanSource::Text(_) => None,
+        };
+        let Parsed { tree, diagnostics, .. } = parse(&text);
+        let mut plan = Self {
             name: source.name(),
-            parsed: parse(&text),
-            text,
-            files: Files::new(folder),
+            texts: Texts::of(source.name(), text),
+            tree,
+            files: Files::new(folder.clone()),
             beside: None,
             format,
         };
-        if !plan.parsed.diagnostics.is_empty() {
-            return Err(plan.wrong(printer, &plan.parsed.diagnostics));
+        if !diagnostics.is_empty() {
+            return Err(plan.wrong(printer, &diagnostics));
+        }
+        let wrong = used::take_in(&mut plan.tree, &mut plan.texts, &folder, own);
+        if !wrong.is_empty() {
+            return Err(plan.wrong(printer, &wrong));
         }
         Ok(plan)
     }
 
-    /// The plan with what is asked of it beside, parsed anew.
+    /// The plan with what is asked of it beside.
     pub fn asked(
         mut self,
         printer: &mut Printer,
         beside: impl Fn(&str) -> Beside,
     ) -> Result<Self, Exit> {
-        let beside = beside(&self.text);
-        self.text.clone_from(&beside.text);
-        self.parsed = parse(&self.text);
+        let beside = beside(&self.texts.all);
+        let (tree, wrong) = beside.parsed(&self.tree);
+        self.tree = tree;
         self.beside = Some(beside);
-        if self.parsed.diagnostics.is_empty() {
+        if wrong.is_empty() {
             return Ok(self);
         }
-        Err(self.wrong(printer, &self.parsed.diagnostics))
+        Err(self.wrong(printer, &wrong))
     }
 
     /// Prints why a run has no report.
@@ -82,9 +91,11 @@ impl Plan {
 
     fn wrong(&self, printer: &mut Printer, diagnostics: &[Diagnostic]) -> Exit {
         match &self.beside {
-            Some(beside) => wrong(printer, self.format, &self.name, beside, diagnostics),
+            Some(beside) => {
+                wrong(printer, self.format, &self.name, (&self.texts, beside), diagnostics)
+            }
             None => {
-                plan_wrong(printer, self.format, &self.name, &self.text, diagnostics);
+                plan_wrong(printer, self.format, &self.name, &self.texts, diagnostics);
                 Exit::PlanWrong
             }
         }
@@ -120,7 +131,8 @@ pub(super) fn read(printer: &mut Printer, path: &Path, format: Format) -> Result
             Format::Json => {
                 let place = json!({ "line": line, "column": 1 });
                 let told = json!([{
-                    "kind": "encoding", "message": what, "help": null, "from": place, "to": place,
+                    "kind": "encoding", "message": what, "help": null, "file": name,
+                    "from": place, "to": place,
                 }]);
                 printer.result(&json::outcome(&name, "plan-wrong", "diagnostics", told));
             }
@@ -134,7 +146,7 @@ pub(super) fn wrong(
     printer: &mut Printer,
     format: Format,
     name: &str,
-    beside: &Beside,
+    (texts, beside): (&Texts, &Beside),
     diagnostics: &[Diagnostic],
 ) -> Exit {
     let asked: Vec<AskedWrong> =
@@ -143,14 +155,15 @@ pub(super) fn wrong(
     if asked.is_empty() || asked.len() < diagnostics.len() {
         let own: Vec<Diagnostic> =
             diagnostics.iter().filter(|wrong| beside.placed(wrong).is_none()).cloned().collect();
-        plan_wrong(printer, format, name, &beside.text, &own);
+        plan_wrong(printer, format, name, texts, &own);
         return Exit::PlanWrong;
     }
     match format {
         Format::Text => {
             for AskedWrong { option, text, diagnostic } in &asked {
                 let diagnostic = [diagnostic.clone()];
-                plan_wrong(printer, format, option, text, &diagnostic);
+                let texts = Texts::of(*option, text.clone());
+                plan_wrong(printer, format, option, &texts, &diagnostic);
             }
         }
         Format::Json => {
@@ -166,16 +179,16 @@ pub(super) fn plan_wrong(
     printer: &mut Printer,
     format: Format,
     name: &str,
-    text: &str,
+    texts: &Texts,
     diagnostics: &[Diagnostic],
 ) {
     match format {
         Format::Text => {
-            let text = render::diagnostics(name, text, diagnostics, printer.color_err);
+            let text = render::diagnostics(texts, diagnostics, printer.color_err);
             printer.diagnostic(&text);
         }
         Format::Json => {
-            let told = json::diagnostics(text, diagnostics);
+            let told = json::diagnostics(texts, diagnostics);
             printer.result(&json::outcome(name, "plan-wrong", "diagnostics", told));
         }
     }

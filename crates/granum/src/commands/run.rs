@@ -29,7 +29,7 @@ pub(super) fn run(printer: &mut Printer, args: &PlanArgs, writes: Writes) -> Exi
         Writes::Outputs => Want::Outputs(&plan.files),
     };
     let progress = Progress::new(printer.global.quiet);
-    let report = run_plan(&plan.parsed.tree, &options.settings, &plan.files, want, &progress);
+    let report = run_plan(&plan.tree, &options.settings, &plan.files, want, &progress);
     let stages = progress.finish();
     let report = match report {
         Ok(report) => report,
@@ -38,7 +38,7 @@ pub(super) fn run(printer: &mut Printer, args: &PlanArgs, writes: Writes) -> Exi
     let view = Report {
         tally: &report,
         plan: &plan.name,
-        source: &plan.text,
+        source: &plan.texts.all,
         width: printer.width,
         every_table: printer.global.verbose,
     };

@@ -21,7 +21,7 @@ pub(super) fn run(
         Err(exit) => return exit,
     };
     let progress = Progress::new(printer.global.quiet);
-    let shown = show_rows(&plan.parsed.tree, &options.settings, &plan.files, showing, &progress);
+    let shown = show_rows(&plan.tree, &options.settings, &plan.files, showing, &progress);
     let _ = progress.finish();
     match shown {
         Ok(shown) if options.format == Format::Json => {
@@ -29,7 +29,7 @@ pub(super) fn run(
             if shown.problems.is_empty() { Exit::Held } else { Exit::DataFailed }
         }
         Ok(shown) if !shown.problems.is_empty() => {
-            let text = render::problems(&shown.problems, &plan.text);
+            let text = render::problems(&shown.problems, &plan.texts.all);
             printer.diagnostic(&format!("{text}\n`{}` could not be built.\n", shown.table));
             Exit::DataFailed
         }

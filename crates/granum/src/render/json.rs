@@ -9,6 +9,8 @@ use granum_core::value::Scalar;
 use serde::Serialize;
 use serde_json::{Map, Value, json};
 
+use super::Texts;
+
 /// The version of the documents.
 const FORMAT: u64 = 1;
 
@@ -81,8 +83,10 @@ fn problems(problems: &[Problem]) -> Value {
 }
 
 /// What is wrong with a plan, with lines and columns counted from 1 (columns in letters).
-pub fn diagnostics(text: &str, diagnostics: &[Diagnostic]) -> Value {
+pub fn diagnostics(texts: &Texts, diagnostics: &[Diagnostic]) -> Value {
     let place = |byte: usize| {
+        let (part, byte) = texts.place(byte);
+        let (_, text) = texts.part(part);
         let before = text.get(..byte).unwrap_or(text);
         let line = before.matches('\n').count() + 1;
         let start = before.rfind('\n').map_or(0, |at| at + 1);
@@ -93,6 +97,7 @@ pub fn diagnostics(text: &str, diagnostics: &[Diagnostic]) -> Value {
             "kind": diagnostic.kind.name(),
             "message": diagnostic.message,
             "help": diagnostic.help,
+            "file": texts.part(texts.place(diagnostic.span.start).0).0,
             "from": place(diagnostic.span.start),
             "to": place(diagnostic.span.end),
         })
@@ -102,7 +107,8 @@ pub fn diagnostics(text: &str, diagnostics: &[Diagnostic]) -> Value {
 
 /// What is wrong with what an option asked; its places count from where that begins.
 pub fn asked_wrong(wrong: &AskedWrong) -> Value {
-    let mut told = diagnostics(&wrong.text, std::slice::from_ref(&wrong.diagnostic))[0].take();
+    let texts = Texts::of(wrong.option, wrong.text.clone());
+    let mut told = diagnostics(&texts, std::slice::from_ref(&wrong.diagnostic))[0].take();
     told["option"] = wrong.option.into();
     told
 }

@@ -12,6 +12,7 @@ mod report;
 mod rows;
 mod survey;
 mod tally;
+mod texts;
 mod verdict;
 
 pub use diagnostic::diagnostics;
@@ -21,6 +22,7 @@ pub use relate::{names_found, relations};
 pub use report::Report;
 pub use rows::rows;
 pub use survey::survey;
+pub use texts::Texts;
 
 use anstyle::{AnsiColor, Style};
 use granum_core::survey::is_unseen;

@@ -113,6 +113,7 @@ fn a_plan_that_is_wrong_is_told_with_lines_and_columns() {
         "kind": "unknown-name",
         "message": "`t` has no column called `nett`",
         "help": "did you mean `net`?",
+        "file": "p.granum",
         "from": { "line": line, "column": 15 },
         "to": { "line": line, "column": 19 },
     }]);

@@ -22,4 +22,5 @@ mod several;
 mod show;
 mod survey;
 mod tally;
+mod used;
 mod written;

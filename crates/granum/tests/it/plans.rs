@@ -77,7 +77,6 @@ fn parts_of_the_language_that_are_still_missing() {
     snapshot(
         "missing",
         all_said(&[
-            "use \"other.granum\"",
             "case \"x\"",
             "chart \"x\" from lines",
             "table t from lines\n  allocate orders.freight as freight by net",
@@ -85,7 +84,6 @@ fn parts_of_the_language_that_are_still_missing() {
             "check: mean(lines.net) > 0",
             "link orders to customers on freight within freight through freight",
             "link lines to orders on order_no prefer latest ordered_on",
-            "link orders to customers on customer_no\nlink lines to customers on orders.customer_no = customer_no",
             "input x from \"lines.csv\" named \"orders\"",
             "output lines to \"x.parquet\"",
         ]),

@@ -13,7 +13,7 @@ fn shown(showing: &Showing, settings: &[(String, String)]) -> Result<Shown, RunE
     let files = [("a", "k,v\n1,x\n2,y\n3,\n"), ("b", "k\n2\n")];
     let files = files.map(|(name, text)| (name.to_owned(), text.to_owned()));
     let memory = Memory { files: HashMap::from(files), part: 2 };
-    show(&parse(&showing.beside(PLAN).text).tree, settings, &memory, showing, &Silent)
+    show(&showing.beside(PLAN).parsed(&parse(PLAN).tree).0, settings, &memory, showing, &Silent)
 }
 
 fn showing(table: &str, rows: Option<usize>) -> Showing {

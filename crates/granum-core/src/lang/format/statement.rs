@@ -90,6 +90,9 @@ impl Layout<'_> {
     fn statement(&mut self, statement: &Statement, widths: &[usize]) {
         let span = statement.span;
         match &statement.kind {
+            StatementKind::Use(path) => {
+                self.line(statement.span, 0, &format!("use {}", quoted(&path.text)));
+            }
             StatementKind::Plan(title) => {
                 self.line(span, 0, &format!("plan {}", quoted(&title.text)));
             }

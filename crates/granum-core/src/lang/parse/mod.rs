@@ -29,7 +29,13 @@ pub struct Parsed {
 /// assert_eq!(parsed.diagnostics[0].message, "expected `from` and a file, found `form`");
 /// ```
 pub fn parse(text: &str) -> Parsed {
-    let lexed = lex(text);
+    parse_from(text, 0)
+}
+
+/// Parses what stands in a text from byte `start` on, which is the beginning of a letter. Places
+/// count from the beginning of the text: so several plans can stand in one, each parsed alone.
+pub fn parse_from(text: &str, start: usize) -> Parsed {
+    let lexed = lex(text, start);
     let mut parser =
         Parser { tokens: lexed.tokens, at: 0, depth: 0, terms: 0, diagnostics: lexed.diagnostics };
     let statements = parser.statements();

@@ -52,6 +52,7 @@ impl Parser {
         self.advance();
         match word.as_str() {
             "plan" => Ok(StatementKind::Plan(self.quoted("the plan's title in quotes")?)),
+            "use" => Ok(StatementKind::Use(self.quoted("the path of another plan in quotes")?)),
             "param" => self.param(),
             "input" => self.input(),
             "table" => self.table(),

@@ -1,0 +1,49 @@
+//! The texts that a plan is made of: its own, and those of plans that it uses.
+
+use std::ops::Range;
+
+/// Texts one behind the other, each with its name. Places count from the beginning of the first.
+#[derive(Debug, Clone, Default)]
+pub struct Texts {
+    /// All texts.
+    pub all: String,
+    parts: Vec<(String, Range<usize>)>,
+}
+
+impl Texts {
+    /// One text alone.
+    pub fn of(name: impl Into<String>, text: impl Into<String>) -> Self {
+        let mut texts = Self::default();
+        texts.add(name.into(), &text.into());
+        texts
+    }
+
+    /// Adds a text behind the others; gives where it begins.
+    pub fn add(&mut self, name: String, text: &str) -> usize {
+        if !self.parts.is_empty() {
+            self.all.push('\n');
+        }
+        let start = self.all.len();
+        self.all.push_str(text);
+        self.parts.push((name, start..self.all.len()));
+        start
+    }
+
+    /// The names and the texts.
+    pub fn parts(&self) -> impl Iterator<Item = (&str, &str)> {
+        self.parts.iter().map(|(name, range)| (name.as_str(), &self.all[range.clone()]))
+    }
+
+    /// Which of the texts a place is in, and where there. What ends too early is told at the end of
+    /// its own text.
+    pub fn place(&self, byte: usize) -> (usize, usize) {
+        let part = self.parts.iter().rposition(|(_, range)| range.start <= byte).unwrap_or(0);
+        let range = self.parts.get(part).map_or(0..0, |(_, range)| range.clone());
+        (part, byte.min(range.end).saturating_sub(range.start))
+    }
+
+    /// A text by its number.
+    pub fn part(&self, at: usize) -> (&str, &str) {
+        self.parts().nth(at).unwrap_or_default()
+    }
+}
