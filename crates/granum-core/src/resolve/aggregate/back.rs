@@ -1,0 +1,191 @@
+//! What is gathered against links, for each row that is led to.
+
+use super::Called;
+use super::paths::visit_paths;
+use crate::expr::{Kind, Typed};
+use crate::lang::{Diagnostic, DiagnosticKind, Name, Span};
+use crate::resolve::Resolved;
+use crate::resolve::expression::Valued;
+use crate::resolve::plan::{Gather, GatherId, GatherWhat, Hop, LinkId};
+use crate::resolve::scope::{Paths, Resolver, Row};
+use crate::resolve::worth::Worth;
+use crate::table::TableId;
+use crate::value::Type;
+
+use super::OF_ROWS;
+
+/// One step of it: how rows lead, from where, to where, and whether one row there is several here.
+type StepBack = (Vec<Hop>, TableId, TableId, bool);
+
+/// The way back over links that the first path of an aggregate begins with.
+pub(super) struct Back {
+    /// The names that it takes.
+    pub names: Vec<Name>,
+    pub from: TableId,
+    pub hops: Vec<Hop>,
+    pub to: TableId,
+    pub repeated: bool,
+}
+
+impl Resolver<'_> {
+    /// `sum(returns.quantity where …)`, `rows(returns)` for each row.
+    pub(super) fn gather(
+        &mut self,
+        called: Called<'_>,
+        back: &Back,
+        row: &Row,
+    ) -> Resolved<Valued> {
+        self.may_gather(called.span, back, row)?;
+        if OF_ROWS.contains(&called.name.text.as_str()) || called.clauses.group.is_some() {
+            return self.only_of_rows(called);
+        }
+        self.need_table(back.from, back.names[0].span)?;
+        let inside = self.finished_row(back.from, Paths::Allowed);
+        let (plan, worth) = self.aggregate_plan(called, &inside, &back.names)?;
+        // A number of rows is no amount; a sum is one if what it sums is.
+        let ty = plan.ty;
+        let what = GatherWhat::Aggregate(Box::new(plan));
+        let id =
+            self.gathered(Gather { from: back.from, hops: back.hops.clone(), to: back.to, what });
+        Ok((Typed::new(Kind::Gathered { from: back.to, id }, ty, called.span), worth))
+    }
+
+    /// `has(returns)`, against links.
+    pub(in crate::resolve) fn gather_presence(
+        &mut self,
+        parts: &[Name],
+        span: Span,
+        row: &Row,
+    ) -> Resolved<Option<Valued>> {
+        let Some(back) = self.back_over(parts, row)? else { return Ok(None) };
+        if back.names.len() < parts.len() {
+            return Ok(None);
+        }
+        self.may_gather(span, &back, row)?;
+        self.need_table(back.from, parts[0].span)?;
+        let what = GatherWhat::Presence;
+        let id = self.gathered(Gather { from: back.from, hops: back.hops, to: back.to, what });
+        let kind = Kind::Gathered { from: back.to, id };
+        Ok(Some((Typed::new(kind, Type::Boolean, span), Worth::default())))
+    }
+
+    /// Refuses what is gathered where no links can be followed, or where one row there is several
+    /// here.
+    fn may_gather(&mut self, span: Span, back: &Back, row: &Row) -> Resolved<()> {
+        if row.paths != Paths::Allowed {
+            let what = match row.paths {
+                Paths::NotInInputs => {
+                    "an input's steps cannot follow links: links join finished tables"
+                }
+                _ => "an aggregate cannot stand here",
+            };
+            return self.wrong(
+                Diagnostic::new(DiagnosticKind::Path, span, what)
+                    .help("gather in a table:  table NAME from BASE"),
+            );
+        }
+        if back.repeated {
+            let name = &back.names[0];
+            return self.wrong(
+                Diagnostic::new(
+                    DiagnosticKind::CountedTwice,
+                    name.span,
+                    format!(
+                        "after `units` one row is several: what `{}` gathers would stand on each",
+                        name.text
+                    ),
+                )
+                .help(
+                    "gather it with `add` before the units, in the table that they are made from",
+                ),
+            );
+        }
+        Ok(())
+    }
+
+    fn gathered(&mut self, gather: Gather) -> GatherId {
+        self.plan.gathers.push(gather);
+        GatherId(self.plan.gathers.len() - 1)
+    }
+
+    /// The way back that the first path in the brackets which goes against a link begins with.
+    pub(super) fn back(&mut self, called: &Called<'_>, row: &Row) -> Resolved<Option<Back>> {
+        let mut paths: Vec<Vec<Name>> = vec![];
+        for expr in called.inside() {
+            visit_paths(expr, &mut |parts| paths.push(parts.to_vec()));
+        }
+        for parts in paths {
+            let column =
+                parts.len() == 1 && row.columns.iter().any(|(name, ..)| *name == parts[0].text);
+            if column || self.link_from(&row.ancestors, &parts[0].text).is_some() {
+                continue;
+            }
+            if let Some(back) = self.back_over(&parts, row)? {
+                return Ok(Some(back));
+            }
+        }
+        Ok(None)
+    }
+
+    /// How far a path goes against links: each name one link, or a table built of rows that lead.
+    fn back_over(&mut self, parts: &[Name], row: &Row) -> Resolved<Option<Back>> {
+        let mut way: Option<Back> = None;
+        for name in parts {
+            let ancestors = match &way {
+                None => row.ancestors.clone(),
+                Some(way) => vec![(way.from, false)],
+            };
+            let Some((hops, from, to, repeated)) = self.step_back(&ancestors, name)? else { break };
+            match &mut way {
+                None => way = Some(Back { names: vec![name.clone()], from, hops, to, repeated }),
+                Some(way) => {
+                    way.names.push(name.clone());
+                    // The rows farthest away lead through those before them.
+                    way.hops.splice(0..0, hops);
+                    way.from = from;
+                }
+            }
+        }
+        Ok(way)
+    }
+
+    /// One name against a link: the link's way back, or a table built from what leads here.
+    fn step_back(
+        &mut self,
+        ancestors: &[(TableId, bool)],
+        name: &Name,
+    ) -> Resolved<Option<StepBack>> {
+        if let Some((link, to, repeated)) = self.link_back(ancestors, &name.text) {
+            return Ok(Some((vec![Hop::Link(link)], self.links[link.0].from, to, repeated)));
+        }
+        let Some(derived) = self.find_table(&name.text) else { return Ok(None) };
+        if self.open.contains(&derived) || ancestors.iter().any(|(table, _)| *table == derived) {
+            return Ok(None);
+        }
+        // Only tables whose base has a link to here are of interest, and are looked at.
+        let leads = |table: TableId| {
+            self.links.iter().position(|link| {
+                link.from == table && ancestors.iter().any(|(here, _)| *here == link.to)
+            })
+        };
+        let mut base = self.base_named(derived);
+        let mut found = None;
+        while let Some(table) = base {
+            if let Some(link) = leads(table) {
+                found = Some((table, link));
+                break;
+            }
+            base = self.base_named(table);
+        }
+        let Some((table, link)) = found else { return Ok(None) };
+        self.need_table(derived, name.span)?;
+        // `one row per` between them ends the way.
+        if !self.tables[derived.0].ancestors.iter().any(|(known, _)| *known == table) {
+            return Ok(None);
+        }
+        let to = self.links[link].to;
+        let repeated = ancestors.iter().any(|(here, repeated)| *here == to && *repeated);
+        let hops = vec![Hop::Origin { of: derived, base: table }, Hop::Link(LinkId(link))];
+        Ok(Some((hops, derived, to, repeated)))
+    }
+}

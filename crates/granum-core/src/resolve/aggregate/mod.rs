@@ -1,0 +1,279 @@
+//! Aggregates: of each group, against a link for each row, and over whole tables in checks.
+
+mod back;
+mod paths;
+mod total;
+mod values;
+
+use super::Resolved;
+use super::expression::Valued;
+use super::plan::{AggregatePlan, GroupedWhat, SlotId};
+use super::scope::{Paths, Pending, PendingKind, Resolver, Row};
+use super::worth::{Repeat, Worth, WorthKind};
+use crate::aggregate::AggregateFunction;
+use crate::expr::{Kind, Typed};
+use crate::lang::{
+    Clauses, Diagnostic, DiagnosticKind, Expr, ExprKind, GroupTree, Name, OrderTree, Span,
+    format_expression,
+};
+use crate::value::Type;
+
+/// Names of aggregates, and what they work.
+pub(in crate::resolve) const AGGREGATES: &[(&str, AggregateFunction)] = &[
+    ("rows", AggregateFunction::Rows),
+    ("count", AggregateFunction::Count),
+    ("distinct", AggregateFunction::Distinct),
+    ("sum", AggregateFunction::Sum),
+    ("min", AggregateFunction::Min),
+    ("max", AggregateFunction::Max),
+    ("mean", AggregateFunction::Mean),
+    ("any", AggregateFunction::Any),
+    ("all", AggregateFunction::All),
+    ("share", AggregateFunction::Share),
+    ("only", AggregateFunction::Only),
+    ("latest", AggregateFunction::Latest),
+    ("earliest", AggregateFunction::Earliest),
+    ("list", AggregateFunction::List),
+];
+
+/// Aggregates that only each row of a group has.
+pub(in crate::resolve) const OF_ROWS: &[&str] = &["position", "running"];
+
+/// An aggregate as it was called.
+#[derive(Clone, Copy)]
+pub(in crate::resolve) struct Called<'e> {
+    pub name: &'e Name,
+    pub args: &'e [Expr],
+    pub clauses: &'e Clauses,
+    pub span: Span,
+}
+
+impl Called<'_> {
+    pub(super) fn function(&self) -> Option<AggregateFunction> {
+        AGGREGATES.iter().find(|(name, _)| *name == self.name.text).map(|(_, function)| *function)
+    }
+
+    pub(super) fn text(&self) -> String {
+        let kind = ExprKind::Call {
+            function: self.name.clone(),
+            args: self.args.to_vec(),
+            clauses: Box::new(self.clauses.clone()),
+        };
+        format_expression(&Expr { kind, span: self.span })
+    }
+
+    /// Every expression in the brackets.
+    pub(super) fn inside(&self) -> impl Iterator<Item = &Expr> {
+        let by = self.clauses.by.iter().map(|order| &order.value);
+        self.args.iter().chain(&self.clauses.filter).chain(by)
+    }
+}
+
+impl Resolver<'_> {
+    /// An aggregate in an expression of a row.
+    pub(in crate::resolve) fn aggregate(
+        &mut self,
+        called: Called<'_>,
+        row: &Row,
+    ) -> Resolved<Valued> {
+        if row.paths == Paths::Totals {
+            return Ok((self.total(called)?, Worth::default()));
+        }
+        if row.paths == Paths::Results {
+            return self.of_group(called, row);
+        }
+        if let Some(back) = self.back(&called, row)? {
+            return self.gather(called, &back, row);
+        }
+        if called.clauses.group.is_some() {
+            return self.of_each_row(called, row);
+        }
+        self.not_grouped(called, row)
+    }
+
+    /// In `one row per`: of the rows of each group.
+    fn of_group(&mut self, called: Called<'_>, row: &Row) -> Resolved<Valued> {
+        let Some(inner) = self.inner.clone() else { return Err(super::Wrong) };
+        if let Some(group) = &called.clauses.group {
+            let words = if *group == GroupTree::All { "in all" } else { "per" };
+            return self.wrong(
+                Diagnostic::new(
+                    DiagnosticKind::Step,
+                    called.span,
+                    format!(
+                        "`{words}` gives each row its group's value, and here rows are gathered"
+                    ),
+                )
+                .help("do it with `add` before, and gather the new column"),
+            );
+        }
+        if OF_ROWS.contains(&called.name.text.as_str()) {
+            return self.only_of_rows(called);
+        }
+        if let Some(back) = self.back(&called, &inner)? {
+            let name = &back.names[0];
+            return self.wrong(
+                Diagnostic::new(
+                    DiagnosticKind::Path,
+                    name.span,
+                    format!("`{}` leads to the rows that are gathered here", name.text),
+                )
+                .help(format!(
+                    "give each row its value before:  add NAME = {} ; then gather that",
+                    called.text()
+                )),
+            );
+        }
+        let (plan, worth) = self.aggregate_plan(called, &inner, &[])?;
+        let (ty, span) = (plan.ty, called.span);
+        let pending = Pending { kind: PendingKind::Result(plan), ty, worth };
+        Ok((self.pend(pending, row, span), worth))
+    }
+
+    /// With `per` or `in all`: each row gets its group's value.
+    fn of_each_row(&mut self, called: Called<'_>, row: &Row) -> Resolved<Valued> {
+        if row.next_slot.is_none() {
+            return self.wrong(
+                Diagnostic::new(
+                    DiagnosticKind::Step,
+                    called.span,
+                    "a group's value for each row stands in `add`, `change`, `keep` and `drop`",
+                )
+                .help("give it a name with `add` before"),
+            );
+        }
+        let mut keys = vec![];
+        if let Some(GroupTree::Per(trees)) = &called.clauses.group {
+            for tree in trees {
+                keys.push(self.expression(tree, row)?.0);
+            }
+        }
+        let span = called.span;
+        // What is inside belongs to the row, and has no groups of its own.
+        let inside = Row { next_slot: None, ..row.clone() };
+        let (what, ty, worth) = match called.name.text.as_str() {
+            "position" => {
+                if !called.args.is_empty() || called.clauses.filter.is_some() {
+                    return self.wrong(
+                        Diagnostic::new(
+                            DiagnosticKind::Type,
+                            span,
+                            "`position` takes no value: it counts the rows of the group",
+                        )
+                        .help("as in  position(per customer_no by ordered_on)"),
+                    );
+                }
+                let by = self.orders(&called.clauses.by, &inside)?;
+                (
+                    GroupedWhat::Position { by },
+                    Type::Integer,
+                    Worth::column(WorthKind::Plain, false),
+                )
+            }
+            "running" => {
+                let (plan, worth) = self.running(called, &inside)?;
+                let ty = plan.ty;
+                (GroupedWhat::Running(plan), ty, worth)
+            }
+            _ => {
+                let (plan, worth) = self.aggregate_plan(called, &inside, &[])?;
+                let worth = if worth.is_amount() {
+                    Worth { kind: WorthKind::Repeats(Repeat::OnGroup), own: false, ..worth }
+                } else {
+                    Worth { own: false, ..worth }
+                };
+                let ty = plan.ty;
+                (GroupedWhat::Aggregate(plan), ty, worth)
+            }
+        };
+        let pending = Pending { kind: PendingKind::Grouped(what, keys), ty, worth };
+        Ok((self.pend(pending, row, span), worth))
+    }
+
+    /// `running(x per KEY by d)`: the sum up to each row.
+    fn running(&mut self, called: Called<'_>, row: &Row) -> Resolved<(AggregatePlan, Worth)> {
+        if called.clauses.by.is_empty() {
+            return self.wrong(
+                Diagnostic::new(DiagnosticKind::Type, called.span, "`running` needs an order")
+                    .help("as in  running(net per customer_no by ordered_on)"),
+            );
+        }
+        let name = Name { text: "sum".into(), span: called.name.span };
+        let clauses = Clauses { by: vec![], ..called.clauses.clone() };
+        let sum = Called { name: &name, clauses: &clauses, ..called };
+        let (mut plan, worth) = self.aggregate_plan(sum, row, &[])?;
+        plan.by = self.orders(&called.clauses.by, row)?;
+        plan.text = called.text();
+        Ok((plan, worth))
+    }
+
+    /// A slot that the step makes before the expression is worked.
+    fn pend(&mut self, pending: Pending, row: &Row, span: Span) -> Typed {
+        let ty = pending.ty;
+        let at = row.next_slot.unwrap_or_default() + self.pending.len();
+        self.pending.push(pending);
+        Typed::new(Kind::Slot(SlotId(at)), ty, span)
+    }
+
+    fn orders(&mut self, orders: &[OrderTree], row: &Row) -> Resolved<Vec<(Typed, bool)>> {
+        let mut typed = vec![];
+        for order in orders {
+            let (by, _) = self.expression(&order.value, row)?;
+            typed.push((by, order.descending));
+        }
+        Ok(typed)
+    }
+
+    fn only_of_rows<T>(&mut self, called: Called<'_>) -> Resolved<T> {
+        self.wrong(
+            Diagnostic::new(
+                DiagnosticKind::Step,
+                called.span,
+                format!("`{}` gives each row of one table its own value", called.name.text),
+            )
+            .help("use it with `add`, with  per KEY  or  in all"),
+        )
+    }
+
+    fn not_grouped(&mut self, called: Called<'_>, row: &Row) -> Resolved<Valued> {
+        let (function, span) = (called.name.text.as_str(), called.span);
+        // A wrong path inside is the better thing to say.
+        for arg in called.args {
+            if let ExprKind::Path(parts) = &arg.kind
+                && parts.len() > 1
+            {
+                self.expression(arg, row)?;
+            }
+        }
+        if function == "rows"
+            && let Some(ExprKind::Path(parts)) = called.args.first().map(|arg| &arg.kind)
+            && parts.len() == 1
+        {
+            return self.wrong(
+                Diagnostic::new(
+                    DiagnosticKind::Path,
+                    parts[0].span,
+                    format!("no link called `{}` leads to `{}`", parts[0].text, row.table),
+                )
+                .help("`rows` counts what leads here by a link:  rows(lines)"),
+            );
+        }
+        if row.paths != Paths::Allowed && row.next_slot.is_none() {
+            return self.wrong(
+                Diagnostic::new(DiagnosticKind::Path, span, "an aggregate cannot stand here")
+                    .help("gather in a table:  table NAME from BASE"),
+            );
+        }
+        self.wrong(
+            Diagnostic::new(
+                DiagnosticKind::Step,
+                span,
+                format!("`{function}` needs to know which rows are meant"),
+            )
+            .help(format!(
+                "those of a group:  {function}(… per KEY) ; all:  {function}(… in all) ; those that \
+                 lead here:  {function}(LINK.COLUMN) ; fewer rows:  one row per KEY"
+            )),
+        )
+    }
+}

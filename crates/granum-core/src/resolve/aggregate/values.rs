@@ -1,0 +1,252 @@
+//! An aggregate over the rows that it sees: its values, their types and what they are worth.
+
+use super::Called;
+use super::paths::rewrite_paths;
+use crate::aggregate::AggregateFunction;
+use crate::expr::Typed;
+use crate::lang::{Diagnostic, DiagnosticKind, Expr, ExprKind, Name, OrderTree, Span};
+use crate::resolve::expression::Valued;
+use crate::resolve::plan::AggregatePlan;
+use crate::resolve::scope::{Resolver, Row};
+use crate::resolve::worth::{Repeat, Worth};
+use crate::resolve::{Resolved, Wrong};
+use crate::value::{Scalar, Scale, Type};
+
+/// What stands between the values of a list if nothing is said.
+const SEPARATOR: &str = ", ";
+
+impl Resolver<'_> {
+    /// An aggregate over the rows that `inside` sees. `strip` are the names that led to them.
+    pub(super) fn aggregate_plan(
+        &mut self,
+        called: Called<'_>,
+        inside: &Row,
+        strip: &[Name],
+    ) -> Resolved<(AggregatePlan, Worth)> {
+        use AggregateFunction::{
+            All, Any, Count, Distinct, Earliest, Latest, List, Max, Mean, Min, Only, Rows, Share,
+            Sum,
+        };
+        let Some(function) = called.function() else { return Err(Wrong) };
+        let stripped = |expr: &Expr| {
+            let mut expr = expr.clone();
+            rewrite_paths(&mut expr, &mut |parts| {
+                // Only the path that named the rows loses its beginning.
+                let names =
+                    |names: &[Name]| names.iter().map(|n| n.text.clone()).collect::<Vec<_>>();
+                if !strip.is_empty()
+                    && parts.len() > strip.len()
+                    && names(&parts[..strip.len()]) == names(strip)
+                {
+                    parts.drain(..strip.len());
+                }
+            });
+            expr
+        };
+        let filter = called.clauses.filter.as_ref().map(&stripped);
+        let filter = filter.map(|filter| self.condition(&filter, inside)).transpose()?;
+        let args: Vec<Expr> = called.args.iter().map(&stripped).collect();
+        let (value, worth, separator) = match function {
+            Rows => {
+                self.no_value(&args, called.span, strip)?;
+                (None, Worth::default(), String::new())
+            }
+            _ => {
+                let (value, worth) = self.value_of(called, &args, inside, strip)?;
+                let separator =
+                    if function == List { self.separator(called, &args)? } else { String::new() };
+                (Some(value), worth, separator)
+            }
+        };
+        let by: Vec<OrderTree> = called
+            .clauses
+            .by
+            .iter()
+            .map(|order| OrderTree { value: stripped(&order.value), descending: order.descending })
+            .collect();
+        let by = self.orders(&by, inside)?;
+        match function {
+            Latest | Earliest if by.len() != 1 || called.clauses.by[0].descending => {
+                return self.wrong(
+                    Diagnostic::new(
+                        DiagnosticKind::Type,
+                        called.span,
+                        format!("`{0}` needs to know by what it is the {0}", called.name.text),
+                    )
+                    .help(format!("as in  {}(place by changed_on)", called.name.text)),
+                );
+            }
+            Latest | Earliest | List => {}
+            _ if by.is_empty() => {}
+            _ => {
+                return self.wrong(Diagnostic::new(
+                    DiagnosticKind::Type,
+                    called.clauses.by[0].value.span,
+                    format!("the order of rows does not matter to `{}`", called.name.text),
+                ));
+            }
+        }
+        let given = value.as_ref().map_or(Type::Blank, |value| value.ty);
+        let ty = match function {
+            Rows | Count | Distinct => Type::Integer,
+            Sum => summed_type(given),
+            Mean if given == Type::Number => Type::Number,
+            Mean | Share => Type::Decimal(Scale(10)),
+            Any | All => Type::Boolean,
+            List => Type::Text,
+            Min | Max | Only | Latest | Earliest => given,
+        };
+        let value = value.map(|value| match function {
+            Sum => value.into_type(ty),
+            Mean if given == Type::Blank => value.into_type(Type::Integer),
+            _ => value,
+        });
+        let worth = match function {
+            Sum if worth.is_amount() => Worth::summed(),
+            _ => Worth { own: true, divided: matches!(function, Mean | Share), ..Worth::default() },
+        };
+        let distinct = called.clauses.distinct;
+        let (text, span) = (called.text(), called.span);
+        Ok((
+            AggregatePlan { function, text, value, filter, by, distinct, separator, ty, span },
+            worth,
+        ))
+    }
+
+    /// `rows()` counts rows, so it takes no column.
+    fn no_value(&mut self, args: &[Expr], span: Span, strip: &[Name]) -> Resolved<()> {
+        let named = |arg: &Expr| {
+            matches!(&arg.kind, ExprKind::Path(parts)
+                if parts.len() == strip.len()
+                    && parts.iter().zip(strip).all(|(a, b)| a.text == b.text))
+        };
+        let fits = match args {
+            [] => strip.is_empty(),
+            [arg] => !strip.is_empty() && named(arg),
+            _ => false,
+        };
+        if fits {
+            return Ok(());
+        }
+        self.wrong(
+            Diagnostic::new(
+                DiagnosticKind::Type,
+                args.first().map_or(span, |arg| arg.span),
+                "`rows` counts rows, so it takes no column",
+            )
+            .help("to count what is not blank, use `count`"),
+        )
+    }
+
+    /// What an aggregate gathers.
+    fn value_of(
+        &mut self,
+        called: Called<'_>,
+        args: &[Expr],
+        inside: &Row,
+        strip: &[Name],
+    ) -> Resolved<Valued> {
+        let name = called.name.text.as_str();
+        let most = if name == "list" { 2 } else { 1 };
+        if args.is_empty() || args.len() > most {
+            return self.wrong(Diagnostic::new(
+                DiagnosticKind::Type,
+                called.span,
+                format!("`{name}` takes one value, not {}", args.len()),
+            ));
+        }
+        let arg = &args[0];
+        if let ExprKind::Path(parts) = &arg.kind
+            && !strip.is_empty()
+            && parts.len() == strip.len()
+            && parts.iter().zip(strip).all(|(a, b)| a.text == b.text)
+        {
+            return self.wrong(
+                Diagnostic::new(
+                    DiagnosticKind::Type,
+                    arg.span,
+                    format!("`{name}` needs a column of `{}`", inside.table),
+                )
+                .help(format!(
+                    "as in  {name}({}.COLUMN) ; rows are counted by `rows`",
+                    strip.iter().map(|name| name.text.as_str()).collect::<Vec<_>>().join(".")
+                )),
+            );
+        }
+        let (value, worth) = self.expression(arg, inside)?;
+        match name {
+            "sum" | "mean" => {
+                self.must_be(&value, Type::is_numeric, "a number")?;
+                if let Some(repeat) = worth.repeats() {
+                    return self.counted_twice(&value, repeat);
+                }
+            }
+            "any" | "all" | "share" => {
+                self.must_be(
+                    &value,
+                    |ty| matches!(ty, Type::Boolean | Type::Blank),
+                    "true or false",
+                )?;
+            }
+            "min" | "max" => {
+                let fits = |ty: Type| ty != Type::Boolean;
+                self.must_be(&value, fits, "a number, a day or a text")?;
+            }
+            _ => {}
+        }
+        Ok((value, worth))
+    }
+
+    /// What stands between the values of a list.
+    fn separator(&mut self, called: Called<'_>, args: &[Expr]) -> Resolved<String> {
+        match args.get(1).map(|arg| (&arg.kind, arg.span)) {
+            None => Ok(SEPARATOR.into()),
+            Some((ExprKind::Text(text), _)) => Ok(text.clone()),
+            Some((ExprKind::Path(parts), span)) if parts.len() == 1 => {
+                let known = self.parameters.iter().find(|(name, _)| *name == parts[0].text);
+                match known.map(|(_, parameter)| &parameter.value) {
+                    Some(Scalar::Text(text)) => Ok(text.clone()),
+                    _ => self.no_separator(span),
+                }
+            }
+            Some((_, span)) => self.no_separator(span.to(called.span)),
+        }
+    }
+
+    fn no_separator<T>(&mut self, span: Span) -> Resolved<T> {
+        self.wrong(
+            Diagnostic::new(
+                DiagnosticKind::Type,
+                span,
+                "what stands between the values is written out",
+            )
+            .help("as in  list(name, \", \")"),
+        )
+    }
+
+    /// An amount that stands on several rows cannot be summed over them.
+    fn counted_twice<T>(&mut self, value: &Typed, repeat: Repeat) -> Resolved<T> {
+        let (message, help) = match repeat {
+            Repeat::OverLink => (
+                "this amount came over a link and stands on every row that leads there, so \
+                 summing it here would count it more than once",
+                "sum it in the table where it lives, or give each row its part of it before",
+            ),
+            Repeat::PastUnits => (
+                "this amount was carried past `units` unsplit and stands on every unit of its \
+                 row, so summing it here would count it more than once",
+                "name it under `split` in the units step, or sum it in the table before",
+            ),
+            Repeat::OnGroup => (
+                "this amount is its group's and stands on every row of it, so summing it here \
+                 would count it more than once",
+                "sum the column that it was made of",
+            ),
+        };
+        self.wrong(Diagnostic::new(DiagnosticKind::CountedTwice, value.span, message).help(help))
+    }
+}
+
+fn summed_type(ty: Type) -> Type {
+    if ty == Type::Blank { Type::Integer } else { ty }
+}
