@@ -208,8 +208,17 @@ pub struct PlanArgs {
     /// The plan
     #[arg(required_unless_present = "text", conflicts_with = "text")]
     pub plan: Option<PathBuf>,
+    /// Let what is only warned of hold outputs back as well
+    #[arg(long, value_enum, value_name = "WHAT")]
+    pub deny: Option<Deny>,
     #[command(flatten)]
     pub options: PlanOptions,
+}
+
+/// What holds outputs back beside what must hold.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum Deny {
+    Warnings,
 }
 
 /// How to take a plan, and how to tell what came of it.

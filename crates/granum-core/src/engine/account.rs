@@ -3,7 +3,7 @@
 use crate::resolve::{Plan, Source, Step, TablePlan};
 use crate::table::{Amount, TableId};
 use crate::tally::{
-    Cut, GroupSizes, Part, SetAside, StepAccount, StepDetail, TableTally, TrackedName,
+    Cut, GroupSizes, Mistake, Part, SetAside, StepAccount, StepDetail, TableTally, TrackedName,
 };
 
 /// What happened in one step, over some rows.
@@ -21,6 +21,8 @@ pub(super) struct StepSum {
     pub sizes: Option<GroupSizes>,
     /// Of a `top`: rows that went, and that stayed, though they tie with the last.
     pub ties: Option<(u64, u64)>,
+    /// What the rows of a step show to be usually a mistake.
+    pub mistakes: Vec<Mistake>,
     pub seen: bool,
 }
 
@@ -51,6 +53,7 @@ impl StepSum {
         self.cut.by_key |= more.cut.by_key;
         self.sizes = self.sizes.or(more.sizes);
         self.ties = self.ties.or(more.ties);
+        self.mistakes.extend_from_slice(&more.mistakes);
     }
 }
 

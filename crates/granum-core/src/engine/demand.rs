@@ -5,8 +5,8 @@ use std::collections::HashSet;
 
 use crate::expr::{Kind, Typed};
 use crate::resolve::{
-    CheckKind, DedupeRule, GatherId, GroupedPlan, Hop, Lay, LinkId, Plan, Required, SlotId, Source,
-    Step, TotalId,
+    CheckKind, DedupeRule, GatherId, GroupedPlan, Hop, Lay, LinkId, MistakePlan, Plan, Required,
+    SlotId, Source, Step, TotalId,
 };
 use crate::table::TableId;
 
@@ -143,6 +143,12 @@ impl Demand {
                     if let CheckKind::Rows { table, .. } = check.kind {
                         self.over_finished(plan, table, &check.condition, self.passing_checks[at]);
                         self.grain_of(plan, table);
+                    }
+                }
+                for warning in &plan.warnings {
+                    if let MistakePlan::SharedName { of, name, .. } = warning.what {
+                        self.tables[of.0].whole = true;
+                        self.tables[of.0].columns[name] = true;
                     }
                 }
                 for (at, total) in plan.totals.iter().enumerate() {

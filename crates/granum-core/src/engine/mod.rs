@@ -17,6 +17,7 @@ mod read;
 mod run;
 mod several;
 mod show;
+mod warn;
 mod whole;
 
 pub use beside::{AskedWrong, Beside};
@@ -25,7 +26,7 @@ pub use ports::{
     CellTrouble, Encoder, InputSource, Observer, Output, OutputError, Outputs, Part, PartReader,
     RawPart, ReadRequest, Silent, SourceError, SourceErrorKind, Sources,
 };
-pub use run::{RunError, Want, run};
+pub use run::{RunError, Want, run, run_strictly};
 pub use show::{Showing, Shown, show};
 
 #[cfg(test)]

@@ -13,8 +13,14 @@ use crate::aggregate::{
 use crate::expr::{Typed, evaluate_all};
 use crate::resolve::{AggregatePlan, GroupedPlan, GroupedWhat, OneRowPlan};
 use crate::table::{Batch, Column};
-use crate::tally::{GroupSizes, Problem};
-use crate::value::{Scalar, Type, decimal};
+use crate::tally::{GroupSizes, Mistake, Problem};
+use crate::value::{Scalar, Type, day, decimal};
+
+/// Of names so many in a hundred rows are different, at least.
+const NAMES: u64 = 70;
+
+/// Names are told up to this many.
+const NAMED: usize = 3;
 
 /// Columns of some expressions over all rows of a step.
 fn columns<'t>(
@@ -89,6 +95,14 @@ pub(super) fn one_row(
         let keys = plan.keys.iter().map(|_| Column::constant(&text, Type::Text, 1));
         total_row = Some(of_groups(table.slots.len(), plan, keys.collect(), all, 1));
     }
+    let mut mistakes = vec![];
+    for (key, day) in &plan.months {
+        let day = columns(runner, batch, std::iter::once(day))?;
+        mistakes.extend(day.first().and_then(|day| years_mixed(key, day)));
+    }
+    if let (Some((key, id)), Some(column)) = (&plan.own_name, group_keys.first()) {
+        mistakes.extend(shared_name(key, (&table.name, id), column, &groups.sizes()));
+    }
     let before = table.tracked.iter().map(|tracked| {
         let changes = tracked.versions.iter().skip(1).any(|(from, _)| *from == step + 1)
             || tracked.ends_at == Some(step);
@@ -99,6 +113,7 @@ pub(super) fn one_row(
         before: before.collect(),
         rows_before: batch.rows as u64,
         sizes: Some(sizes(&groups)),
+        mistakes,
         seen: true,
         ..StepSum::default()
     };
@@ -154,6 +169,46 @@ pub(super) fn grouped(
         batch.slots[plan.slot.0] = Some(column);
     }
     Ok(())
+}
+
+/// Months of several years that are taken for one.
+fn years_mixed(key: &str, day: &Column) -> Option<Mistake> {
+    let year = |days: i32| day::to_civil(days).map(|date| i64::from(date.year()));
+    let years: Vec<i64> = match day {
+        Column::Date(array) => array.iter().flatten().filter_map(year).collect(),
+        Column::DateTime(array) => {
+            array.iter().flatten().filter_map(|micros| year(day::day_of(micros))).collect()
+        }
+        _ => vec![],
+    };
+    let (least, most) = (*years.iter().min()?, *years.iter().max()?);
+    (least < most).then(|| Mistake::YearsMixed { key: key.to_owned(), years: (least, most) })
+}
+
+/// Names that several rows share, each of which stands for something of its own. What most rows
+/// share is no name: a channel or a category.
+pub(super) fn shared_name(
+    key: &str,
+    (of, id): (&str, &str),
+    names: &Column,
+    sizes: &[u64],
+) -> Option<Mistake> {
+    let there = |group: &usize| !names.is_blank(*group);
+    let shared: Vec<usize> =
+        (0..sizes.len()).filter(there).filter(|group| sizes[*group] > 1).collect();
+    let different = (0..sizes.len()).filter(there).count() as u64;
+    let rows: u64 = (0..sizes.len()).filter(there).map(|group| sizes[group]).sum();
+    if shared.is_empty() || different * 100 < rows * NAMES {
+        return None;
+    }
+    let example = |group: &usize| (names.scalar(*group).to_string(), sizes[*group]);
+    Some(Mistake::SharedName {
+        key: key.to_owned(),
+        of: of.to_owned(),
+        id: id.to_owned(),
+        names: shared.len() as u64,
+        examples: shared.iter().take(NAMED).map(example).collect(),
+    })
 }
 
 /// A group's keys in words.

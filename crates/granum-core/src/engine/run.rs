@@ -61,6 +61,21 @@ pub fn run(
     want: Want<'_>,
     observer: &dyn Observer,
 ) -> Result<Report, RunError> {
+    run_strictly(tree, settings, sources, want, observer, false)
+}
+
+/// The same; with `deny_warnings` what is only warned of holds outputs back as well.
+///
+/// # Errors
+/// As [`run`].
+pub fn run_strictly(
+    tree: &PlanTree,
+    settings: &[(String, String)],
+    sources: &dyn Sources,
+    want: Want<'_>,
+    observer: &dyn Observer,
+    deny_warnings: bool,
+) -> Result<Report, RunError> {
     let mut inputs = Inputs::open(tree, sources)?;
     loop {
         let plan = inputs.resolve(tree, settings)?;
@@ -70,7 +85,7 @@ pub fn run(
             run.open_outputs(outputs).map_err(RunError::Output)?;
         }
         match run.work(&inputs) {
-            Ok(()) => return run.close(want),
+            Ok(()) => return run.close(want, deny_warnings),
             Err(Stop::Contradiction(input)) => inputs.settle(&plan, input)?,
             Err(Stop::Source(error)) => return Err(RunError::Source(error)),
             Err(Stop::Output(error)) => return Err(RunError::Output(error)),
@@ -149,7 +164,7 @@ pub(super) struct Run<'a> {
     observer: &'a dyn Observer,
     encoders: Vec<TableEncoder>,
     outputs: Vec<Option<Box<dyn Output>>>,
-    sums: HashMap<TableId, TableSum>,
+    pub(super) sums: HashMap<TableId, TableSum>,
     checks: HashMap<usize, CheckSum>,
     totals: HashMap<usize, TotalSum>,
     pub links: HashMap<LinkId, LinkAccount>,
@@ -318,12 +333,15 @@ impl<'a> Run<'a> {
         }
     }
 
-    fn close(mut self, want: Want<'_>) -> Result<Report, RunError> {
+    fn close(mut self, want: Want<'_>, deny_warnings: bool) -> Result<Report, RunError> {
         let checks = self.close_checks();
+        let warnings = self.warnings();
         let mut report = Report {
             title: self.plan.title.clone(),
             links_planned: self.plan.links.len(),
             checks,
+            warnings,
+            deny_warnings,
             writes: matches!(want, Want::Outputs(_)),
             ..Report::default()
         };

@@ -16,8 +16,8 @@ mod worth;
 
 pub(crate) use plan::{
     AggregatePlan, CalendarPlan, CheckKind, CheckPlan, DedupeRule, GatherId, GatherWhat,
-    GroupedPlan, GroupedWhat, Hop, Lay, LinkId, LinkPlan, OneRowPlan, Plan, Proof, Required,
-    SeveralPlan, SlotId, Source, Step, TablePlan, TopPlan, Total, TotalFunction, TotalId,
+    GroupedPlan, GroupedWhat, Hop, Lay, LinkId, LinkPlan, MistakePlan, OneRowPlan, Plan, Proof,
+    Required, SeveralPlan, SlotId, Source, Step, TablePlan, TopPlan, Total, TotalFunction, TotalId,
     UnitsPlan,
 };
 pub use plan::{InputColumn, InputSpec, ReadRule};

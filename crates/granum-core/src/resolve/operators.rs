@@ -87,6 +87,8 @@ impl Resolver<'_> {
             Operator::Multiply => Arithmetic::Multiply,
             _ => Arithmetic::Divide,
         };
+        // Half of something is no ratio.
+        worth.ratio = work == Arithmetic::Divide && right.constant().is_none();
         if left.ty == Type::Number || right.ty == Type::Number {
             let (left, right) = (left.into_type(Type::Number), right.into_type(Type::Number));
             return Ok((Typed::new(kind(work, left, right), Type::Number, span), worth));

@@ -36,7 +36,36 @@ pub(crate) struct Plan {
     pub gathers: Vec<Gather>,
     pub totals: Vec<Total>,
     pub checks: Vec<CheckPlan>,
+    pub warnings: Vec<WarningPlan>,
     pub outputs: Vec<OutputPlan>,
+}
+
+/// What is usually a mistake, to be told if the rows are so.
+#[derive(Debug)]
+pub(crate) struct WarningPlan {
+    pub table: TableId,
+    /// The step, or the result, in words.
+    pub step: String,
+    pub what: MistakePlan,
+}
+
+#[derive(Debug)]
+pub(crate) enum MistakePlan {
+    /// A key is a name of the rows of a table whose grain is another column.
+    SharedName {
+        key: String,
+        of: TableId,
+        name: usize,
+        id: usize,
+    },
+    /// A result counts rows and is called like a table that they lead to.
+    RowsCounted {
+        result: String,
+        counted: TableId,
+        link: LinkId,
+    },
+    MeanOfRatio,
+    DistinctSummed,
 }
 
 #[derive(Debug)]
@@ -298,6 +327,10 @@ pub(crate) struct OneRowPlan {
     pub ends: Vec<String>,
     /// What one row was before, in words of the plan; nothing if each stood for itself.
     pub grain_before: Vec<String>,
+    /// Keys that are months of whichever year, with the day that they are of.
+    pub months: Vec<(String, Typed)>,
+    /// The one key, where it is a text of rows that another column alone tells apart; and that one.
+    pub own_name: Option<(String, String)>,
 }
 
 /// A value that each row gets of its group.

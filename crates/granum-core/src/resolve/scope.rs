@@ -19,6 +19,8 @@ pub(super) struct FinishedColumn {
     pub ty: Type,
     pub worth: Worth,
     pub tracked: bool,
+    /// The column that it was looked up from, as it stands there.
+    pub entity: Option<(TableId, usize)>,
 }
 
 pub(super) enum TableState {

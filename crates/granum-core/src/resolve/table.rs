@@ -36,6 +36,7 @@ impl Resolver<'_> {
             input: false,
             types: vec![],
             worth: vec![],
+            entity: vec![],
             from_step: vec![],
             names: vec![],
             raw: vec![],
@@ -112,6 +113,7 @@ impl Resolver<'_> {
         let columns = self.tables[base.0].columns.clone();
         for (at, column) in columns.iter().enumerate() {
             let slot = builder.slot(column.ty, column.worth, 0);
+            builder.entity[slot.0] = column.entity;
             builder.imports.push((slot, at));
             let named = Named {
                 name: column.name.clone(),
@@ -157,6 +159,7 @@ impl Resolver<'_> {
                     ty: builder.types[slot.0],
                     worth: builder.worth[slot.0],
                     tracked: builder.tracked.iter().any(|tracked| tracked.slot() == slot),
+                    entity: builder.entity[slot.0],
                 }
             })
             .collect();

@@ -9,6 +9,10 @@ pub(super) struct Worth {
     pub own: bool,
     /// Whether it was made by `/` and not rounded since.
     pub divided: bool,
+    /// Whether it is a ratio, rounded or not.
+    pub ratio: bool,
+    /// Whether it counts different values.
+    pub counts_distinct: bool,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -43,29 +47,27 @@ impl Worth {
 
     /// An amount that was summed for this row.
     pub fn summed() -> Self {
-        Self { kind: WorthKind::Amount, own: true, divided: false }
+        Self { kind: WorthKind::Amount, own: true, ..Self::default() }
     }
 
     /// A column of the row.
     pub fn column(kind: WorthKind, divided: bool) -> Self {
-        Self { kind, own: !matches!(kind, WorthKind::Repeats(_)), divided }
+        Self { kind, own: !matches!(kind, WorthKind::Repeats(_)), divided, ..Self::default() }
     }
 
     /// The same value as seen from a row that leads to it.
     pub fn over_link(self) -> Self {
         let kind =
             if self.is_amount() { WorthKind::Repeats(Repeat::OverLink) } else { WorthKind::Plain };
-        Self { kind, own: false, divided: self.divided }
+        Self { kind, own: false, ..self }
     }
 
     /// The same column on each unit of its row.
     pub fn past_units(self) -> Self {
         match self.kind {
-            WorthKind::Amount => Self {
-                kind: WorthKind::Repeats(Repeat::PastUnits),
-                own: false,
-                divided: self.divided,
-            },
+            WorthKind::Amount => {
+                Self { kind: WorthKind::Repeats(Repeat::PastUnits), own: false, ..self }
+            }
             _ => self,
         }
     }
@@ -79,7 +81,13 @@ impl Worth {
             (WorthKind::Amount, _) | (_, WorthKind::Amount) => WorthKind::Amount,
             _ => WorthKind::Plain,
         };
-        Self { kind, own: self.own || other.own, divided: self.divided || other.divided }
+        Self {
+            kind,
+            own: self.own || other.own,
+            divided: self.divided || other.divided,
+            ratio: self.ratio || other.ratio,
+            counts_distinct: self.counts_distinct || other.counts_distinct,
+        }
     }
 
     /// `*` and `/`: it repeats when no other side is a column of the row's own.

@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 
-use super::{CheckAccount, LinkAccount, Problem, TableTally};
+use super::{CheckAccount, LinkAccount, Problem, TableTally, Warning};
 
 /// The report of a run or a check.
 #[derive(Debug, Clone, Default, Serialize)]
@@ -17,6 +17,10 @@ pub struct Report {
     pub links_planned: usize,
     /// The checks and warnings, in the order of the plan.
     pub checks: Vec<CheckAccount>,
+    /// What is usually a mistake.
+    pub warnings: Vec<Warning>,
+    /// Whether warnings hold outputs back.
+    pub deny_warnings: bool,
     /// What else stopped it.
     pub problems: Vec<Problem>,
     /// Tables that were not built because something that they need failed.
@@ -49,6 +53,13 @@ impl Report {
             && self.not_built.is_empty()
             && self.links.iter().all(|link| link.held)
             && self.checks.iter().all(CheckAccount::passes)
+            && !(self.deny_warnings && self.warns())
+    }
+
+    /// Whether there is a warning: one of the plan's own that does not hold, or what is usually a
+    /// mistake.
+    pub fn warns(&self) -> bool {
+        !self.warnings.is_empty() || self.checks.iter().any(|check| !check.held && !check.skipped)
     }
 
     /// The tally of a table.

@@ -16,8 +16,11 @@ pub(super) fn run(printer: &mut Printer, dir: &Path, size: Size, only_data: bool
         printer.diagnostic(&format!("error: {place}: the demo cannot be written: {error}\n"));
         return Exit::FileFailed;
     }
-    let plan =
-        |at: usize| PlanArgs { plan: Some(dir.join(PLANS[at].0)), options: PlanOptions::default() };
+    let plan = |at: usize| PlanArgs {
+        plan: Some(dir.join(PLANS[at].0)),
+        deny: None,
+        options: PlanOptions::default(),
+    };
     let place = dir.display();
     printer.result(&format!(
         "{}\n\nMossgate Nursery, a made-up plant nursery: {} orders, with all that goes wrong in \

@@ -2,11 +2,11 @@
 
 use std::time::Instant;
 
-use granum_core::engine::{Want, run as run_plan};
+use granum_core::engine::{Want, run_strictly as run_plan};
 
 use super::plan::Plan;
 use super::{Exit, Printer};
-use crate::args::{Format, PlanArgs};
+use crate::args::{Deny, Format, PlanArgs};
 use crate::progress::Progress;
 use crate::render::{Report, json};
 
@@ -28,8 +28,9 @@ pub(super) fn run(printer: &mut Printer, args: &PlanArgs, writes: Writes) -> Exi
         Writes::Nothing => Want::Check,
         Writes::Outputs => Want::Outputs(&plan.files),
     };
+    let deny = args.deny == Some(Deny::Warnings);
     let progress = Progress::new(printer.global.quiet);
-    let report = run_plan(&plan.tree, &options.settings, &plan.files, want, &progress);
+    let report = run_plan(&plan.tree, &options.settings, &plan.files, want, &progress, deny);
     let stages = progress.finish();
     let report = match report {
         Ok(report) => report,

@@ -14,6 +14,7 @@ mod survey;
 mod tally;
 mod texts;
 mod verdict;
+mod warning;
 
 pub use diagnostic::diagnostics;
 pub use matching::matched;

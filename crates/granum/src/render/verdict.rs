@@ -8,6 +8,7 @@ use super::columns::{Side, set};
 use super::links::amount_share;
 use super::near::near_misses;
 use super::report::Report;
+use super::warning::warnings;
 use super::{bad, count, counted, folded, good, heading, notable, problem};
 
 /// The list of checks.
@@ -98,9 +99,12 @@ pub(super) fn verdict(view: &Report<'_>) -> String {
     if failed_checks > 0 || all {
         parts.push(format!("{failed_checks} of {checks} checks failed"));
     }
-    let (_, warnings) = tell(report, Severity::Warn);
-    if warnings > 0 {
-        parts.push(counted(warnings as u64, "warning", "warnings"));
+    let (_, warns) = tell(report, Severity::Warn);
+    let warns = warns + report.warnings.len();
+    if warns > 0 {
+        let denied = if report.deny_warnings { ", which are denied" } else { "" };
+        let denied = if warns == 1 { denied.replace("are", "is") } else { denied.into() };
+        parts.push(format!("{}{denied}", counted(warns as u64, "warning", "warnings")));
     }
     let mut out = format!("STOPPED: {}.", parts.join(", "));
     let mut not = vec![];
@@ -132,6 +136,7 @@ pub(super) fn verdict(view: &Report<'_>) -> String {
     for severity in [Severity::Check, Severity::Warn] {
         out.push_str(&failed_checks_of(report, severity));
     }
+    out.push_str(&warnings(&report.warnings, view.width));
     out
 }
 
@@ -153,7 +158,7 @@ fn held(view: &Report<'_>) -> String {
     let report = view.tally;
     let empty =
         report.checks.iter().filter(|check| check.table.is_some() && check.rows == 0).count();
-    let ((checks, _), (_, warnings)) =
+    let ((checks, _), (all, warned)) =
         (tell(report, Severity::Check), tell(report, Severity::Warn));
     let mut out = format!(
         "{}: {} and {} hold.",
@@ -161,10 +166,16 @@ fn held(view: &Report<'_>) -> String {
         counted(report.links.len() as u64, "link", "links"),
         counted(checks as u64, "check", "checks"),
     );
-    if warnings > 0 {
-        let verb = if warnings == 1 { "does" } else { "do" };
-        let (all, _) = tell(report, Severity::Warn);
-        out.push_str(&format!(" {warnings} of {all} warnings {verb} not."));
+    if warned > 0 {
+        let verb = if warned == 1 { "does" } else { "do" };
+        out.push_str(&format!(" {warned} of {all} warnings {verb} not."));
+    }
+    if !report.warnings.is_empty() {
+        let found = report.warnings.len() as u64;
+        out.push_str(&format!(
+            " {} below.",
+            counted(found, "usual mistake is", "usual mistakes are")
+        ));
     }
     if empty > 0 {
         out.push_str(&format!(
@@ -188,6 +199,7 @@ fn held(view: &Report<'_>) -> String {
         ));
     }
     out.push_str(&failed_checks_of(report, Severity::Warn));
+    out.push_str(&warnings(&report.warnings, view.width));
     out
 }
 

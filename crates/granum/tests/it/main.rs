@@ -23,4 +23,5 @@ mod show;
 mod survey;
 mod tally;
 mod used;
+mod warnings;
 mod written;

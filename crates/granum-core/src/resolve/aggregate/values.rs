@@ -6,7 +6,7 @@ use crate::aggregate::AggregateFunction;
 use crate::expr::Typed;
 use crate::lang::{Diagnostic, DiagnosticKind, Expr, ExprKind, Name, OrderTree, Span};
 use crate::resolve::expression::Valued;
-use crate::resolve::plan::AggregatePlan;
+use crate::resolve::plan::{AggregatePlan, MistakePlan, WarningPlan};
 use crate::resolve::scope::{Resolver, Row};
 use crate::resolve::worth::{Repeat, Worth};
 use crate::resolve::{Resolved, Wrong};
@@ -101,7 +101,17 @@ impl Resolver<'_> {
             Mean if given == Type::Blank => value.into_type(Type::Integer),
             _ => value,
         });
+        let mistake = match function {
+            Mean if worth.ratio => Some(MistakePlan::MeanOfRatio),
+            Sum if worth.counts_distinct => Some(MistakePlan::DistinctSummed),
+            _ => None,
+        };
+        if let (Some(what), Some(table)) = (mistake, self.open.last()) {
+            let step = called.text();
+            self.plan.warnings.push(WarningPlan { table: *table, step, what });
+        }
         let worth = match function {
+            Distinct => Worth { own: true, counts_distinct: true, ..Worth::default() },
             Sum if worth.is_amount() => Worth::summed(),
             _ => Worth { own: true, divided: matches!(function, Mean | Share), ..Worth::default() },
         };

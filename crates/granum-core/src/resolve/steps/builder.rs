@@ -37,6 +37,8 @@ pub(in crate::resolve) struct Builder {
     pub input: bool,
     pub types: Vec<Type>,
     pub worth: Vec<Worth>,
+    /// For each slot the column of another table that it was looked up from.
+    pub entity: Vec<Option<(TableId, usize)>>,
     /// The step from which a slot can be worked with `add` alone.
     pub from_step: Vec<usize>,
     pub names: Vec<Named>,
@@ -63,6 +65,7 @@ impl Builder {
     pub fn slot(&mut self, ty: Type, worth: Worth, from_step: usize) -> SlotId {
         self.types.push(ty);
         self.worth.push(worth);
+        self.entity.push(None);
         self.from_step.push(from_step);
         SlotId(self.types.len() - 1)
     }
@@ -84,6 +87,15 @@ impl Builder {
     /// The same for a step that can make values of groups for its expressions.
     pub fn row_with_groups(&self) -> Row {
         Row { next_slot: Some(self.types.len()), ..self.row() }
+    }
+
+    /// The column of another table that an expression looks up, by itself.
+    pub fn looked_up(&self, typed: &Typed) -> Option<(TableId, usize)> {
+        match &typed.kind {
+            Kind::Path { target, column, .. } => Some((*target, *column)),
+            Kind::Slot(slot) => self.entity.get(slot.0).copied().flatten(),
+            _ => None,
+        }
     }
 
     /// The columns of the grain, by name.

@@ -69,7 +69,9 @@ impl Resolver<'_> {
                 continue;
             }
             let from = builder.workable_from(&value);
+            let entity = builder.looked_up(&value);
             let slot = builder.slot(value.ty, as_column(worth), from);
+            builder.entity[slot.0] = entity;
             builder.names.push(Named {
                 name: item.name.text.clone(),
                 versions: vec![(builder.steps.len() + 1, slot)],

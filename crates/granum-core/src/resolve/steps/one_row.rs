@@ -1,6 +1,8 @@
 //! `one row per`: rows become groups, and the keys the new grain.
 
-use super::super::plan::{AggregatePlan, OneRowPlan, SlotId, Step};
+use super::super::plan::{
+    AggregatePlan, LinkId, MistakePlan, OneRowPlan, SlotId, Step, WarningPlan,
+};
 use super::super::scope::{Paths, PendingKind, Resolver, Row};
 use super::super::worth::Worth;
 use super::super::{Resolved, Wrong};
@@ -10,6 +12,7 @@ use crate::expr::{Kind, Typed};
 use crate::lang::{
     AssignTree, Diagnostic, DiagnosticKind, Expr, ExprKind, KeyTree, Name, Quoted, one_row,
 };
+use crate::table::TableId;
 use crate::value::{Scalar, Type};
 
 /// `one row per …` as it stands in a plan.
@@ -58,6 +61,8 @@ impl Resolver<'_> {
         let results = self.results(builder, tree.items, &mut named);
         self.inner = None;
         let Results { gathered, assigned, whole } = results;
+        let months = self.mistakes(builder, tree, &planned, &gathered, &named, &text);
+        let own_name = own_name(builder, &planned);
         let grain: Vec<SlotId> = planned.iter().map(|(_, slot, _)| *slot).collect();
         let ends = carry_over(builder, tree.items, &gathered, &named);
         builder.names = named;
@@ -72,12 +77,83 @@ impl Resolver<'_> {
             total: tree.total.map(|total| total.text.clone()),
             ends,
             grain_before,
+            months,
+            own_name,
         };
         builder.push(Step::OneRow(plan), text, true);
         if !assigned.is_empty() {
             builder.push(Step::Assign(assigned), "results".into(), false);
         }
         whole
+    }
+
+    /// Notes what is usually a mistake. Gives keys that are months of whichever year.
+    fn mistakes(
+        &mut self,
+        builder: &Builder,
+        tree: &OneRowTree<'_>,
+        keys: &[(Typed, SlotId, String)],
+        gathered: &Gathered,
+        named: &[Named],
+        text: &str,
+    ) -> Vec<(String, Typed)> {
+        let note = |what| WarningPlan { table: builder.id, step: text.to_owned(), what };
+        let mut found = vec![];
+        for (value, _, key) in keys {
+            let Some((of, name)) = builder.looked_up(value).filter(|_| value.ty == Type::Text)
+            else {
+                continue;
+            };
+            let Some(id) = self.only_grain(of).filter(|id| *id != name) else { continue };
+            let id_name = self.tables[of.0].columns[id].name.clone();
+            let id_is_a_key = keys.iter().any(|(other, _, other_name)| {
+                *other_name == id_name || builder.looked_up(other) == Some((of, id))
+            });
+            if !id_is_a_key && !self.is_link_key(of, name) {
+                found.push(note(MistakePlan::SharedName { key: key.clone(), of, name, id }));
+            }
+        }
+        for item in tree.items {
+            let slot = named.iter().find(|named| named.name == item.name.text).map(Named::slot);
+            let counts = gathered.iter().any(|(plan, known)| {
+                Some(*known) == slot
+                    && plan.function == AggregateFunction::Rows
+                    && plan.filter.is_none()
+            });
+            let leads = builder.ancestors.iter().rev().find_map(|(counted, _)| {
+                let link = self.links.iter().position(|link| {
+                    let target = &self.tables[link.to.0].name.text;
+                    link.from == *counted
+                        && (link.name == item.name.text || *target == item.name.text)
+                })?;
+                Some((*counted, LinkId(link)))
+            });
+            if let Some((counted, link)) = leads.filter(|_| counts) {
+                let result = item.name.text.clone();
+                found.push(note(MistakePlan::RowsCounted { result, counted, link }));
+            }
+        }
+        self.plan.warnings.extend(found);
+        months(keys)
+    }
+
+    /// The one column that is a finished table's grain.
+    fn only_grain(&self, table: TableId) -> Option<usize> {
+        let plan = self.tables[table.0].plan.as_ref()?;
+        let [column] = plan.grain.as_ref()?.columns.as_slice() else { return None };
+        plan.columns.iter().position(|(name, _)| name == column)
+    }
+
+    /// Whether a column of a table is, by itself, the key of a link.
+    fn is_link_key(&self, table: TableId, column: usize) -> bool {
+        let name = &self.tables[table.0].columns[column].name;
+        let is = |expr: &Expr| matches!(&expr.kind, ExprKind::Path(parts) if parts.len() == 1 && parts[0].text == *name);
+        self.links.iter().any(|link| {
+            link.tree.keys.iter().any(|key| {
+                let right = key.right.as_ref().unwrap_or(&key.left);
+                (link.from == table && is(&key.left)) || (link.to == table && is(right))
+            })
+        })
     }
 
     fn group_keys(&mut self, builder: &Builder, tree: &OneRowTree<'_>) -> Resolved<Vec<Key>> {
@@ -220,6 +296,35 @@ fn carry_over(
         }
     }
     ends
+}
+
+/// Keys that are months of whichever year, with the day that they are of; nothing where a year is
+/// among the keys.
+fn months(keys: &[(Typed, SlotId, String)]) -> Vec<(String, Typed)> {
+    let calls = |names: &[&str]| {
+        let found = keys.iter().filter_map(|(value, _, key)| match &value.kind {
+            Kind::Call { function, args } if names.contains(&function.name) => {
+                Some((key.clone(), args.first()?.clone()))
+            }
+            _ => None,
+        });
+        found.collect::<Vec<_>>()
+    };
+    if calls(&["year", "month", "quarter", "week", "start_of_month"]).is_empty() {
+        calls(&["month_name", "month_number"])
+    } else {
+        vec![]
+    }
+}
+
+/// The one key, where it is a text of rows that another column alone tells apart.
+fn own_name(builder: &Builder, keys: &[(Typed, SlotId, String)]) -> Option<(String, String)> {
+    let [(Typed { kind: Kind::Slot(slot), ty: Type::Text, .. }, _, key)] = keys else {
+        return None;
+    };
+    let grain = builder.grain.as_ref().filter(|grain| grain.slots.len() == 1)?;
+    let own = !grain.slots.contains(slot) && builder.entity[slot.0].is_none();
+    own.then(|| Some((key.clone(), builder.grain_names().pop()?)))?
 }
 
 /// What a key is called: as it says, or a path by its last name.

@@ -1,0 +1,70 @@
+//! What is usually a mistake, and what to write in its place.
+
+use granum_core::lang::plan_name;
+use granum_core::tally::{Mistake, Warning};
+
+use super::{count, counted, folded, notable};
+
+/// All of them, one below the other.
+pub(super) fn warnings(found: &[Warning], width: usize) -> String {
+    found.iter().flat_map(|warning| ["\n".to_owned(), told(warning, width)]).collect()
+}
+
+fn told(warning: &Warning, width: usize) -> String {
+    let Warning { table, step, what } = warning;
+    let title = format!("warning: {table}: {step}");
+    let mut out = folded(&title, "  ", width).replacen("warning", &notable("warning"), 1);
+    let (why, way) = words(what, step);
+    out.push_str(&folded(&why, "    ", width));
+    out.push_str(&folded(&way, "    ", width));
+    out
+}
+
+/// Why it is usually a mistake, and the way out.
+fn words(what: &Mistake, step: &str) -> (String, String) {
+    match what {
+        Mistake::SharedName { key, of, id, names, examples } => {
+            let each: Vec<String> = examples
+                .iter()
+                .map(|(name, rows)| format!("{name} of {} {id}", count(*rows)))
+                .collect();
+            let more = if *names > examples.len() as u64 { ", \u{2026}" } else { "" };
+            let why = format!(
+                "{} shared by several {id} and {}: {}{more}",
+                counted(*names, &format!("name of {of} is"), &format!("names of {of} are")),
+                if *names == 1 { "becomes one group" } else { "become one group each" },
+                each.join(", ")
+            );
+            let (id, key) = (plan_name(id), plan_name(key));
+            (why, format!("gather by the id, and take the name along:  one row per {id} , {key}"))
+        }
+        Mistake::RowsCounted { result, of, counted: rows, key, most } => {
+            let why = format!(
+                "`{result}` counts rows of {rows}, and up to {} of them lead to one of {of}",
+                count(*most)
+            );
+            let way = if key.contains(',') {
+                format!("count what is different:  distinct(\u{2026}) of {key}")
+            } else {
+                format!("count what is different:  {} = distinct({key})", plan_name(result))
+            };
+            (why, way)
+        }
+        Mistake::MeanOfRatio => (
+            "each ratio counts alike, whether it is of much or of little".into(),
+            "divide the sums:  sum(\u{2026}) / sum(\u{2026})".into(),
+        ),
+        Mistake::YearsMixed { key, years: (first, last) } => (
+            format!(
+                "days are from {first} to {last}, and the same months of all years are one group"
+            ),
+            format!(
+                "say the year as well:  month(\u{2026}) , or  year(\u{2026}) as year  beside `{key}`"
+            ),
+        ),
+        Mistake::DistinctSummed => (
+            "what stands in two groups is counted in both, so the sum is too much".into(),
+            format!("count over all rows in place of  {step} :  distinct(\u{2026})"),
+        ),
+    }
+}
