@@ -65,7 +65,7 @@ impl Groups {
     pub fn sizes(&self) -> Vec<u64> {
         let mut sizes = vec![0; self.count];
         match &self.of {
-            GroupOf::One => sizes[0] = self.rows as u64,
+            GroupOf::One => sizes.iter_mut().for_each(|size| *size = self.rows as u64),
             GroupOf::Each(_) => {
                 (0..self.rows).filter_map(|row| self.of(row)).for_each(|group| sizes[group] += 1);
             }

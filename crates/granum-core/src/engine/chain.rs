@@ -5,6 +5,7 @@
 use std::collections::HashMap;
 use std::ops::Range;
 use std::sync::Arc;
+use std::sync::atomic::AtomicU64;
 
 use arrow_array::UInt32Array;
 use rayon::prelude::*;
@@ -12,9 +13,10 @@ use rayon::prelude::*;
 use super::account::TableSum;
 use super::check::{CheckSum, TotalSum};
 use super::demand::{Demand, input_of};
-use super::operations::{Naming, Passed, encoded, run};
+use super::operations::{Naming, Passed, StepRunner, encoded, run};
 use super::ports::{Encoder, Observer, Output, OutputError, SourceError};
 use super::read::Reading;
+use super::streaming::{GatherStep, Gathering, Partial, partial, streams};
 use crate::expr::World;
 use crate::resolve::{Plan, Proof, Source, Step, UnitsPlan};
 use crate::step::units::Trouble;
@@ -164,8 +166,14 @@ pub(super) fn run_chain(
             (None, Some(reading)) => Feed::Files(reading),
             (None, None) => Feed::Rows { rows: run.base_rows(), at: 0 },
         };
-        let mut whole = run.pass(feed, range, collect)?;
+        let mut gathering = gather_step(context, chain, to).map(Gathering::new);
+        let mut whole = run.pass(feed, range, collect, gathering.as_mut())?;
         run.units_troubles()?;
+        if let Some(gathering) = gathering {
+            state = Some(run.gathered(gathering)?);
+            from = to + 1;
+            continue;
+        }
         if to == chain.ops.len() {
             if kept {
                 run.keep(last, whole);
@@ -254,10 +262,29 @@ impl ChainRun<'_> {
         Batch::new(table.rows, slots, origins)
     }
 
+    /// The rows that were gathered, and what is told of them.
+    fn gathered(&mut self, gathering: Gathering<'_>) -> Result<Batch, Stop> {
+        let GatherStep { at, step, .. } = gathering.step;
+        let (rows, sum, total) = gathering.finish()?;
+        self.end.sums[at].steps[step].absorb(&sum);
+        self.total = total.map(|total| (at, total));
+        Ok(rows)
+    }
+
     /// Sends all batches of `feed` through some operations. Gives all rows, if they are collected.
-    fn pass(&mut self, feed: Feed, ops: Range<usize>, collect: bool) -> Result<Batch, Stop> {
+    fn pass(
+        &mut self,
+        feed: Feed,
+        ops: Range<usize>,
+        collect: bool,
+        mut gathering: Option<&mut Gathering<'_>>,
+    ) -> Result<Batch, Stop> {
+        // What is gathered as it passes is not collected.
+        let collect = collect && gathering.is_none();
+        let gather = gathering.as_ref().map(|gathering| gathering.step);
         let ops = &self.chain.ops[ops];
         let before = match &feed {
+            _ if gathering.is_some() => None,
             Feed::Rows { rows, .. } if self.chain.keeps_rows(self.context.plan, ops) => {
                 Some(rows.clone())
             }
@@ -276,8 +303,13 @@ impl ChainRun<'_> {
             let work = || {
                 window
                     .into_par_iter()
-                    .map(|batch| run(context, chain, ops, batch, naming))
-                    .collect::<Vec<Result<Passed, Problem>>>()
+                    .map(|batch| {
+                        let mut passed = run(context, chain, ops, batch, naming)?;
+                        let partial = gather
+                            .map(|gather| gather_part(context, chain, gather, &mut passed, naming));
+                        Ok((passed, partial.transpose()?))
+                    })
+                    .collect::<Vec<Result<(Passed, Option<Partial>), Problem>>>()
             };
             // What the last window made is written while this one works.
             let (passed, written) = rayon::join(work, || write(outputs, earlier));
@@ -285,7 +317,11 @@ impl ChainRun<'_> {
             any = true;
             let mut parts = vec![];
             for passed in passed {
-                encoded.extend(self.absorb(passed?, collect, &mut parts));
+                let (passed, partial) = passed?;
+                if let (Some(gathering), Some(partial)) = (gathering.as_mut(), partial) {
+                    gathering.absorb(partial)?;
+                }
+                encoded.extend(self.absorb(passed, collect, &mut parts));
             }
             let room = feed.room(&parts, stack.rows());
             // While these rows are put below those before them, the next are read.
@@ -303,7 +339,12 @@ impl ChainRun<'_> {
         if !any {
             // No rows, but columns, sums and totals all the same.
             let empty = before.clone().unwrap_or_else(|| self.empty_rows());
-            let passed = run(self.context, self.chain, ops, empty, self.naming())?;
+            let mut passed = run(self.context, self.chain, ops, empty, self.naming())?;
+            if let (Some(gathering), Some(gather)) = (gathering, gather) {
+                let naming = self.naming();
+                let partial = gather_part(self.context, self.chain, gather, &mut passed, naming)?;
+                gathering.absorb(partial)?;
+            }
             let mut parts = vec![];
             self.absorb(passed, collect, &mut parts);
             stack.append(&parts, None, 0);
@@ -473,6 +514,36 @@ impl ChainRun<'_> {
             places: self.as_read.then(|| std::mem::take(&mut self.places)),
         });
     }
+}
+
+/// What gathers rows as they pass, if an operation is a step that can.
+fn gather_step<'a>(context: &Context<'a>, chain: &Chain, op: usize) -> Option<GatherStep<'a>> {
+    let Op::Step { at, step } = *chain.ops.get(op)? else { return None };
+    let table = &context.plan.tables[chain.tables[at].0];
+    match &table.steps[step].step {
+        Step::OneRow(plan) if streams(plan) => Some(GatherStep { at, step, plan, table }),
+        _ => None,
+    }
+}
+
+/// The groups of a batch, which is let go.
+fn gather_part(
+    context: &Context<'_>,
+    chain: &Chain,
+    gather: GatherStep<'_>,
+    passed: &mut Passed,
+    naming: Naming<'_>,
+) -> Result<Partial, Problem> {
+    let GatherStep { at, step, plan, .. } = gather;
+    let zeros = AtomicU64::new(0);
+    let runner = StepRunner { context, chain, at, step, naming, zeros: &zeros };
+    let batch = std::mem::take(&mut passed.batch);
+    let found = partial(plan, &runner, &batch);
+    let zeros = zeros.into_inner();
+    if zeros > 0 {
+        passed.zero_divisions.push((at, zeros));
+    }
+    found
 }
 
 fn write(

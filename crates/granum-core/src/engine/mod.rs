@@ -17,6 +17,7 @@ mod read;
 mod run;
 mod several;
 mod show;
+mod streaming;
 mod warn;
 mod whole;
 

@@ -7,6 +7,7 @@ use super::account::StepSum;
 use super::chain::Stop;
 use super::gather::{group_problem, values};
 use super::operations::StepRunner;
+use super::streaming::amounts_before;
 use crate::aggregate::{
     AggregateFunction, GroupFailure, Groups, Values, aggregate, aggregate_all, number, order,
 };
@@ -23,7 +24,7 @@ const NAMES: u64 = 70;
 const NAMED: usize = 3;
 
 /// Columns of some expressions over all rows of a step.
-fn columns<'t>(
+pub(super) fn columns<'t>(
     runner: &StepRunner<'_>,
     batch: &Batch,
     typed: impl Iterator<Item = &'t Typed>,
@@ -79,15 +80,7 @@ pub(super) fn one_row(
     let mut total_row = None;
     if let Some(total) = &plan.total {
         for (key, (.., name)) in group_keys.iter().zip(&plan.keys) {
-            let taken = matches!(key, Column::Text(array)
-                    if array.iter().flatten().any(|value| value == total));
-            if taken {
-                return Err(Stop::Problem(Problem::TotalTaken {
-                    table: table.name.clone(),
-                    column: name.clone(),
-                    total: total.clone(),
-                }));
-            }
+            total_is_free(&table.name, name, key, total)?;
         }
         // Worked afresh from all rows, so that different values are counted once.
         let all = results(&Groups::one(batch.rows), true)?;
@@ -100,19 +93,11 @@ pub(super) fn one_row(
         let day = columns(runner, batch, std::iter::once(day))?;
         mistakes.extend(day.first().and_then(|day| years_mixed(key, day)));
     }
-    if let (Some((key, id)), Some(column)) = (&plan.own_name, group_keys.first()) {
-        mistakes.extend(shared_name(key, (&table.name, id), column, &groups.sizes()));
-    }
-    let before = table.tracked.iter().map(|tracked| {
-        let changes = tracked.versions.iter().skip(1).any(|(from, _)| *from == step + 1)
-            || tracked.ends_at == Some(step);
-        let slot = tracked.slot_before(step).filter(|_| changes)?;
-        batch.slots[slot.0].as_ref().map(Column::sum)
-    });
+    mistakes.extend(own_mistakes(plan, &table.name, &group_keys, &groups.sizes()));
     let sum = StepSum {
-        before: before.collect(),
+        before: amounts_before(table, step, batch),
         rows_before: batch.rows as u64,
-        sizes: Some(sizes(&groups)),
+        sizes: Some(sizes_of(groups.sizes())),
         mistakes,
         seen: true,
         ..StepSum::default()
@@ -219,15 +204,48 @@ fn named(
     group: u32,
     whole: bool,
 ) -> Vec<(String, Scalar)> {
-    if whole {
-        return vec![];
-    }
+    if whole { vec![] } else { group_named(plan, keys, firsts, group) }
+}
+
+/// The same of a group whose first row is known.
+pub(super) fn group_named(
+    plan: &OneRowPlan,
+    keys: &[Column],
+    firsts: &UInt32Array,
+    group: u32,
+) -> Vec<(String, Scalar)> {
     let row = firsts.value(group as usize) as usize;
     plan.keys.iter().zip(keys).map(|((.., name), key)| (name.clone(), key.scalar(row))).collect()
 }
 
+/// No group may be called as the total's row is.
+pub(super) fn total_is_free(
+    table: &str,
+    column: &str,
+    key: &Column,
+    total: &str,
+) -> Result<(), Problem> {
+    let taken = matches!(key, Column::Text(array)
+        if array.iter().flatten().any(|value| value == total));
+    if !taken {
+        return Ok(());
+    }
+    Err(Problem::TotalTaken { table: table.into(), column: column.into(), total: total.into() })
+}
+
+/// A name that several of the step's own rows share.
+pub(super) fn own_mistakes(
+    plan: &OneRowPlan,
+    table: &str,
+    keys: &[Column],
+    sizes: &[u64],
+) -> Option<Mistake> {
+    let (key, id) = plan.own_name.as_ref()?;
+    shared_name(key, (table, id), keys.first()?, sizes)
+}
+
 /// The rows of groups: keys and results in their slots, and nothing else.
-fn of_groups(
+pub(super) fn of_groups(
     slots: usize,
     plan: &OneRowPlan,
     keys: Vec<Column>,
@@ -244,13 +262,12 @@ fn of_groups(
     Batch::new(count, all, vec![])
 }
 
-/// Least, median and most rows of a group.
-fn sizes(groups: &Groups) -> GroupSizes {
-    let mut sizes = groups.sizes();
+/// Least, median and most rows of groups.
+pub(super) fn sizes_of(mut sizes: Vec<u64>) -> GroupSizes {
     sizes.par_sort_unstable();
     let at = |index: usize| sizes.get(index).copied().unwrap_or(0);
     GroupSizes {
-        groups: groups.count as u64,
+        groups: sizes.len() as u64,
         least: at(0),
         median: at(sizes.len().saturating_sub(1) / 2),
         most: at(sizes.len().saturating_sub(1)),

@@ -1,6 +1,7 @@
 //! The engine without files: inputs and outputs in memory.
 
 mod gate;
+mod gathering;
 mod kinds;
 mod laws;
 pub(crate) mod memory;
