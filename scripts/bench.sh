@@ -48,6 +48,25 @@ for _ in $(seq "$runs"); do
   r=$("$granum" survey "$largest" -v 2>&1 >/dev/null | awk '/reading/ {print $1}')
   reading_s=$(awk "BEGIN{print ($r<$reading_s)?$r:$reading_s}")
 done
+# Gathering all lines by a two-column key with four aggregates, beside reading the same columns.
+cat >"$dir/read.granum" <<'PLAN'
+input lines from "data/lines.csv"
+  track quantity, unit_price, discount
+check lines: article_no is not blank and line_no > 0
+PLAN
+cat >"$dir/gather.granum" <<'PLAN'
+input lines from "data/lines.csv"
+  track quantity, unit_price, discount
+table gathered from lines
+  one row per article_no, line_no
+    lines    = rows()
+    quantity = sum(quantity)
+    discount = sum(discount)
+    dearest  = max(unit_price)
+check "all": sum(gathered.quantity) = sum(lines.quantity)
+PLAN
+read -r read_s read_kb < <(best "$granum" check "$dir/read.granum" -q)
+read -r gather_s gather_kb < <(best "$granum" check "$dir/gather.granum" -q)
 read -r relate_s relate_kb < <(best "$granum" relate "$dir"/data/*.csv -q)
 read -r draft_s _ < <(best "$granum" draft "$dir"/data/*.csv -q)
 output=$dir/out/unit_sales.csv
@@ -67,7 +86,8 @@ rm -f "$dir/floor.csv"
 awk -v orders="$orders" -v in_b="$bytes_in" -v out_b="$bytes_out" -v p="$parse_s" -v w="$write_s" \
     -v run="$run_s" -v check="$check_s" -v one="$one_s" -v rk="$run_kb" -v ck="$check_kb" -v rec="$records" \
     -v l="$largest_s" -v s="$survey_s" -v r="$reading_s" -v sk="$survey_kb" -v rel="$relate_s" \
-    -v relk="$relate_kb" -v d="$draft_s" 'BEGIN {
+    -v relk="$relate_kb" -v d="$draft_s" \
+    -v rd="$read_s" -v rdk="$read_kb" -v ga="$gather_s" -v gak="$gather_kb" 'BEGIN {
   printf "%d orders · %.0f MB in, %.0f MB out (%d records)\n\n", orders, in_b/1e6, out_b/1e6, rec
   printf "%-34s %9s %9s\n", "", "seconds", "ratio"
   printf "%-34s %9.2f\n", "floor: parse", p
@@ -82,6 +102,9 @@ awk -v orders="$orders" -v in_b="$bytes_in" -v out_b="$bytes_out" -v p="$parse_s
   printf "%-34s %9.2f %9.2f\n", "granum survey reads lines.csv", r, r / l
   printf "%-34s %9.2f %9.2f\n", "granum survey lines.csv, whole", s, s / l
   printf "%-34s %9.0f\n", "peak memory of survey, MB", sk/1e3
+  printf "%-34s %9.2f\n", "granum check reads lines.csv", rd
+  printf "%-34s %9.2f %9.2f\n", "and gathers them, to reading", ga, ga / rd
+  printf "%-34s %9.0f %9.2f\n", "peak memory of gathering, MB", gak/1e3, gak / rdk
   printf "%-34s %9.2f\n", "granum relate, all files", rel
   printf "%-34s %9.0f\n", "peak memory of relate, MB", relk/1e3
   printf "%-34s %9.2f\n", "granum draft, all files", d

@@ -403,7 +403,9 @@ impl ChainRun<'_> {
             let hidden = match &plan.source {
                 Source::Input(input) => {
                     let hidden = input.fingerprints.iter().map(|(hidden, _)| *hidden);
-                    hidden.chain(input.aside).any(|hidden| hidden.0 == slot)
+                    let source = input.source.map(|source| [source.file, source.line]);
+                    let hidden = hidden.chain(input.aside).chain(source.into_iter().flatten());
+                    hidden.into_iter().any(|hidden| hidden.0 == slot)
                 }
                 Source::Base(_) | Source::Several(_) | Source::Calendar(_) => false,
             };

@@ -3,7 +3,7 @@
 use std::sync::atomic::AtomicU64;
 
 use super::chain::Context;
-use super::operations::{Naming, grain_values, row_problem};
+use super::operations::{Naming, finished_problem, finished_slots, grain_values};
 use crate::expr::{Kind, Scope, Typed, World, evaluate, truth};
 use crate::link::{BlankKeys, KeyTable, Keys};
 use crate::resolve::{CheckKind, CheckPlan, Plan, Total, TotalFunction};
@@ -157,7 +157,7 @@ pub(super) fn check_over(
         Scope { batch: columns, world: context.world, zero_divisions: zeros, lenient: false };
     let (holds, blank) = truth(&check.condition, &scope).map_err(|failure| {
         let step = format!("check \"{}\"", check.title);
-        row_problem(context, table, step, columns, naming, failure)
+        finished_problem(context, table, step, columns, naming, failure)
     })?;
     let mut sum = CheckSum {
         rows: columns.rows as u64,
@@ -191,15 +191,6 @@ pub(super) fn check_over(
     Ok(sum)
 }
 
-/// A batch with the columns under the numbers of their slots, as steps see them.
-fn finished_slots(plan: &crate::resolve::TablePlan, columns: &Batch) -> Batch {
-    let mut slots = vec![None; plan.slots.len()];
-    for ((_, slot), column) in plan.columns.iter().zip(&columns.slots) {
-        slots[slot.0].clone_from(column);
-    }
-    Batch::new(columns.rows, slots, vec![])
-}
-
 type PassingSums = (Vec<(usize, CheckSum)>, Vec<(usize, TotalSum)>);
 
 /// The checks and totals that are worked while a table passes by.
@@ -226,7 +217,7 @@ pub(super) fn passing(
                 lenient: false,
             };
             let sum = total_over(total, &scope).map_err(|failure| {
-                row_problem(context, table, "check".into(), columns, naming, failure)
+                finished_problem(context, table, "check".into(), columns, naming, failure)
             })?;
             totals.push((at, sum));
         }

@@ -6,7 +6,7 @@ use arrow_array::{Array, UInt32Array};
 
 use super::chain::Context;
 use super::check::finished_rows;
-use super::operations::{Naming, row_problem};
+use super::operations::{Naming, finished_problem};
 use crate::aggregate::{GroupFailure, Groups, Values, aggregate};
 use crate::expr::{RowFailure, Scope, World, evaluate_all};
 use crate::resolve::{AggregatePlan, GatherId, GatherWhat};
@@ -101,7 +101,7 @@ pub(super) fn gather(context: &Context<'_>, id: GatherId) -> Result<Option<Colum
         let input = super::demand::input_of(context.plan, gather.from);
         let places = Places::default();
         let naming = Naming { input, as_read: false, places: &places };
-        row_problem(context, gather.from, step.clone(), &rows, naming, failure)
+        finished_problem(context, gather.from, step.clone(), &rows, naming, failure)
     })?;
     let groups = Groups::led_to(&index, to.rows);
     aggregate(&values, &groups).map(Some).map_err(|failure| {

@@ -8,7 +8,7 @@ use rayon::prelude::*;
 
 use super::chain::Context;
 use super::check::finished_rows;
-use super::operations::{Naming, row_problem};
+use super::operations::{Naming, finished_problem};
 use crate::expr::{Kind, Typed, evaluate_all};
 use crate::grain::{EXAMPLES, examples, key_text, repeated};
 use crate::link::{BlankKeys, KeyTable, Keys, LinkIndex, Missing, link_few, near_misses};
@@ -105,7 +105,7 @@ pub(super) fn keys<'t>(
         let input = super::demand::input_of(context.plan, table);
         let places = Places::default();
         let naming = Naming { input, as_read: false, places: &places };
-        row_problem(context, table, step.to_owned(), rows, naming, failure)
+        finished_problem(context, table, step.to_owned(), rows, naming, failure)
     })?;
     Ok(Keys::new(columns, BlankKeys::Apart, rows.rows))
 }

@@ -311,6 +311,28 @@ pub(super) fn row_problem(
     Problem::Row { table: plan.name.clone(), step, reason, span: failure.span, row, place }
 }
 
+/// The same for a row of a finished table, whose columns are the batch's slots.
+pub(super) fn finished_problem(
+    context: &Context<'_>,
+    id: TableId,
+    step: String,
+    columns: &Batch,
+    naming: Naming<'_>,
+    failure: RowFailure,
+) -> Problem {
+    let batch = finished_slots(&context.plan.tables[id.0], columns);
+    row_problem(context, id, step, &batch, naming, failure)
+}
+
+/// A batch with the columns under the numbers of their slots, as steps see them.
+pub(super) fn finished_slots(plan: &TablePlan, columns: &Batch) -> Batch {
+    let mut slots = vec![None; plan.slots.len()];
+    for ((_, slot), column) in plan.columns.iter().zip(&columns.slots) {
+        slots[slot.0].clone_from(column);
+    }
+    Batch::new(columns.rows, slots, columns.origins.clone())
+}
+
 /// A row's grain, as far as its columns are at hand.
 pub(super) fn grain_values(plan: &TablePlan, batch: &Batch, row: usize) -> Vec<(String, String)> {
     let Some(grain) = &plan.grain else { return vec![] };

@@ -9,8 +9,9 @@ use super::chain::{ChainRun, Context, Stop};
 use super::ports::{InputSource, PartReader, RawPart, ReadRequest, SourceError};
 use crate::lang::Otherwise;
 use crate::resolve::{InputColumn, Source};
-use crate::table::{Batch, TableId};
+use crate::table::{Batch, Column, TableId};
 use crate::tally::{BadCell, Problem, SetAside};
+use crate::value::{Scalar, Type};
 
 /// Bad cells are listed up to this many.
 const EXAMPLES: usize = 5;
@@ -26,6 +27,8 @@ pub(super) struct Reading {
     slots: Vec<usize>,
     fingerprints: Vec<usize>,
     aside: Option<usize>,
+    /// The slots of each row's file and line, where they are needed.
+    source: Option<[Option<usize>; 2]>,
     names: Vec<String>,
     columns: Vec<InputColumn>,
     rows: u64,
@@ -90,6 +93,9 @@ impl Reading {
             slots,
             fingerprints,
             aside: aside.map(|slot| slot.0),
+            source: plan.source.map(|source| {
+                [source.file, source.line].map(|slot| demand.last_use[slot.0].map(|_| slot.0))
+            }),
             names,
             columns,
             rows: 0,
@@ -153,11 +159,21 @@ impl ChainRun<'_> {
             if reading.rows > u64::from(u32::MAX) {
                 return Err(Problem::TooManyRows { table: table.name.clone() }.into());
             }
+            let mut slots = vec![None; table.slots.len()];
+            let [file, line] = reading.source.unwrap_or_default();
+            if let Some(slot) = file {
+                let name = Scalar::Text(part.file.to_string());
+                slots[slot] = Some(Column::constant(&name, Type::Text, part.rows));
+            }
+            if let Some(slot) = line {
+                let lines: Vec<i64> =
+                    (0..part.rows).map(|row| part.lines.line(row) as i64).collect();
+                slots[slot] = Some(Column::Integer(lines.into()));
+            }
             self.places.push(part.file, part.lines, part.rows as u32);
             if part.rows == 0 {
                 continue;
             }
-            let mut slots = vec![None; table.slots.len()];
             for (slot, column) in reading.slots.iter().zip(part.columns) {
                 slots[*slot] = Some(column);
             }

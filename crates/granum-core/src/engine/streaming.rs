@@ -10,9 +10,11 @@ use crate::resolve::{AggregatePlan, OneRowPlan, TablePlan};
 use crate::table::{Amount, Batch, Column};
 use crate::tally::Problem;
 use crate::value::{Scalar, Scale, Type, decimal};
+use rayon::prelude::*;
 
 /// Groups of batches are put together when there are so many times as many as after the last time.
 const SLACK: usize = 3;
+const RARELY: usize = 8;
 
 /// Below so many they are left as they are.
 const FEW: usize = 1 << 16;
@@ -139,13 +141,14 @@ pub(super) struct Gathering<'p> {
     pub step: GatherStep<'p>,
     parts: Vec<Batch>,
     rows: usize,
-    after_last: usize,
+    /// So many groups are left as they are.
+    most: usize,
     sum: StepSum,
 }
 
 impl<'p> Gathering<'p> {
     pub fn new(step: GatherStep<'p>) -> Self {
-        Self { step, parts: vec![], rows: 0, after_last: 0, sum: StepSum::default() }
+        Self { step, parts: vec![], rows: 0, most: FEW, sum: StepSum::default() }
     }
 
     /// The step in words.
@@ -161,9 +164,11 @@ impl<'p> Gathering<'p> {
         self.parts.push(groups);
         let sum = StepSum { before, rows_before: rows, seen: true, ..StepSum::default() };
         self.sum.absorb(&sum);
-        if self.rows > FEW.max(self.after_last * SLACK) {
+        if self.rows > self.most {
             let whole = self.together()?;
-            self.after_last = whole.rows;
+            // Where hardly any are put together, it is tried again much later.
+            let slack = if whole.rows * 2 > self.rows { RARELY } else { SLACK };
+            self.most = FEW.max(whole.rows * slack);
             self.rows = whole.rows;
             self.parts = vec![whole];
         }
@@ -200,38 +205,43 @@ impl<'p> Gathering<'p> {
         groups: &Groups,
         named: impl Fn(u32) -> Vec<(String, Scalar)>,
     ) -> Result<Vec<Option<Column>>, Problem> {
-        let mut at = self.step.plan.keys.len();
-        let mut folded = vec![];
-        let mut fold = |function: AggregateFunction, result: Option<&AggregatePlan>| {
-            let value = stacked[at].clone();
-            at += 1;
-            let values = Values {
-                function,
-                ty: value.ty(),
-                value: Some(value),
-                filter: None,
-                by: vec![],
-                distinct: false,
-                separator: String::new(),
-            };
-            aggregate(&values, groups).map_err(|failure| {
-                let text = self.text();
-                match result {
-                    Some(result) => {
-                        group_problem(&self.step.table.name, text, result, &values, failure, &named)
-                    }
-                    // More rows than can be counted there are none.
-                    None => Problem::TooManyRows { table: self.step.table.name.clone() },
-                }
+        let sizes = std::iter::once((AggregateFunction::Sum, None));
+        let parts = self.step.plan.results.iter().flat_map(|(result, _)| {
+            parts_of(result)
+                .unwrap_or_default()
+                .iter()
+                .map(move |function| (*function, Some(result)))
+        });
+        let wanted: Vec<(AggregateFunction, Option<&AggregatePlan>)> = sizes.chain(parts).collect();
+        let columns = &stacked[self.step.plan.keys.len()..];
+        let folded: Vec<(Values, Result<Column, GroupFailure>)> = wanted
+            .par_iter()
+            .zip(columns)
+            .map(|((function, _), column)| {
+                let values = Values {
+                    function: *function,
+                    ty: column.ty(),
+                    value: Some(column.clone()),
+                    filter: None,
+                    by: vec![],
+                    distinct: false,
+                    separator: String::new(),
+                };
+                let folded = aggregate(&values, groups);
+                (values, folded)
             })
-        };
-        folded.push(Some(fold(AggregateFunction::Sum, None)?));
-        for (result, _) in &self.step.plan.results {
-            for function in parts_of(result).unwrap_or_default() {
-                folded.push(Some(fold(*function, Some(result))?));
-            }
-        }
-        Ok(folded)
+            .collect();
+        let told = folded.into_iter().zip(&wanted).map(|((values, folded), (_, result))| {
+            folded.map(Some).map_err(|failure| match result {
+                Some(result) => {
+                    let table = &self.step.table.name;
+                    group_problem(table, self.text(), result, &values, failure, &named)
+                }
+                // More rows than can be counted there are none.
+                None => Problem::TooManyRows { table: self.step.table.name.clone() },
+            })
+        });
+        told.collect()
     }
 
     /// The groups with their results, what happened, and the total's row if there is one.

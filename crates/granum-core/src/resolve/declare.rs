@@ -144,6 +144,7 @@ impl<'a> Resolver<'a> {
             ancestors: vec![],
             paths: Paths::NotInParameters,
             next_slot: None,
+            source: None,
         };
         let (typed, _) = self.expression(value, &row)?;
         if typed.ty.common(ty) != Some(ty) {

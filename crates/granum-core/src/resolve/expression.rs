@@ -13,7 +13,10 @@ use crate::value::{Scalar, Scale, Type};
 pub(super) type Valued = (Typed, Worth);
 
 /// Functions and aggregates of the reference that this version does not run.
-const NOT_YET: &[&str] = &["source_file", "source_line", "choices"];
+const NOT_YET: &[&str] = &["choices"];
+
+/// What is known of an input's rows.
+const SOURCE: [&str; 2] = ["source_file", "source_line"];
 
 /// The names of all aggregates.
 fn aggregate_names() -> impl Iterator<Item = &'static str> {
@@ -221,6 +224,9 @@ impl Resolver<'_> {
         if name.text == "has" {
             return self.has(args, span, row);
         }
+        if matches!(name.text.as_str(), "source_file" | "source_line") {
+            return self.source(called, row);
+        }
         if is_aggregate(&name.text) {
             return self.aggregate(called, row);
         }
@@ -240,6 +246,34 @@ impl Resolver<'_> {
         self.function(function, args, span, row)
     }
 
+    /// The file, or the line, that a row of an input came from.
+    fn source(&mut self, called: Called<'_>, row: &Row) -> Resolved<Valued> {
+        let Called { name, args, clauses, span } = called;
+        if !args.is_empty() || *clauses != Clauses::default() {
+            let message = format!("`{}` takes nothing: it is of the row itself", name.text);
+            return self.wrong(
+                Diagnostic::new(DiagnosticKind::Type, span, message)
+                    .help(format!("it is called  {}()", name.text)),
+            );
+        }
+        let Some(source) = row.source else {
+            return self.wrong(
+                Diagnostic::new(
+                    DiagnosticKind::Step,
+                    span,
+                    "only rows of an input are known to come from a file",
+                )
+                .help(format!("take it along from there:  add NAME = {}()", name.text)),
+            );
+        };
+        let (slot, ty) = match name.text.as_str() {
+            "source_file" => (source.file, Type::Text),
+            _ => (source.line, Type::Integer),
+        };
+        let worth = Worth::column(WorthKind::Plain, false);
+        Ok((Typed::new(Kind::Slot(slot), ty, span), worth))
+    }
+
     pub(super) fn unknown_function<T>(&mut self, name: &Name) -> Resolved<T> {
         if NOT_YET.contains(&name.text.as_str()) {
             return self.wrong(
@@ -254,7 +288,8 @@ impl Resolver<'_> {
                 .help("docs/language.md lists what is missing"),
             );
         }
-        let known: Vec<&str> = FUNCTIONS.iter().map(|f| f.name).chain(aggregate_names()).collect();
+        let known: Vec<&str> =
+            FUNCTIONS.iter().map(|f| f.name).chain(SOURCE).chain(aggregate_names()).collect();
         let mut diagnostic = Diagnostic::new(
             DiagnosticKind::UnknownName,
             name.span,

@@ -96,6 +96,7 @@ pub(crate) fn resolve_alone(
         ancestors: vec![],
         paths: scope::Paths::Allowed,
         next_slot: None,
+        source: None,
     };
     let shapes = HashMap::new();
     let mut resolver = scope::Resolver::new(&parsed.tree, &shapes);

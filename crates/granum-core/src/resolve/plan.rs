@@ -146,6 +146,15 @@ pub(crate) struct InputPlan {
     pub fingerprints: Vec<(SlotId, Vec<usize>)>,
     /// The hidden slot that says of each row whether a cell sets it aside.
     pub aside: Option<SlotId>,
+    /// The hidden slots that hold each row's file and line.
+    pub source: Option<SourceSlots>,
+}
+
+/// Where the file and the line of a row stand.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct SourceSlots {
+    pub file: SlotId,
+    pub line: SlotId,
 }
 
 /// What an input asks of its files.

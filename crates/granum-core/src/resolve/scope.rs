@@ -2,7 +2,9 @@
 
 use std::collections::HashMap;
 
-use super::plan::{AggregatePlan, GroupedWhat, LinkId, LinkPlan, Plan, SlotId, TablePlan};
+use super::plan::{
+    AggregatePlan, GroupedWhat, LinkId, LinkPlan, Plan, SlotId, SourceSlots, TablePlan,
+};
 use super::worth::Worth;
 use super::{InputShape, Parameter, Resolved, Wrong};
 use crate::expr::Typed;
@@ -95,6 +97,8 @@ pub(super) struct Row {
     pub paths: Paths,
     /// The slot that a value made for an expression would get, where its step can make some.
     pub next_slot: Option<usize>,
+    /// The slots of the row's file and line, in the steps of an input.
+    pub source: Option<SourceSlots>,
 }
 
 pub(super) struct Resolver<'a> {
@@ -180,6 +184,7 @@ impl<'a> Resolver<'a> {
             ancestors: entry.ancestors.clone(),
             paths,
             next_slot: None,
+            source: None,
         }
     }
 

@@ -204,6 +204,7 @@ impl Resolver<'_> {
                     ancestors: vec![],
                     paths: Paths::Totals,
                     next_slot: None,
+                    source: None,
                 };
                 let condition = self.condition(&tree.condition, &row)?;
                 let sides = match (&tree.condition.kind, &condition.kind) {

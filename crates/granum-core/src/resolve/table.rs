@@ -1,12 +1,13 @@
 //! Inputs and tables: what they start as, their steps, and what they end as.
 
-use super::plan::{GrainPlan, InputPlan, Source, Step, StepPlan, TablePlan, Tracked};
+use super::plan::{GrainPlan, InputPlan, Source, SourceSlots, Step, StepPlan, TablePlan, Tracked};
 use super::scope::{FinishedColumn, Resolver, TableState};
 use super::steps::{Builder, Known, Named};
 use super::worth::{Worth, WorthKind};
 use super::{Resolved, Wrong};
 use crate::lang::{MoreTree, StatementKind};
 use crate::table::TableId;
+use crate::value::Type;
 
 impl Resolver<'_> {
     /// Resolves every table, each after what it needs.
@@ -43,6 +44,7 @@ impl Resolver<'_> {
             imports: vec![],
             fingerprints: vec![],
             aside: None,
+            source: None,
             steps: vec![],
             tracked: vec![],
             ended: vec![],
@@ -64,6 +66,11 @@ impl Resolver<'_> {
                     .ok_or(Wrong)?;
                 let shape = self.shapes.get(&builder.name).ok_or(Wrong)?.clone();
                 builder.input = true;
+                let plain = Worth::column(WorthKind::Plain, false);
+                builder.source = Some(SourceSlots {
+                    file: builder.slot(Type::Text, plain, 0),
+                    line: builder.slot(Type::Integer, plain, 0),
+                });
                 let mut read_columns = vec![];
                 for (at, (column, found)) in shape.columns.iter().enumerate() {
                     let rule = spec.reads.iter().rev().find(|(name, _)| name == column);
@@ -82,7 +89,13 @@ impl Resolver<'_> {
                         base_name: None,
                     });
                 }
-                let plan = InputPlan { spec, read_columns, fingerprints: vec![], aside: None };
+                let plan = InputPlan {
+                    spec,
+                    read_columns,
+                    fingerprints: vec![],
+                    aside: None,
+                    source: None,
+                };
                 (Source::Input(plan), &input.steps)
             }
             StatementKind::Table(table) => {
@@ -148,6 +161,7 @@ impl Resolver<'_> {
         if let Source::Input(input) = &mut source {
             input.fingerprints = builder.fingerprints;
             input.aside = builder.aside;
+            input.source = builder.source;
         }
         let columns: Vec<FinishedColumn> = builder
             .names

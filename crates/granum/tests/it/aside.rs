@@ -83,3 +83,22 @@ fn a_grain_counts_only_rows_that_stay() {
     folder.run().code(0);
     assert_eq!(folder.read("u.csv"), "id\n1\n2\n");
 }
+
+#[test]
+fn rows_of_an_input_know_their_file_and_line() {
+    let folder = Folder::new();
+    folder.file("a.csv", "id\n1\n\n2\n").file("b.csv", "id\nx\n3\n").plan(
+        "input t from \"a.csv\", \"b.csv\"\n  read id as integer else aside\n  drop id = 1\n  \
+         add file = source_file()\n      line = source_line()\n  grain id\noutput t to \"t.out.csv\"\n",
+    );
+    folder.run().code(0);
+    assert_eq!(folder.read("t.out.csv"), "id,file,line\n2,a.csv,4\n3,b.csv,3\n");
+    folder.plan("input t from \"b.csv\"\ntable u from t\n  add file = source_file()\n");
+    let ran = folder.granum(&["check", "p.granum"]).code(2);
+    ran.complains("only rows of an input are known to come from a file")
+        .complains("take it along from there:  add NAME = source_file()");
+    folder.plan("input t from \"b.csv\"\n  add file = source_line(id)\n");
+    folder.granum(&["check", "p.granum"]).code(2).complains("`source_line` takes nothing");
+    let ran = folder.granum(&["check", "-e", "input t from \"b.csv\"\n  add x = source_lin()\n"]);
+    ran.code(2).complains("did you mean `source_line`?");
+}

@@ -1,6 +1,6 @@
 //! A table while its steps are resolved: columns and their versions, grain, amounts.
 
-use super::super::plan::{GroupedPlan, Proof, SlotId, Step, StepPlan};
+use super::super::plan::{GroupedPlan, Proof, SlotId, SourceSlots, Step, StepPlan};
 use super::super::scope::{Paths, Pending, PendingKind, Row};
 use super::super::worth::Worth;
 use crate::expr::{Kind, Typed};
@@ -48,6 +48,8 @@ pub(in crate::resolve) struct Builder {
     pub fingerprints: Vec<(SlotId, Vec<usize>)>,
     /// The hidden slot that says of each row whether a cell sets it aside.
     pub aside: Option<SlotId>,
+    /// The hidden slots that hold each row's file and line, where rows are still a file's.
+    pub source: Option<SourceSlots>,
     pub steps: Vec<StepPlan>,
     pub tracked: Vec<Named>,
     pub ended: Vec<(Named, usize)>,
@@ -81,6 +83,7 @@ impl Builder {
             ancestors: self.ancestors.clone(),
             paths: if self.input { Paths::NotInInputs } else { Paths::Allowed },
             next_slot: None,
+            source: self.source.filter(|_| !self.gathered),
         }
     }
 

@@ -228,6 +228,7 @@ impl Resolver<'_> {
                 ancestors: vec![],
                 paths: Paths::Results,
                 next_slot: Some(builder.types.len()),
+                source: None,
             };
             self.pending.clear();
             let value = self.expression(&item.value, &row);
