@@ -3,7 +3,8 @@
 use crate::resolve::{Plan, Source, Step, TablePlan};
 use crate::table::{Amount, TableId};
 use crate::tally::{
-    Cut, GroupSizes, Mistake, Part, SetAside, StepAccount, StepDetail, TableTally, TrackedName,
+    Cut, GrainChange, GroupSizes, Mistake, Part, SetAside, StepAccount, StepDetail, TableTally,
+    TrackedName,
 };
 
 /// What happened in one step, over some rows.
@@ -96,6 +97,7 @@ impl TableSum {
                 text: step.text.clone(),
                 rows,
                 amounts: amounts.clone(),
+                grain: step.grain.clone().map(|(before, after)| GrainChange { before, after }),
                 detail: detail(table, at, sum),
             };
             if step.numbered {
@@ -171,8 +173,6 @@ fn detail(table: &TablePlan, at: usize, sum: &StepSum) -> StepDetail {
         },
         Step::OneRow(plan) => StepDetail::Groups {
             sizes: sum.sizes.unwrap_or_default(),
-            grain_before: plan.grain_before.clone(),
-            grain: plan.keys.iter().map(|(.., name)| name.clone()).collect(),
             total: plan.total.clone(),
             ends: plan.ends.clone(),
         },

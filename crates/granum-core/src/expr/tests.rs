@@ -2,6 +2,8 @@
 
 use std::sync::atomic::AtomicU64;
 
+use proptest::prelude::*;
+
 use super::*;
 use crate::resolve::resolve_alone;
 use crate::table::{Batch, Column};
@@ -238,5 +240,86 @@ fn what_can_fail_is_known() {
     }
     for text in ["n > 1", "upper(t) & t", "n is blank", "t ?? \"x\"", "text(n)", "length(t)"] {
         assert!(!fails(text), "{text}");
+    }
+}
+
+proptest! {
+    /// Days over four hundred years, so that leap years and all kinds of first weeks are met.
+    #[test]
+    fn the_words_of_a_day_are_those_of_the_calendar(days in -100_000..60_000_i32, by in -30..30_i64) {
+        let date = crate::value::day::to_civil(days).unwrap();
+        let columns = [
+            ("on", Column::Date(vec![days].into())),
+            ("at", Column::DateTime(vec![crate::value::day::start_of(days) + 86_399_000_000].into())),
+            ("n", Column::Integer(vec![by].into())),
+        ];
+        let one = |text: &str| worked(&columns, text).unwrap().remove(0);
+        let (year, month, day) = (date.year(), date.month(), date.day());
+        let week = date.iso_week_date();
+        let later = {
+            // Counted in months, and the day brought back into its month.
+            let months = i64::from(year) * 12 + i64::from(month) - 1 + by;
+            let (year, month) = (months.div_euclid(12) as i16, months.rem_euclid(12) as i8 + 1);
+            let first = jiff::civil::Date::new(year, month, 1).unwrap();
+            jiff::civil::Date::new(year, month, day.min(first.days_in_month())).unwrap()
+        };
+        for (text, wanted) in [
+            ("year(on)", year.to_string()),
+            ("quarter(on)", format!("{year:04}-Q{}", (month + 2) / 3)),
+            ("month(on)", format!("{year:04}-{month:02}")),
+            ("month_number(on)", month.to_string()),
+            ("day(on)", day.to_string()),
+            ("week(on)", format!("{:04}-W{:02}", week.year(), week.week())),
+            ("weekday(on)", (i64::from(days + 3).rem_euclid(7) + 1).to_string()),
+            ("start_of_month(on)", format!("{year:04}-{month:02}-01")),
+            ("add_months(on, n)", later.to_string()),
+            ("add_months(add_months(start_of_month(on), n), -n)", format!("{year:04}-{month:02}-01")),
+            // A time of day changes nothing.
+            ("week(at)", one("week(on)")),
+            ("month_name(at)", one("month_name(on)")),
+        ] {
+            prop_assert_eq!(one(text), wanted, "{} of {}", text, date);
+        }
+    }
+
+    #[test]
+    fn whole_numbers_below_and_above(units in -100_000..100_000_i64) {
+        let columns = [("x", Column::decimal(vec![units.into()], None, Scale(3)))];
+        let one = |text: &str| -> i64 { worked(&columns, text).unwrap().remove(0).parse().unwrap() };
+        let (below, above) = (one("floor(x)"), one("ceil(x)"));
+        prop_assert_eq!(below, units.div_euclid(1000));
+        prop_assert_eq!(above - below, i64::from(units % 1000 != 0));
+        prop_assert_eq!(one("floor(number(x))"), below);
+        prop_assert_eq!(one("-ceil(-x)"), below);
+    }
+
+    #[test]
+    fn a_padded_text_has_its_width_and_ends_as_it_was(
+        text in "[a-zé]{1,8}", width in -3..14_i64, what in "[0x]{1,3}",
+    ) {
+        let columns = [
+            ("t", Column::Text(vec![Some(text.as_str())].into_iter().collect())),
+            ("n", Column::Integer(vec![width].into())),
+            ("w", Column::Text(vec![Some(what.as_str())].into_iter().collect())),
+        ];
+        let padded = worked(&columns, "pad_left(t, n, w)").unwrap().remove(0);
+        let letters = text.chars().count() as i64;
+        prop_assert_eq!(padded.chars().count() as i64, letters.max(width));
+        let pad = padded.strip_suffix(text.as_str()).unwrap();
+        prop_assert!(what.repeat(14).starts_with(pad));
+        let back = worked(&columns, "right(pad_left(t, n, w), length(t))").unwrap().remove(0);
+        prop_assert_eq!(back, text);
+    }
+}
+
+#[test]
+fn days_beyond_the_calendar_and_wholes_beyond_integers_fail() {
+    for text in [
+        "add_months(date(\"9999-12-01\"), 1)",
+        "add_months(date(\"2026-01-01\"), 9000000000000000000)",
+        "floor(decimal(\"99999999999999999999.5\", 1))",
+        "number(\"much\")",
+    ] {
+        assert!(worked(&[], text).is_err(), "{text}");
     }
 }

@@ -246,6 +246,15 @@ fn brackets_stand_only_where_they_must() {
         ("if a then b else c + 1", "if a then b else c + 1"),
         ("sum(a.b where (c or d))", "sum(a.b where c or d)"),
         ("rows(a where b)", "rows(a where b)"),
+        ("sum(a per b, (c) where d)", "sum(a where d per b, c)"),
+        ("a / sum((a) in all)", "a / sum(a in all)"),
+        ("position(by a, b desc per c)", "position(per c by a, b desc)"),
+        ("list(distinct (a), \"; \" by b)", "list(distinct a, \"; \" by b)"),
+        ("list(distinct, a)", "list(distinct, a)"),
+        ("list(distinct (-a), b)", "list(distinct (-a), b)"),
+        ("list(distinct - a)", "list(distinct - a)"),
+        ("list(distinct (not a))", "list(distinct not a)"),
+        ("rows(where a)", "rows(where a)"),
     ] {
         assert_eq!(kept(written), printed);
     }
@@ -335,8 +344,13 @@ fn expressions() -> impl Strategy<Value = String> {
             (inner.clone(), inner.clone()).prop_map(|(a, b)| format!("(({a}) in ({b}, 1))")),
             (inner.clone(), inner.clone(), inner.clone())
                 .prop_map(|(a, b, c)| format!("(if {a} then {b} else {c})")),
-            (names(), inner.clone(), inner)
+            (names(), inner.clone(), inner.clone())
                 .prop_map(|(name, a, b)| format!("{name}({a}, {b} where {a})")),
+            (names(), inner.clone(), names())
+                .prop_map(|(name, a, key)| format!("{name}({a} by {key} desc, {a} in all)")),
+            (inner.clone(), names(), inner).prop_map(|(a, key, b)| format!(
+                "list(distinct {a}, {b} per {key}, {key} & {key} where {b})"
+            )),
         ]
     })
 }
@@ -358,6 +372,26 @@ proptest! {
     }
 
     #[test]
+    fn groups_orders_and_several_tables_come_back_as_they_were(
+        expression in expressions(), key in names(), name in names(), other in names(),
+        ties in any::<bool>(), total in any::<bool>(),
+    ) {
+        let total = if total { "with total \"all\"" } else { "" };
+        let ties = if ties { "with ties" } else { "" };
+        let text = format!(
+            "use \"a.granum\" input {name} from calendar {key} through ({other})\n\
+             table {name} from {key}, {other} filling blanks labelled {name}\n\
+             one row per ({key} & {other}) as {name}, {key}.{other} {total} {name} = {expression} # c\n\
+             {other} = rows() sort {key} desc, ({expression})\n\
+             table {key} from {name} meeting {other}, {key} on {name}, {other}\n\
+             bottom 1_0 by {expression} per {key}, {other} {ties} one row in all {name} = {expression}\n"
+        );
+        if parse(&text).diagnostics.is_empty() {
+            assert_laws(&text);
+        }
+    }
+
+    #[test]
     fn no_text_makes_the_parser_fall_over(text in "[ -~\\n\"`#é]{0,200}") {
         let parsed = parse(&text);
         let _ = format_plan(&text, &parsed);
@@ -373,7 +407,9 @@ proptest! {
             prop::sample::select(vec![
                 "input", "table", "link", "check", "from", "add", "keep", "dedupe", "by", "units",
                 "of", "as", "if", "then", "else", "(", ")", ",", ".", "=", "\"a\"", "1", "98%",
-                "where", "not", "in", "is", "blank", "read", "x", "\n", "#c\n", "\"\"\"", "??",
+                "where", "not", "in", "is", "blank", "read", "x", "one", "row", "per", "all", "total",
+                "with", "sort", "desc", "top", "ties", "meeting", "on", "calendar", "through", "use",
+                "distinct", "list", "filling", "labelled", "\n", "#c\n", "\"\"\"", "??",
             ]).prop_map(str::to_owned), names()
         ], 0..60)
     ) {

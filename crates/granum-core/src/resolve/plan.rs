@@ -263,6 +263,9 @@ pub(crate) struct StepPlan {
     pub text: String,
     /// Whether it can change rows, grain or tracked amounts.
     pub numbered: bool,
+    /// What one row is before it and after, where it changes that; nothing if each row stands for
+    /// itself.
+    pub grain: Option<(Vec<String>, Vec<String>)>,
 }
 
 #[derive(Debug)]
@@ -334,8 +337,6 @@ pub(crate) struct OneRowPlan {
     pub total: Option<String>,
     /// What the amounts are called that are not carried over.
     pub ends: Vec<String>,
-    /// What one row was before, in words of the plan; nothing if each stood for itself.
-    pub grain_before: Vec<String>,
     /// Keys that are months of whichever year, with the day that they are of.
     pub months: Vec<(String, Typed)>,
     /// The one key, where it is a text of rows that another column alone tells apart; and that one.

@@ -12,5 +12,7 @@ pub use check::{CheckAccount, FailedRow};
 pub use link::{LinkAccount, LinkAmount, MissingKey, NearKind, NearMiss, Spread, share_text};
 pub use problem::{BadCell, Problem, RepeatedKey, RowReason, UnitsTrouble};
 pub use report::{Report, Written};
-pub use step::{Cut, GroupSizes, Part, SetAside, StepAccount, StepDetail, TableTally, TrackedName};
+pub use step::{
+    Cut, GrainChange, GroupSizes, Part, SetAside, StepAccount, StepDetail, TableTally, TrackedName,
+};
 pub use warning::{Mistake, Warning};

@@ -78,8 +78,20 @@ pub struct StepAccount {
     pub rows: u64,
     /// Each amount after it; `None` where it cannot be worked, or has ended.
     pub amounts: Vec<Option<Amount>>,
+    /// What one row is before it and after, where it changes that.
+    pub grain: Option<GrainChange>,
     /// What else there is to say.
     pub detail: StepDetail,
+}
+
+/// What one row is before a step and after it; nothing where each row stands for itself, and after
+/// `one row in all`.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct GrainChange {
+    /// Before.
+    pub before: Vec<String>,
+    /// After.
+    pub after: Vec<String>,
 }
 
 /// What a step did, beyond rows and amounts.
@@ -112,10 +124,6 @@ pub enum StepDetail {
     Groups {
         /// How many groups there are, and how many rows they have.
         sizes: GroupSizes,
-        /// What one row was before; nothing if each stood for itself.
-        grain_before: Vec<String>,
-        /// What one row is now; nothing if there is one in all.
-        grain: Vec<String>,
         /// What the total's row is called, if there is one.
         total: Option<String>,
         /// The amounts that are not carried over.

@@ -1,7 +1,7 @@
 //! The tally of tables: what each step did to rows and amounts.
 
 use granum_core::table::Amount;
-use granum_core::tally::{Cut, GroupSizes, Part, Report, StepDetail, TableTally};
+use granum_core::tally::{Cut, GroupSizes, Part, Report, StepAccount, StepDetail, TableTally};
 
 use super::columns::{Side, set};
 use super::{change, count, counted, folded, heading};
@@ -121,8 +121,14 @@ fn stages(way: &[&TableTally], lines: &[Line]) -> (Vec<Stage>, Vec<String>) {
                 amounts: pick(&step.amounts),
                 changes: true,
             });
-            if let Some(note) = note(&step.detail) {
-                notes.push(format!("{number}  {note}"));
+            let mut words: Vec<String> =
+                note(&step.detail).into_iter().chain(grain_change(step)).collect();
+            // Of groups what they are comes first.
+            if matches!(step.detail, StepDetail::Groups { .. }) {
+                words.reverse();
+            }
+            if !words.is_empty() {
+                notes.push(format!("{number}  {}", words.join("; ")));
             }
         }
         if table.zero_divisions > 0 {
@@ -176,19 +182,18 @@ fn note(detail: &StepDetail) -> Option<String> {
             Some(format!("{} {verb} up to what {were}", conserved.join(", ")))
         }
         StepDetail::Ends { names } => Some(ends_words(names)),
-        StepDetail::Groups { sizes, grain_before, grain, total, ends } => {
-            let before = grain_words(grain_before, false);
-            let mut words = format!("{before} \u{2192} {}", grain_words(grain, grain.is_empty()));
-            if !grain.is_empty() && sizes.groups > 0 {
-                words.push_str(&format!("; {}", sizes_words(sizes)));
+        StepDetail::Groups { sizes, total, ends } => {
+            let mut words = vec![];
+            if sizes.groups > 0 {
+                words.push(sizes_words(sizes));
             }
             if let Some(total) = total {
-                words.push_str(&format!("; and a row \"{total}\" of all, which only outputs have"));
+                words.push(format!("and a row \"{total}\" of all, which only outputs have"));
             }
             if !ends.is_empty() {
-                words.push_str(&format!("; {}", ends_words(ends)));
+                words.push(ends_words(ends));
             }
-            Some(words)
+            (!words.is_empty()).then(|| words.join("; "))
         }
         StepDetail::Ties { cut: 0, kept: 0 } => None,
         StepDetail::Ties { cut: 0, kept } => {
@@ -200,6 +205,14 @@ fn note(detail: &StepDetail) -> Option<String> {
             if *cut == 1 { "it ties" } else { "they tie" }
         )),
     }
+}
+
+/// What one row is before a step and after it.
+fn grain_change(step: &StepAccount) -> Option<String> {
+    let grain = step.grain.as_ref()?;
+    let groups = matches!(step.detail, StepDetail::Groups { .. });
+    let after = grain_words(&grain.after, groups);
+    Some(format!("{} \u{2192} {after}", grain_words(&grain.before, false)))
 }
 
 /// What each of several tables had.

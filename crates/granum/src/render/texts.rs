@@ -47,3 +47,26 @@ impl Texts {
         self.parts().nth(at).unwrap_or_default()
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn places_are_found_in_the_text_that_they_belong_to() {
+        let mut texts = Texts::of("a", "first\ntext");
+        let second = texts.add("b".into(), "second");
+        let third = texts.add("c".into(), "");
+        assert_eq!(&texts.all[second..second + 6], "second");
+        assert_eq!(texts.place(0), (0, 0));
+        assert_eq!(texts.place(9), (0, 9));
+        // What ends too early is told at its own end, not in the next text.
+        assert_eq!(texts.place(second - 1), (0, 10));
+        assert_eq!(texts.place(second + 3), (1, 3));
+        assert_eq!(texts.place(third), (2, 0));
+        assert_eq!(texts.place(third + 99), (2, 0));
+        assert_eq!(texts.part(1), ("b", "second"));
+        assert_eq!(texts.part(7), ("", ""));
+        assert_eq!(Texts::default().place(5), (0, 0));
+    }
+}

@@ -152,7 +152,7 @@ fn dedupe_by_keeps_the_latest_and_ties_go_to_the_later_row() {
     let folder = Folder::new();
     folder.file("t.csv", csv).plan("input t from \"t.csv\"\n  dedupe by id keep latest sent\n");
     folder.run().code(0).says(
-        "0 exact copies, 4 other versions, 1 tie (the later row of the file stayed); 2 rows with a blank\n    key left alone\n",
+        "0 exact copies, 4 other versions, 1 tie (the later row of the file stayed); 2 rows with a blank\n    key left alone; each row for itself → one row per id\n",
     );
 }
 

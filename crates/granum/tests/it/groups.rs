@@ -259,3 +259,72 @@ fn what_cannot_be_gathered_is_refused_with_a_way_out() {
     wrong("  add x = upper(buyer by on)", &["belong to aggregates"]);
     wrong("  add x = sum(net where net > 1 where net > 2 in all)", &["said once in the brackets"]);
 }
+
+#[test]
+fn sums_of_groups_that_do_not_fit_name_the_group() {
+    let most = "9223372036854775807";
+    let folder = Folder::new();
+    folder.file("t.csv", format!("k,n\nA,1\nB,{most}\nB,{most}\nA,-1\n"));
+    let stopped = |steps: &str, says: &str| {
+        folder.plan(&format!("input t from \"t.csv\"\ntable u from t\n{steps}\n"));
+        folder.run().code(1).says("a sum has more digits than its type can hold").says(says);
+    };
+    stopped(
+        "  one row per k\n    n = sum(n)",
+        "    in  sum(n)\n    of  one row per k\n    at  k B\n",
+    );
+    stopped("  one row in all\n    n = sum(n)", "    in  sum(n)\n    of  one row in all\n");
+    // Whatever makes that all rows are at hand at once.
+    stopped("  one row per k\n    n = sum(n)\n    d = distinct(n)", "    at  k B\n");
+    stopped("  add s = sum(n per k)", "    in  sum(n per k)\n");
+    stopped("  add s = running(n per k by n)", "    in  running(n per k by n)\n");
+    // The sum is too much on its way and fits in the end.
+    folder.file("t.csv", format!("k,n\nB,{most}\nB,{most}\nB,-{most}\n"));
+    folder.plan(
+        "input t from \"t.csv\"\ntable u from t\n  one row per k\n    n = sum(n)\n\
+         output u to \"u.csv\"\n",
+    );
+    folder.run().code(0);
+    assert_eq!(folder.read("u.csv"), format!("k,n\nB,{most}\n"));
+}
+
+#[test]
+fn no_rows_make_no_groups_and_all_columns() {
+    let folder = Folder::new();
+    folder.file("t.csv", "k,on,net\n").plan(
+        "input t from \"t.csv\"\n  read k as text\n       on as date\n       net as decimal(2)\n  track net\n\
+         table u from t\n  one row per k with total \"all\"\n    n = rows() net = sum(net) on = max(on)\n\
+         table v from t\n  one row per k\n    all = list(k)\n  top 3 by all\n  sort k\n\
+         table w from t\n  add p = position(per k by on)\n      s = running(net in all by on)\n\
+         output u to \"u.csv\"\noutput v to \"v.csv\"\noutput w to \"w.csv\"\n",
+    );
+    folder.run().code(0);
+    assert_eq!(folder.read("u.csv"), "k,n,net,on\nall,0,0.00,\n");
+    assert_eq!(folder.read("v.csv"), "k,all\n");
+    assert_eq!(folder.read("w.csv"), "k,on,net,p,s\n");
+}
+
+#[test]
+fn what_leads_to_the_rows_of_a_group_is_gathered_with_them() {
+    let folder = shop();
+    let links = "link lines to orders on order_no\nlink orders to customers on customer_no\n";
+    folder.plan(&format!(
+        "{SHOP}{links}table t from orders\n  one row per has(customers) as known\n    \
+         lines = rows(lines)\n    net = sum(lines.net)\n    dear = max(lines.net where quantity > 1)\n    \
+         all_dear = all(lines.net > 5)\n    each = round(net / lines, 2)\noutput t to \"t.csv\"\n"
+    ));
+    folder.run().code(0);
+    assert_eq!(
+        folder.read("t.csv"),
+        "known,lines,net,dear,all_dear,each\ntrue,2,15.50,10.00,true,7.75\n\
+         false,1,7.01,7.01,true,7.01\n"
+    );
+    folder.plan(&format!(
+        "{SHOP}{links}table t from orders\n  one row in all\n    d = distinct(lines.net)\n"
+    ));
+    folder
+        .granum(&["check", "p.granum"])
+        .code(2)
+        .complains("`distinct` of what leads here cannot be put together from row to row")
+        .complains("begin with the rows that lead here");
+}

@@ -83,7 +83,18 @@ fn every_field_is_in_the_documentation() {
     names(&told(&folder, &on, 0), &mut all);
     names(&told(&folder, &[&["draft"], &files[..]].concat(), 0), &mut all);
     names(&told(&folder, &["show", "-e", SHOP, "lines", "--where", "zzz > 1"], 2), &mut all);
-    assert!(all.len() > 110, "{all:?}");
+    folder.plan(&format!(
+        "{SHOP}link lines to orders on order_no\nlink orders to customers on customer_no\n\
+         table both from lines, orders filling blanks labelled source\n\
+         table sums from lines\n  one row per order_no with total \"all\"\n    orders = rows()\n\
+         table freights from orders\n  columns order_no, freight\n\
+         table met from sums meeting freights on order_no\n  top 1 by orders\n\
+         table named from orders\n  one row per customers.name as name\n    n = rows()\n"
+    ));
+    folder.file("customers.csv", "customer_no,name\nC1,Ada\nC2,Ada\nC3,Ben\nC4,Cai\n");
+    names(&told(&folder, &["check", "p.granum"], 0), &mut all);
+    names(&told(&folder, &["show", "p.granum", "sums"], 0), &mut all);
+    assert!(all.len() > 120, "{all:?}");
     for name in all {
         let written =
             ["`", "\""].iter().any(|quote| page.contains(&format!("{quote}{name}{quote}")));

@@ -81,7 +81,8 @@ fn units_say_that_amounts_are_conserved() {
     folder.run().code(0).says("u · one row per order_no, line_no, unit_no\n").says(
         "  1  units of quantity as unit_no split net     7      +3         7       0  24.51    0.00
 
-  1  quantity, net add up to what they were
+  1  quantity, net add up to what they were; one row per order_no, line_no → one row per order_no,
+    line_no, unit_no
 ",
     );
 }

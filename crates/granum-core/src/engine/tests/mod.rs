@@ -7,4 +7,5 @@ mod laws;
 pub(crate) mod memory;
 mod showing;
 mod totals;
+mod twins;
 mod windows;

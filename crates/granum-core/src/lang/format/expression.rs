@@ -63,10 +63,21 @@ fn bare(expr: &Expr) -> String {
         ExprKind::Blank => "blank".into(),
         ExprKind::Path(parts) => parts.iter().map(name).collect::<Vec<_>>().join("."),
         ExprKind::Call { function, args, clauses } => {
-            let distinct = if clauses.distinct { "distinct " } else { "" };
             let mut inside = vec![];
             if !args.is_empty() {
-                inside.push(format!("{distinct}{}", list(args)));
+                let values = list(args);
+                inside.push(match (clauses.distinct, values.strip_prefix('-'), args.as_slice()) {
+                    (false, ..) => values,
+                    // A minus behind `distinct` would take from a column of that name.
+                    (true, Some(_), [first, rest @ ..]) => {
+                        let rest: Vec<String> = rest
+                            .iter()
+                            .map(|arg| format!(", {}", format_expression(arg)))
+                            .collect();
+                        format!("distinct ({}){}", format_expression(first), rest.concat())
+                    }
+                    (true, ..) => format!("distinct {values}"),
+                });
             }
             if let Some(filter) = &clauses.filter {
                 inside.push(format!("where {}", format_expression(filter)));

@@ -277,10 +277,7 @@ impl Parser {
         let mut args = vec![];
         let mut clauses = Clauses::default();
         // A column may be called `distinct`; what follows decides.
-        if function.text == "list"
-            && self.is_word("distinct")
-            && (self.at_name(1) || matches!(self.peek_after(1), TokenKind::Sign("(")))
-        {
+        if function.text == "list" && self.is_word("distinct") && self.operand_follows() {
             self.advance();
             clauses.distinct = true;
         }
@@ -316,6 +313,17 @@ impl Parser {
         self.need_sign(")", "`)` or `,`")?;
         self.depth = self.depth.saturating_sub(1);
         Ok(ExprKind::Call { function, args, clauses: Box::new(clauses) })
+    }
+
+    /// Whether what comes next begins a value. A minus there takes from what stands before it.
+    fn operand_follows(&self) -> bool {
+        let words = ["not", "if", "true", "false", "blank"];
+        self.at_name(1)
+            || match self.peek_after(1) {
+                TokenKind::Text(_) | TokenKind::Number { .. } | TokenKind::Sign("(") => true,
+                TokenKind::Word(word) => words.contains(&word.as_str()),
+                _ => false,
+            }
     }
 
     /// Whether something stands here that follows an aggregate's values.

@@ -5,6 +5,8 @@ mod paths;
 mod total;
 mod values;
 
+use back::Back;
+
 use super::Resolved;
 use super::expression::Valued;
 use super::plan::{AggregatePlan, GroupedWhat, SlotId};
@@ -111,21 +113,51 @@ impl Resolver<'_> {
             return self.only_of_rows(called);
         }
         if let Some(back) = self.back(&called, &inner)? {
-            let name = &back.names[0];
-            return self.wrong(
-                Diagnostic::new(
-                    DiagnosticKind::Path,
-                    name.span,
-                    format!("`{}` leads to the rows that are gathered here", name.text),
-                )
-                .help(format!(
-                    "give each row its value before:  add NAME = {} ; then gather that",
-                    called.text()
-                )),
-            );
+            return self.of_group_over_links(called, &back, &inner, row);
         }
         let (plan, worth) = self.aggregate_plan(called, &inner, &[])?;
         let (ty, span) = (plan.ty, called.span);
+        let pending = Pending { kind: PendingKind::Result(plan), ty, worth };
+        Ok((self.pend(pending, row, span), worth))
+    }
+
+    /// In `one row per`: of all rows that lead to the rows of each group. Each of them leads to one
+    /// row only, so what is gathered for each row can be put together.
+    fn of_group_over_links(
+        &mut self,
+        called: Called<'_>,
+        back: &Back,
+        inner: &Row,
+        row: &Row,
+    ) -> Resolved<Valued> {
+        use AggregateFunction::{All, Any, Count, Max, Min, Rows, Sum};
+        let function = match called.function() {
+            Some(Rows | Count | Sum) => Sum,
+            Some(function @ (Min | Max | Any | All)) => function,
+            _ => {
+                let name = &back.names[0];
+                let message = format!(
+                    "`{}` of what leads here cannot be put together from row to row",
+                    called.name.text
+                );
+                return self.wrong(Diagnostic::new(DiagnosticKind::Path, name.span, message).help(
+                    "begin with the rows that lead here, give them the key, and gather those",
+                ));
+            }
+        };
+        let (value, worth) = self.gather(called, back, inner)?;
+        let (ty, span) = (value.ty, called.span);
+        let plan = AggregatePlan {
+            function,
+            text: called.text(),
+            value: Some(value),
+            filter: None,
+            by: vec![],
+            distinct: false,
+            separator: String::new(),
+            ty,
+            span,
+        };
         let pending = Pending { kind: PendingKind::Result(plan), ty, worth };
         Ok((self.pend(pending, row, span), worth))
     }

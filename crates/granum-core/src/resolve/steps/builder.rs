@@ -180,6 +180,6 @@ impl Builder {
     }
 
     pub fn push(&mut self, step: Step, text: String, numbered: bool) {
-        self.steps.push(StepPlan { step, text, numbered });
+        self.steps.push(StepPlan { step, text, numbered, grain: None });
     }
 }

@@ -38,6 +38,25 @@ impl Resolver<'_> {
                 .help("do this in a table that is built from this one: it does not see the total"),
             );
         }
+        let (before, known) = (builder.grain_names(), builder.steps.len());
+        let resolved = self.step_of_kind(builder, tree, text);
+        // Of the steps that it became the one that is told.
+        let after = builder.grain_names();
+        let told = builder.steps.iter_mut().skip(known).find(|step| step.numbered);
+        if let Some(step) =
+            told.filter(|_| before != after || matches!(tree.kind, StepKind::OneRow { .. }))
+        {
+            step.grain = Some((before, after));
+        }
+        resolved
+    }
+
+    fn step_of_kind(
+        &mut self,
+        builder: &mut Builder,
+        tree: &StepTree,
+        text: String,
+    ) -> Resolved<()> {
         match &tree.kind {
             StepKind::Read(items) => self.read(builder, items, tree.span),
             StepKind::Add(items) => self.add(builder, items, text),

@@ -43,7 +43,6 @@ impl Resolver<'_> {
     pub(super) fn one_row(&mut self, builder: &mut Builder, tree: &OneRowTree<'_>) -> Resolved<()> {
         let text = one_row(tree.keys, tree.total);
         let keys = self.group_keys(builder, tree)?;
-        let grain_before = builder.grain_names();
         let from = builder.steps.len() + 1;
         let mut named: Vec<Named> = vec![];
         let mut planned = vec![];
@@ -76,7 +75,6 @@ impl Resolver<'_> {
             results: gathered,
             total: tree.total.map(|total| total.text.clone()),
             ends,
-            grain_before,
             months,
             own_name,
         };
