@@ -8,16 +8,13 @@ use crate::link::compare;
 use crate::table::Column;
 use crate::value::{Scale, Type, decimal};
 
-/// Places of a mean and of a share, as of a division.
-const PLACES: Scale = Scale(10);
-
 pub(super) fn fold(values: &Values, groups: &Groups) -> Result<Column, GroupFailure> {
     match values.function {
         AggregateFunction::Sum => sum(values, groups),
         AggregateFunction::Mean => mean(values, groups),
         AggregateFunction::Min | AggregateFunction::Max => Ok(extreme(values, groups)),
         AggregateFunction::Any | AggregateFunction::All | AggregateFunction::Share => {
-            Ok(condition(values, groups))
+            condition(values, groups)
         }
         _ => Ok(counted(counts(values, groups))),
     }
@@ -88,27 +85,54 @@ fn sum(values: &Values, groups: &Groups) -> Result<Column, GroupFailure> {
     if let Type::Decimal(scale) = values.ty {
         return Ok(Column::decimal(sums, None, scale));
     }
+    narrowed(&sums)
+}
+
+/// Sums of whole numbers as a column, a row for each group; fails where one has too many digits.
+pub(crate) fn narrowed(sums: &[i128]) -> Result<Column, GroupFailure> {
     let whole = sums.iter().enumerate().map(|(group, sum)| {
         i64::try_from(*sum).map_err(|_| GroupFailure::Overflow { group: group as u32 })
     });
     Ok(counted(whole.collect::<Result<_, _>>()?))
 }
 
-/// Sum by count, rounded half away from zero. Blank where there is nothing.
-fn mean(values: &Values, groups: &Groups) -> Result<Column, GroupFailure> {
-    let counts = counts(values, groups);
-    let some = counts.iter().map(|count| *count > 0).collect::<NullBuffer>();
-    if let Some(sums) = floats(values, groups) {
-        let means = sums.iter().zip(&counts).map(|(sum, count)| sum / (*count).max(1) as f64);
-        return Ok(Column::Number(Float64Array::new(means.collect(), Some(some))));
+/// The sums of groups.
+pub(crate) enum Sums {
+    /// In units of a scale.
+    Units(Vec<i128>, Scale),
+    Floats(Vec<f64>),
+}
+
+/// Sum by count of each group, rounded half away from zero as a division is. Blank where there is
+/// nothing; fails where a quotient has too many digits.
+pub(crate) fn divided(sums: Sums, counts: &[i64]) -> Result<Column, GroupFailure> {
+    let some = Some(counts.iter().map(|count| *count > 0).collect::<NullBuffer>());
+    match sums {
+        Sums::Floats(sums) => {
+            let means = sums.iter().zip(counts).map(|(sum, count)| sum / (*count).max(1) as f64);
+            Ok(Column::Number(Float64Array::new(means.collect(), some)))
+        }
+        Sums::Units(sums, scale) => {
+            let means = sums.iter().zip(counts).enumerate().map(|(group, (sum, count))| {
+                decimal::divide(*sum, scale, i128::from((*count).max(1)), Scale(0))
+                    .ok_or(GroupFailure::Overflow { group: group as u32 })
+            });
+            let means = means.collect::<Result<_, _>>()?;
+            Ok(Column::decimal(means, some, decimal::DIVISION_SCALE))
+        }
     }
-    let scale = values.value.as_ref().and_then(|value| value.ty().scale()).unwrap_or_default();
-    let sums = units(values, groups)?;
-    let means = sums.iter().zip(&counts).enumerate().map(|(group, (sum, count))| {
-        decimal::divide(*sum, scale, i128::from((*count).max(1)), Scale(0))
-            .ok_or(GroupFailure::Overflow { group: group as u32 })
-    });
-    Ok(Column::decimal(means.collect::<Result<_, _>>()?, Some(some), PLACES))
+}
+
+fn mean(values: &Values, groups: &Groups) -> Result<Column, GroupFailure> {
+    let sums = match floats(values, groups) {
+        Some(sums) => Sums::Floats(sums),
+        None => {
+            let ty = values.value.as_ref().map(Column::ty);
+            let scale = ty.and_then(Type::scale).unwrap_or_default();
+            Sums::Units(units(values, groups)?, scale)
+        }
+    };
+    divided(sums, &counts(values, groups))
 }
 
 /// The least value, or the greatest. Of equal ones the first.
@@ -127,9 +151,9 @@ fn extreme(values: &Values, groups: &Groups) -> Column {
     column.take(&UInt32Array::from(best))
 }
 
-fn condition(values: &Values, groups: &Groups) -> Column {
+fn condition(values: &Values, groups: &Groups) -> Result<Column, GroupFailure> {
     let Some(Column::Boolean(array)) = &values.value else {
-        return Column::all_blank(values.ty, groups.count);
+        return Ok(Column::all_blank(values.ty, groups.count));
     };
     let mut holds = vec![0_i64; groups.count];
     let mut fails = vec![0_i64; groups.count];
@@ -145,7 +169,7 @@ fn condition(values: &Values, groups: &Groups) -> Column {
         let each = holds.iter().zip(&fails);
         let truth: Vec<bool> =
             each.map(|(holds, fails)| if any { *holds > 0 } else { *fails == 0 }).collect();
-        return Column::Boolean(BooleanArray::from(truth));
+        return Ok(Column::Boolean(BooleanArray::from(truth)));
     }
     // Rows that the condition is blank for are rows all the same.
     let mut all = vec![0_i64; groups.count];
@@ -154,10 +178,5 @@ fn condition(values: &Values, groups: &Groups) -> Column {
             all[group] += 1;
         }
     }
-    let some = all.iter().map(|all| *all > 0).collect::<NullBuffer>();
-    let shares = holds.iter().zip(&all).map(|(holds, all)| {
-        // A part of rows never has too many digits.
-        decimal::divide((*holds).into(), Scale(0), (*all).max(1).into(), Scale(0)).unwrap_or(0)
-    });
-    Column::decimal(shares.collect(), Some(some), PLACES)
+    divided(Sums::Units(holds.into_iter().map(i128::from).collect(), Scale(0)), &all)
 }

@@ -1,7 +1,9 @@
 //! Which group each row belongs to.
 
 use arrow_array::{Array, UInt32Array};
+use rayon::prelude::*;
 
+use super::order;
 use crate::link::{BlankKeys, KeyTable, Keys, LinkIndex};
 use crate::table::Column;
 
@@ -26,6 +28,11 @@ impl Groups {
     /// All rows are one group, also if there are none.
     pub fn one(rows: usize) -> Self {
         Self { of: GroupOf::One, rows, count: 1 }
+    }
+
+    /// Rows of equal keys are one group; of no keys, all rows.
+    pub fn by(keys: &[Column], rows: usize) -> Self {
+        if keys.is_empty() { Self::one(rows) } else { number(keys.to_vec(), rows).0 }
     }
 
     /// The groups are the `count` rows that the rows lead to.
@@ -88,6 +95,18 @@ impl Groups {
             if let Some(group) = self.of(row) {
                 rows[next[group]] = row as u32;
                 next[group] += 1;
+            }
+        }
+        (rows, starts)
+    }
+
+    /// The same with each group's rows in an order; what ties stays in row order.
+    pub fn in_order(&self, by: &[(Column, bool)]) -> (Vec<u32>, Vec<usize>) {
+        let (mut rows, starts) = self.sorted();
+        if !by.is_empty() {
+            for group in 0..self.count {
+                rows[starts[group]..starts[group + 1]]
+                    .par_sort_by(|a, b| order(by, *a as usize, *b as usize));
             }
         }
         (rows, starts)

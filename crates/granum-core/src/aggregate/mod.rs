@@ -5,6 +5,7 @@ mod fold;
 mod groups;
 mod ordered;
 
+pub(crate) use fold::{Sums, divided, narrowed};
 pub(crate) use groups::{Groups, number};
 pub(crate) use ordered::order;
 
@@ -70,6 +71,12 @@ pub(crate) enum GroupFailure {
 }
 
 impl Values {
+    /// A column of which all rows count, in their order.
+    pub fn of(function: AggregateFunction, value: Option<Column>, ty: Type) -> Self {
+        let (filter, by, separator) = (None, vec![], String::new());
+        Self { function, value, filter, by, distinct: false, separator, ty }
+    }
+
     /// Whether a row counts that belongs to a group.
     fn counts(&self, row: usize) -> bool {
         self.filter.as_ref().is_none_or(|filter| filter.value(row))

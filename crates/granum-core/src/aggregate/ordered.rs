@@ -114,13 +114,7 @@ pub(super) fn chosen(values: &Values, groups: &Groups) -> Column {
 pub(super) fn list(values: &Values, groups: &Groups) -> Column {
     let Some(value) = &values.value else { return Column::Blank(groups.count) };
     let counting = counting(values, groups);
-    let (mut rows, starts) = groups.sorted();
-    if !values.by.is_empty() {
-        for group in 0..groups.count {
-            let of_group = &mut rows[starts[group]..starts[group + 1]];
-            of_group.sort_by(|a, b| order(&values.by, *a as usize, *b as usize));
-        }
-    }
+    let (rows, starts) = groups.in_order(&values.by);
     let mut cell = vec![];
     Column::Text(texts(groups.count, |group, out| {
         let mut seen: HashSet<Vec<u8>> = HashSet::new();

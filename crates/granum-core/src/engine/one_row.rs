@@ -9,10 +9,10 @@ use super::gather::{group_problem, values};
 use super::operations::StepRunner;
 use super::streaming::amounts_before;
 use crate::aggregate::{
-    AggregateFunction, GroupFailure, Groups, Values, aggregate, aggregate_all, number, order,
+    AggregateFunction, GroupFailure, Groups, Values, aggregate, aggregate_all, number,
 };
 use crate::expr::{Typed, evaluate_all};
-use crate::resolve::{AggregatePlan, GroupedPlan, GroupedWhat, OneRowPlan};
+use crate::resolve::{AggregatePlan, GroupedPlan, GroupedWhat, OneRowPlan, TablePlan};
 use crate::table::{Batch, Column};
 use crate::tally::{GroupSizes, Mistake, Problem};
 use crate::value::{Scalar, Type, day, decimal};
@@ -35,6 +35,16 @@ pub(super) fn columns<'t>(
                 .map_err(|failure| runner.problem(batch, failure))
         })
         .collect()
+}
+
+/// Columns of what rows are ordered by, and whether the greatest comes first.
+pub(super) fn orders(
+    runner: &StepRunner<'_>,
+    batch: &Batch,
+    by: &[(Typed, bool)],
+) -> Result<Vec<(Column, bool)>, Problem> {
+    let orders = columns(runner, batch, by.iter().map(|(by, _)| by))?;
+    Ok(orders.into_iter().zip(by.iter().map(|(_, descending)| *descending)).collect())
 }
 
 /// Rows become groups. Gives the total's row too, if there is one.
@@ -69,7 +79,9 @@ pub(super) fn one_row(
             .map(|(index, found)| {
                 found.map_err(|failure| {
                     let (result, _) = &plan.results[index];
-                    let named = |group: u32| named(plan, &keys, &firsts, group, whole);
+                    let named = |group: u32| {
+                        if whole { vec![] } else { group_named(plan, &keys, &firsts, group) }
+                    };
                     group_problem(&table.name, text, result, &worked[index], failure, named)
                 })
             })
@@ -77,33 +89,26 @@ pub(super) fn one_row(
     };
     let gathered = results(&groups, plan.keys.is_empty())?;
     let group_keys: Vec<Column> = keys.iter().map(|key| key.take(&firsts)).collect();
-    let mut total_row = None;
-    if let Some(total) = &plan.total {
-        for (key, (.., name)) in group_keys.iter().zip(&plan.keys) {
-            total_is_free(&table.name, name, key, total)?;
-        }
-        // Worked afresh from all rows, so that different values are counted once.
-        let all = results(&Groups::one(batch.rows), true)?;
-        let text = Scalar::Text(total.clone());
-        let keys = plan.keys.iter().map(|_| Column::constant(&text, Type::Text, 1));
-        total_row = Some(of_groups(table.slots.len(), plan, keys.collect(), all, 1));
-    }
+    // Worked afresh from all rows, so that different values are counted once.
+    let all = || results(&Groups::one(batch.rows), true);
+    let total = total_row(plan, table, &group_keys, all)?;
+    let sizes = groups.sizes();
     let mut mistakes = vec![];
     for (key, day) in &plan.months {
         let day = columns(runner, batch, std::iter::once(day))?;
         mistakes.extend(day.first().and_then(|day| years_mixed(key, day)));
     }
-    mistakes.extend(own_mistakes(plan, &table.name, &group_keys, &groups.sizes()));
+    mistakes.extend(own_mistakes(plan, &table.name, &group_keys, &sizes));
     let sum = StepSum {
         before: amounts_before(table, step, batch),
         rows_before: batch.rows as u64,
-        sizes: Some(sizes_of(groups.sizes())),
+        sizes: Some(sizes_of(sizes)),
         mistakes,
         seen: true,
         ..StepSum::default()
     };
     *batch = of_groups(table.slots.len(), plan, group_keys, gathered, groups.count);
-    Ok((sum, total_row))
+    Ok((sum, total))
 }
 
 /// Each row gets values of its group.
@@ -115,11 +120,7 @@ pub(super) fn grouped(
     let (table, step) = (runner.plan(), runner.step);
     for plan in plans {
         let keys = columns(runner, batch, plan.keys.iter())?;
-        let groups = if keys.is_empty() {
-            Groups::one(batch.rows)
-        } else {
-            number(keys.clone(), batch.rows).0
-        };
+        let groups = Groups::by(&keys, batch.rows);
         let worked = |plan: &AggregatePlan| {
             values(plan, batch, runner.context.world, runner.zeros)
                 .map_err(|failure| runner.problem(batch, failure))
@@ -141,11 +142,7 @@ pub(super) fn grouped(
                     .map_err(|failure| failed(plan, &values, failure))?;
                 found.take(&groups.array())
             }
-            GroupedWhat::Position { by } => {
-                let orders = columns(runner, batch, by.iter().map(|(by, _)| by))?;
-                let descending = by.iter().map(|(_, descending)| *descending);
-                position(&groups, &orders.into_iter().zip(descending).collect::<Vec<_>>())
-            }
+            GroupedWhat::Position { by } => position(&groups, &orders(runner, batch, by)?),
             GroupedWhat::Running(plan) => {
                 let values = worked(plan)?;
                 running(&values, &groups).map_err(|failure| failed(plan, &values, failure))?
@@ -196,18 +193,7 @@ pub(super) fn shared_name(
     })
 }
 
-/// A group's keys in words.
-fn named(
-    plan: &OneRowPlan,
-    keys: &[Column],
-    firsts: &UInt32Array,
-    group: u32,
-    whole: bool,
-) -> Vec<(String, Scalar)> {
-    if whole { vec![] } else { group_named(plan, keys, firsts, group) }
-}
-
-/// The same of a group whose first row is known.
+/// The keys of a group by its first row.
 pub(super) fn group_named(
     plan: &OneRowPlan,
     keys: &[Column],
@@ -218,19 +204,26 @@ pub(super) fn group_named(
     plan.keys.iter().zip(keys).map(|((.., name), key)| (name.clone(), key.scalar(row))).collect()
 }
 
-/// No group may be called as the total's row is.
-pub(super) fn total_is_free(
-    table: &str,
-    column: &str,
-    key: &Column,
-    total: &str,
-) -> Result<(), Problem> {
-    let taken = matches!(key, Column::Text(array)
-        if array.iter().flatten().any(|value| value == total));
-    if !taken {
-        return Ok(());
+/// The total's row, if there is one, with the results that `all` gives of all rows. No group may be
+/// called as it is.
+pub(super) fn total_row(
+    plan: &OneRowPlan,
+    table: &TablePlan,
+    keys: &[Column],
+    all: impl FnOnce() -> Result<Vec<Column>, Problem>,
+) -> Result<Option<Batch>, Problem> {
+    let Some(total) = &plan.total else { return Ok(None) };
+    for (key, (.., column)) in keys.iter().zip(&plan.keys) {
+        if let Column::Text(array) = key
+            && array.iter().flatten().any(|value| value == total)
+        {
+            let (table, column, total) = (table.name.clone(), column.clone(), total.clone());
+            return Err(Problem::TotalTaken { table, column, total });
+        }
     }
-    Err(Problem::TotalTaken { table: table.into(), column: column.into(), total: total.into() })
+    let text = Scalar::Text(total.clone());
+    let keys = plan.keys.iter().map(|_| Column::constant(&text, Type::Text, 1)).collect();
+    Ok(Some(of_groups(table.slots.len(), plan, keys, all()?, 1)))
 }
 
 /// A name that several of the step's own rows share.
@@ -274,21 +267,9 @@ pub(super) fn sizes_of(mut sizes: Vec<u64>) -> GroupSizes {
     }
 }
 
-/// The rows of all groups, each group's in its order; rows that tie stay as they stand.
-fn in_order(groups: &Groups, by: &[(Column, bool)]) -> (Vec<u32>, Vec<usize>) {
-    let (mut rows, starts) = groups.sorted();
-    if !by.is_empty() {
-        for group in 0..groups.count {
-            rows[starts[group]..starts[group + 1]]
-                .sort_by(|a, b| order(by, *a as usize, *b as usize));
-        }
-    }
-    (rows, starts)
-}
-
 /// Each row's place in its group, counted from 1.
 fn position(groups: &Groups, by: &[(Column, bool)]) -> Column {
-    let (rows, starts) = in_order(groups, by);
+    let (rows, starts) = groups.in_order(by);
     let mut places = vec![0_i64; groups.rows()];
     for group in 0..groups.count {
         for (place, row) in (1..).zip(&rows[starts[group]..starts[group + 1]]) {
@@ -300,7 +281,7 @@ fn position(groups: &Groups, by: &[(Column, bool)]) -> Column {
 
 /// The sum up to each row, in its group's order. A row that does not count leaves it as it is.
 fn running(values: &Values, groups: &Groups) -> Result<Column, GroupFailure> {
-    let (rows, starts) = in_order(groups, &values.by);
+    let (rows, starts) = groups.in_order(&values.by);
     let Some(value) = &values.value else { return Ok(Column::Blank(groups.rows())) };
     let counts = |row: usize| {
         !value.is_blank(row) && values.filter.as_ref().is_none_or(|filter| filter.value(row))

@@ -4,17 +4,13 @@ use arrow_array::UInt32Array;
 use arrow_buffer::BooleanBuffer;
 use rayon::prelude::*;
 
+use super::one_row::{columns, orders};
 use super::operations::StepRunner;
-use crate::aggregate::{Groups, number, order};
-use crate::expr::{Typed, evaluate_all};
+use crate::aggregate::{Groups, order};
+use crate::expr::Typed;
 use crate::resolve::TopPlan;
 use crate::table::{Batch, Column};
 use crate::tally::Problem;
-
-fn column(runner: &StepRunner<'_>, batch: &Batch, typed: &Typed) -> Result<Column, Problem> {
-    evaluate_all(typed, batch, runner.context.world, runner.zeros)
-        .map_err(|failure| runner.problem(batch, failure))
-}
 
 /// The rows in the order of some expressions; what ties stays as it stands.
 pub(super) fn sorted(
@@ -22,10 +18,7 @@ pub(super) fn sorted(
     batch: &Batch,
     by: &[(Typed, bool)],
 ) -> Result<UInt32Array, Problem> {
-    let mut columns = vec![];
-    for (by, descending) in by {
-        columns.push((column(runner, batch, by)?, *descending));
-    }
+    let columns = orders(runner, batch, by)?;
     let mut rows: Vec<u32> = (0..batch.rows as u32).collect();
     rows.par_sort_by(|a, b| order(&columns, *a as usize, *b as usize));
     Ok(UInt32Array::from(rows))
@@ -46,24 +39,20 @@ pub(super) fn top(
     batch: &Batch,
     plan: &TopPlan,
 ) -> Result<Chosen, Problem> {
-    let by = vec![(column(runner, batch, &plan.by)?, !plan.bottom)];
-    let mut keys = vec![];
-    for key in &plan.per {
-        keys.push(column(runner, batch, key)?);
-    }
-    let groups = if keys.is_empty() { Groups::one(batch.rows) } else { number(keys, batch.rows).0 };
+    let by = columns(runner, batch, std::iter::once(&plan.by))?;
+    let by: Vec<(Column, bool)> = by.into_iter().map(|by| (by, !plan.bottom)).collect();
+    let groups = Groups::by(&columns(runner, batch, plan.per.iter())?, batch.rows);
     // The grain settles what ties, then the place in the table.
     let grain = plan.grain.iter().map(|slot| {
         let column = batch.slots[slot.0].clone().unwrap_or(Column::Blank(batch.rows));
         (column, false)
     });
     let settled: Vec<(Column, bool)> = by.iter().cloned().chain(grain).collect();
-    let (mut rows, starts) = groups.sorted();
+    let (rows, starts) = groups.in_order(&settled);
     let (mut chosen, mut ties_cut, mut ties_kept) = (vec![], 0, 0);
     let most = plan.count as usize;
     for group in 0..groups.count {
-        let of_group = &mut rows[starts[group]..starts[group + 1]];
-        of_group.par_sort_by(|a, b| order(&settled, *a as usize, *b as usize));
+        let of_group = &rows[starts[group]..starts[group + 1]];
         let mut end = most.min(of_group.len());
         let ties = |row: u32| order(&by, row as usize, of_group[end - 1] as usize).is_eq();
         let tied =

@@ -35,11 +35,7 @@ impl Resolver<'_> {
         let mut slots = vec![];
         for (name, ty) in CALENDAR {
             let slot = builder.slot(ty, Worth::column(WorthKind::Plain, false), 0);
-            builder.names.push(Named {
-                name: name.to_owned(),
-                versions: vec![(0, slot)],
-                base_name: None,
-            });
+            builder.names.push(Named::new(name, 0, slot));
             slots.push(slot);
         }
         builder.grain = Some(Known { slots: vec![slots[0]], unique: true, filled: true });

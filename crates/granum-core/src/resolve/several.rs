@@ -104,7 +104,7 @@ impl Resolver<'_> {
                 self.free_label(builder, label)?;
                 let worth = Worth::column(WorthKind::Plain, false);
                 let slot = builder.slot(Type::Text, worth, 0);
-                builder.names.push(named(&label.text, slot));
+                builder.names.push(Named::new(label.text.clone(), 0, slot));
                 Some(slot)
             }
         };
@@ -221,15 +221,11 @@ impl Resolver<'_> {
             tracked &= column.tracked;
         }
         let slot = builder.slot(ty, worth.unwrap_or_default(), 0);
-        let named = named(name, slot);
+        let named = Named::new(name, 0, slot);
         if tracked {
             builder.tracked.push(named.clone());
         }
         builder.names.push(named);
         Ok(slot)
     }
-}
-
-fn named(name: &str, slot: SlotId) -> Named {
-    Named { name: name.to_owned(), versions: vec![(0, slot)], base_name: None }
 }

@@ -83,11 +83,7 @@ impl Resolver<'_> {
                     if rule.is_none() {
                         builder.raw.push((slot, at));
                     }
-                    builder.names.push(Named {
-                        name: column.clone(),
-                        versions: vec![(0, slot)],
-                        base_name: None,
-                    });
+                    builder.names.push(Named::new(column.clone(), 0, slot));
                 }
                 let plan = InputPlan {
                     spec,
@@ -128,11 +124,8 @@ impl Resolver<'_> {
             let slot = builder.slot(column.ty, column.worth, 0);
             builder.entity[slot.0] = column.entity;
             builder.imports.push((slot, at));
-            let named = Named {
-                name: column.name.clone(),
-                versions: vec![(0, slot)],
-                base_name: Some(column.name.clone()),
-            };
+            let base_name = Some(column.name.clone());
+            let named = Named { base_name, ..Named::new(column.name.clone(), 0, slot) };
             if column.tracked {
                 builder.tracked.push(named.clone());
             }

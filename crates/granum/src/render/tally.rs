@@ -225,10 +225,8 @@ fn parts_words(parts: &[Part]) -> Vec<String> {
     }
     let words = |part: &Part| {
         let alone = part.alone.unwrap_or_default();
-        let mut text = format!("{}: {} meets none", rows(part), counted(alone, "key", "keys"));
-        if alone != 1 {
-            text = text.replace(" meets none", " meet none");
-        }
+        let keys = counted(alone, "key meets none", "keys meet none");
+        let mut text = format!("{}: {keys}", rows(part));
         if alone > 0 {
             let more = if alone > part.examples.len() as u64 { ", \u{2026}" } else { "" };
             text.push_str(&format!(", as {}{more}", part.examples.join(", ")));

@@ -102,8 +102,11 @@ pub(super) fn verdict(view: &Report<'_>) -> String {
     let (_, warns) = tell(report, Severity::Warn);
     let warns = warns + report.warnings.len();
     if warns > 0 {
-        let denied = if report.deny_warnings { ", which are denied" } else { "" };
-        let denied = if warns == 1 { denied.replace("are", "is") } else { denied.into() };
+        let denied = match (report.deny_warnings, warns) {
+            (false, _) => "",
+            (true, 1) => ", which is denied",
+            (true, _) => ", which are denied",
+        };
         parts.push(format!("{}{denied}", counted(warns as u64, "warning", "warnings")));
     }
     let mut out = format!("STOPPED: {}.", parts.join(", "));

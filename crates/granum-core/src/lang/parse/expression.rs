@@ -182,6 +182,16 @@ impl Parser {
         matches!(self.peek_after(1), TokenKind::Word(found) if found == word)
     }
 
+    /// Takes two words if both stand here.
+    pub(super) fn take_words(&mut self, first: &str, second: &str) -> bool {
+        let there = self.is_word(first) && self.second_word(second);
+        if there {
+            self.advance();
+            self.advance();
+        }
+        there
+    }
+
     fn deeper(&mut self) -> Found<()> {
         self.depth += 1;
         if self.depth > DEEPEST {
@@ -297,9 +307,7 @@ impl Parser {
             } else if self.take_word("per") {
                 let keys = self.keys()?;
                 clauses.group.replace(GroupTree::Per(keys)).is_some()
-            } else if self.at_clause() {
-                self.advance();
-                self.advance();
+            } else if self.take_words("in", "all") {
                 clauses.group.replace(GroupTree::All).is_some()
             } else {
                 break;

@@ -222,11 +222,7 @@ impl Parser {
             return Ok(MoreTree::None);
         }
         let tables = self.names("another table")?;
-        let filling_blanks = self.is_word("filling") && self.second_word("blanks");
-        if filling_blanks {
-            self.advance();
-            self.advance();
-        }
+        let filling_blanks = self.take_words("filling", "blanks");
         let mut labelled = None;
         if self.is_word("labelled") && self.at_name(1) {
             self.advance();

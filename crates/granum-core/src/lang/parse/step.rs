@@ -227,11 +227,7 @@ impl Parser {
             }
         }
         let mut total = None;
-        if self.is_word("with")
-            && matches!(self.peek_after(1), TokenKind::Word(word) if word == "total")
-        {
-            self.advance();
-            self.advance();
+        if self.take_words("with", "total") {
             total = Some(self.quoted("what stands in the keys of the total's row, in quotes")?);
         }
         let named = self.at_name(0) && matches!(self.peek_after(1), TokenKind::Sign("="));
@@ -254,12 +250,7 @@ impl Parser {
         self.need_word("by", "`by` and what is largest")?;
         let by = self.expression()?;
         let per = if self.take_word("per") { self.keys()? } else { vec![] };
-        let ties = self.is_word("with")
-            && matches!(self.peek_after(1), TokenKind::Word(word) if word == "ties");
-        if ties {
-            self.advance();
-            self.advance();
-        }
+        let ties = self.take_words("with", "ties");
         Ok(StepKind::Top { bottom, count, by, per, ties })
     }
 

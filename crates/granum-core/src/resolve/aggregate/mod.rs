@@ -247,7 +247,12 @@ impl Resolver<'_> {
         Typed::new(Kind::Slot(SlotId(at)), ty, span)
     }
 
-    fn orders(&mut self, orders: &[OrderTree], row: &Row) -> Resolved<Vec<(Typed, bool)>> {
+    /// What rows are ordered by, and whether the greatest comes first.
+    pub(in crate::resolve) fn orders(
+        &mut self,
+        orders: &[OrderTree],
+        row: &Row,
+    ) -> Resolved<Vec<(Typed, bool)>> {
         let mut typed = vec![];
         for order in orders {
             let (by, _) = self.expression(&order.value, row)?;

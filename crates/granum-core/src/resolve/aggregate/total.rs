@@ -74,17 +74,7 @@ impl Resolver<'_> {
             matches!(&arg.kind, ExprKind::Path(parts) if parts.len() == 1 && parts[0].span == first.span)
         });
         if bare && function != TotalFunction::Rows {
-            return self.wrong(
-                Diagnostic::new(
-                    DiagnosticKind::Type,
-                    args[0].span,
-                    format!("`{}` needs a column of `{}`", name.text, inside.table),
-                )
-                .help(format!(
-                    "as in  {}({}.COLUMN) ; rows are counted by `rows`",
-                    name.text, inside.table
-                )),
-            );
+            return self.needs_a_column(&name.text, &inside, &named, args[0].span);
         }
         let of_table = Called { args: &args, clauses: &clauses, ..called };
         let (plan, _) = self.aggregate_plan(of_table, &inside, strip)?;

@@ -10,7 +10,7 @@ use crate::resolve::plan::{AggregatePlan, MistakePlan, WarningPlan};
 use crate::resolve::scope::{Resolver, Row};
 use crate::resolve::worth::{Repeat, Worth};
 use crate::resolve::{Resolved, Wrong};
-use crate::value::{Scalar, Scale, Type};
+use crate::value::{Scalar, Type, decimal};
 
 /// What stands between the values of a list if nothing is said.
 const SEPARATOR: &str = ", ";
@@ -91,7 +91,7 @@ impl Resolver<'_> {
             Rows | Count | Distinct => Type::Integer,
             Sum => summed_type(given),
             Mean if given == Type::Number => Type::Number,
-            Mean | Share => Type::Decimal(Scale(10)),
+            Mean | Share => Type::Decimal(decimal::DIVISION_SCALE),
             Any | All => Type::Boolean,
             List => Type::Text,
             Min | Max | Only | Latest | Earliest => given,
@@ -171,17 +171,7 @@ impl Resolver<'_> {
             && parts.len() == strip.len()
             && parts.iter().zip(strip).all(|(a, b)| a.text == b.text)
         {
-            return self.wrong(
-                Diagnostic::new(
-                    DiagnosticKind::Type,
-                    arg.span,
-                    format!("`{name}` needs a column of `{}`", inside.table),
-                )
-                .help(format!(
-                    "as in  {name}({}.COLUMN) ; rows are counted by `rows`",
-                    strip.iter().map(|name| name.text.as_str()).collect::<Vec<_>>().join(".")
-                )),
-            );
+            return self.needs_a_column(name, inside, strip, arg.span);
         }
         let (value, worth) = self.expression(arg, inside)?;
         match name {
@@ -205,6 +195,22 @@ impl Resolver<'_> {
             _ => {}
         }
         Ok((value, worth))
+    }
+
+    /// `way` leads to rows, and an aggregate of them needs one of their columns.
+    pub(super) fn needs_a_column<T>(
+        &mut self,
+        aggregate: &str,
+        inside: &Row,
+        way: &[Name],
+        span: Span,
+    ) -> Resolved<T> {
+        let message = format!("`{aggregate}` needs a column of `{}`", inside.table);
+        let way = way.iter().map(|name| name.text.as_str()).collect::<Vec<_>>().join(".");
+        self.wrong(
+            Diagnostic::new(DiagnosticKind::Type, span, message)
+                .help(format!("as in  {aggregate}({way}.COLUMN) ; rows are counted by `rows`")),
+        )
     }
 
     /// What stands between the values of a list.

@@ -17,6 +17,11 @@ pub(in crate::resolve) struct Named {
 }
 
 impl Named {
+    /// A column that is there from step `from` on.
+    pub fn new(name: impl Into<String>, from: usize, slot: SlotId) -> Self {
+        Self { name: name.into(), versions: vec![(from, slot)], base_name: None }
+    }
+
     pub fn slot(&self) -> SlotId {
         self.versions[self.versions.len() - 1].1
     }

@@ -72,11 +72,8 @@ impl Resolver<'_> {
             let entity = builder.looked_up(&value);
             let slot = builder.slot(value.ty, as_column(worth), from);
             builder.entity[slot.0] = entity;
-            builder.names.push(Named {
-                name: item.name.text.clone(),
-                versions: vec![(builder.steps.len() + 1, slot)],
-                base_name: None,
-            });
+            let step = builder.steps.len() + 1;
+            builder.names.push(Named::new(item.name.text.clone(), step, slot));
             assigned.push((slot, value));
         }
         builder.push(Step::Assign(assigned), text, false);

@@ -48,11 +48,7 @@ impl Resolver<'_> {
         let mut planned = vec![];
         for key in keys {
             let slot = builder.slot(key.value.ty, key.worth, from);
-            named.push(Named {
-                name: key.name.clone(),
-                versions: vec![(from, slot)],
-                base_name: None,
-            });
+            named.push(Named::new(key.name.clone(), from, slot));
             planned.push((key.value, slot, key.name));
         }
         // Inside an aggregate stand the rows' names, outside keys and results above.
@@ -252,11 +248,7 @@ impl Resolver<'_> {
                 assigned.push((slot, value));
                 slot
             });
-            named.push(Named {
-                name: item.name.text.clone(),
-                versions: vec![(from, slot)],
-                base_name: None,
-            });
+            named.push(Named::new(item.name.text.clone(), from, slot));
         }
         Results { gathered, assigned, whole }
     }

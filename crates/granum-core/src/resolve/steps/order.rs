@@ -13,11 +13,7 @@ impl Resolver<'_> {
         orders: &[OrderTree],
         text: String,
     ) -> Resolved<()> {
-        let row = builder.row();
-        let mut by = vec![];
-        for order in orders {
-            by.push((self.expression(&order.value, &row)?.0, order.descending));
-        }
+        let by = self.orders(orders, &builder.row())?;
         builder.push(Step::Sort(by), text, false);
         Ok(())
     }

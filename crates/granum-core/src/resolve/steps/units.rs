@@ -118,11 +118,7 @@ impl Resolver<'_> {
         }
         let from = builder.steps.len() + 1;
         let unit = builder.slot(Type::Integer, Worth::column(WorthKind::Plain, false), from);
-        builder.names.push(Named {
-            name: name.text.clone(),
-            versions: vec![(from, unit)],
-            base_name: None,
-        });
+        builder.names.push(Named::new(name.text.clone(), from, unit));
         if let Some(grain) = &mut builder.grain {
             grain.slots.push(unit);
         }
