@@ -237,6 +237,7 @@ fn what_cannot_be_gathered_is_refused_with_a_way_out() {
         &["is a key or a result already"],
     );
     wrong("  one row per on with total \"all\"\n    n = rows()", &["make it text:  text(…) as on"]);
+    wrong("  one row in all with total \"all\"\n    n = rows()", &["is the total already"]);
     wrong("  one row per channel\n    n = sum(net per buyer)", &["do it with `add` before"]);
     wrong("  one row per channel\n    n = position(by net)", &["gives each row of one table"]);
     wrong("  add x = sum(net)", &["needs to know which rows are meant", "sum(… per KEY)"]);

@@ -41,6 +41,11 @@ struct Results {
 
 impl Resolver<'_> {
     pub(super) fn one_row(&mut self, builder: &mut Builder, tree: &OneRowTree<'_>) -> Resolved<()> {
+        if let Some(total) = tree.total.filter(|_| tree.keys.is_empty()) {
+            let message = "one row in all is the total already";
+            let diagnostic = Diagnostic::new(DiagnosticKind::Step, total.span, message);
+            return self.wrong(diagnostic.help("leave  with total  out"));
+        }
         let text = one_row(tree.keys, tree.total);
         let keys = self.group_keys(builder, tree)?;
         let from = builder.steps.len() + 1;
