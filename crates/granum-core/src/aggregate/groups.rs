@@ -40,6 +40,12 @@ impl Groups {
         Self { of: GroupOf::Each(index.clone()), rows: index.len(), count }
     }
 
+    /// The groups of rows that lead to these rows.
+    pub fn through(&self, leads: &UInt32Array) -> Self {
+        let of = leads.iter().map(|row| self.of(row? as usize).map(|group| group as u32));
+        Self { of: GroupOf::Each(of.collect()), rows: leads.len(), count: self.count }
+    }
+
     pub fn rows(&self) -> usize {
         self.rows
     }

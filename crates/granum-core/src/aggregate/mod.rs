@@ -4,13 +4,14 @@
 mod fold;
 mod groups;
 mod ordered;
+mod parts;
 
-pub(crate) use fold::{Sums, divided, narrowed};
+use fold::{Sums, divided, narrowed};
 pub(crate) use groups::{Groups, number};
 pub(crate) use ordered::order;
+pub(crate) use parts::{AllRows, from_parts, kept, parts};
 
 use arrow_array::BooleanArray;
-use rayon::prelude::*;
 
 use crate::table::Column;
 use crate::value::Type;
@@ -93,14 +94,6 @@ pub(crate) fn aggregate(values: &Values, groups: &Groups) -> Result<Column, Grou
         Only => ordered::only(values, groups),
         _ => fold::fold(values, groups),
     }
-}
-
-/// Several aggregates of the same groups, on all cores.
-pub(crate) fn aggregate_all(
-    values: &[Values],
-    groups: &Groups,
-) -> Vec<Result<Column, GroupFailure>> {
-    values.par_iter().map(|values| aggregate(values, groups)).collect()
 }
 
 #[cfg(test)]

@@ -39,6 +39,26 @@ fn first_of_each(values: &Values, groups: &Groups) -> BooleanBuffer {
     BooleanBuffer::from(firsts)
 }
 
+/// Of rows that are all one group, those that the aggregate can depend on, in their order.
+pub(super) fn needed(values: Values, rows: usize) -> Values {
+    let groups = Groups::one(rows);
+    let rows: UInt32Array = match values.function {
+        AggregateFunction::Distinct | AggregateFunction::Only => {
+            first_of_each(&values, &groups).set_indices_u32().collect()
+        }
+        AggregateFunction::Latest | AggregateFunction::Earliest => {
+            best(&values, &groups).into_iter().flatten().collect::<Vec<u32>>().into()
+        }
+        _ => counting(&values, &groups).set_indices_u32().collect(),
+    };
+    Values {
+        value: values.value.map(|value| value.take(&rows)),
+        filter: None,
+        by: values.by.into_iter().map(|(by, descends)| (by.take(&rows), descends)).collect(),
+        ..values
+    }
+}
+
 pub(super) fn distinct(values: &Values, groups: &Groups) -> Column {
     let mut counts = vec![0_i64; groups.count];
     for row in first_of_each(values, groups).set_indices() {
@@ -92,6 +112,11 @@ pub(crate) fn order(by: &[(Column, bool)], row: usize, other: usize) -> Ordering
 /// are ordered by. Of several the last.
 pub(super) fn chosen(values: &Values, groups: &Groups) -> Column {
     let Some(value) = &values.value else { return Column::Blank(groups.count) };
+    value.take(&UInt32Array::from(best(values, groups)))
+}
+
+/// That row of each group.
+fn best(values: &Values, groups: &Groups) -> Vec<Option<u32>> {
     let wanted = match values.function {
         AggregateFunction::Latest => Ordering::Less,
         _ => Ordering::Greater,
@@ -107,7 +132,7 @@ pub(super) fn chosen(values: &Values, groups: &Groups) -> Column {
             best[group] = Some(row as u32);
         }
     }
-    value.take(&UInt32Array::from(best))
+    best
 }
 
 /// All values as one text, in row order or as they are ordered.

@@ -11,12 +11,13 @@ use arrow_array::UInt32Array;
 use rayon::prelude::*;
 
 use super::account::TableSum;
-use super::check::{CheckSum, TotalSum};
+use super::check::CheckSum;
 use super::demand::{Demand, input_of};
 use super::operations::{Naming, Passed, StepRunner, encoded, run};
 use super::ports::{Encoder, Observer, Output, OutputError, SourceError};
 use super::read::Reading;
 use super::streaming::{GatherStep, Gathering, Partial, partial, streams};
+use crate::aggregate::AllRows;
 use crate::expr::World;
 use crate::resolve::{Plan, Proof, Source, Step, UnitsPlan};
 use crate::step::units::Trouble;
@@ -117,7 +118,7 @@ impl Chain {
 pub(super) struct ChainEnd {
     pub sums: Vec<TableSum>,
     pub checks: HashMap<usize, CheckSum>,
-    pub totals: HashMap<usize, TotalSum>,
+    pub totals: HashMap<usize, AllRows>,
     /// The last table, if it is kept.
     pub table: Option<Table>,
     /// The totals' rows of tables, by their places in the chain: finished columns.
@@ -523,7 +524,9 @@ fn gather_step<'a>(context: &Context<'a>, chain: &Chain, op: usize) -> Option<Ga
     let Op::Step { at, step } = *chain.ops.get(op)? else { return None };
     let table = &context.plan.tables[chain.tables[at].0];
     match &table.steps[step].step {
-        Step::OneRow(plan) if streams(plan) => Some(GatherStep { at, step, plan, table }),
+        Step::OneRow(plan) if streams(context.plan, plan) => {
+            Some(GatherStep { at, step, plan, table })
+        }
         _ => None,
     }
 }

@@ -3,13 +3,14 @@
 use std::sync::atomic::AtomicU64;
 
 use super::chain::Context;
+use super::gather::values;
 use super::operations::{Naming, finished_problem, finished_slots, grain_values};
+use crate::aggregate::AllRows;
 use crate::expr::{Kind, Scope, Typed, World, evaluate, truth};
-use crate::link::{BlankKeys, KeyTable, Keys};
-use crate::resolve::{CheckKind, CheckPlan, Plan, Total, TotalFunction};
-use crate::table::{Batch, Column, Table, TableId};
+use crate::resolve::{CheckKind, CheckPlan, Plan, Total};
+use crate::table::{Batch, Table, TableId};
 use crate::tally::{CheckAccount, FailedRow, Problem, RowReason, share_text};
-use crate::value::{Scalar, Scale, Type, decimal};
+use crate::value::{Scalar, Scale, decimal};
 
 /// Failed rows are listed up to this many.
 const EXAMPLES: usize = 5;
@@ -33,115 +34,18 @@ impl CheckSum {
     }
 }
 
-/// What an aggregate over a table came to so far.
-#[derive(Debug)]
-pub(super) enum TotalSum {
-    Count(u64),
-    /// `None` once it has too many digits.
-    Exact(Option<i128>),
-    Float(f64),
-    Extreme {
-        best: Column,
-        smallest: bool,
-    },
-    Distinct(Vec<Column>),
-}
-
-impl TotalSum {
-    pub fn absorb(&mut self, more: TotalSum) {
-        match (self, more) {
-            (Self::Count(sum), Self::Count(more)) => *sum += more,
-            (Self::Exact(sum), Self::Exact(more)) => {
-                *sum = sum.zip(more).and_then(|(sum, more)| sum.checked_add(more));
-            }
-            (Self::Float(sum), Self::Float(more)) => *sum += more,
-            (Self::Extreme { best, smallest }, Self::Extreme { best: more, .. }) => {
-                *best = extreme(&Column::concat(&[best.clone(), more]), *smallest);
-            }
-            (Self::Distinct(parts), Self::Distinct(more)) => parts.extend(more),
-            _ => {}
-        }
-    }
-
-    /// The value; `None` where it does not fit its type.
-    pub fn value(&self, ty: Type) -> Option<Scalar> {
-        Some(match self {
-            Self::Count(count) => Scalar::Integer(i64::try_from(*count).ok()?),
-            Self::Exact(units) => exact(decimal::fits((*units)?)?, ty)?,
-            Self::Float(sum) => Scalar::Number(*sum),
-            Self::Extreme { best, .. } if best.is_empty() => Scalar::Blank,
-            Self::Extreme { best, .. } => best.scalar(0),
-            Self::Distinct(parts) => {
-                let column = Column::concat(parts);
-                let rows = column.len();
-                let keys = Keys::new(vec![column], BlankKeys::Apart, rows);
-                let repeats = KeyTable::build(&keys).repeats.len();
-                Scalar::Integer((rows - keys.absent() - repeats) as i64)
-            }
-        })
-    }
-}
-
-fn exact(units: i128, ty: Type) -> Option<Scalar> {
-    Some(match ty {
-        Type::Decimal(scale) => Scalar::Decimal(units, scale),
-        _ => Scalar::Integer(i64::try_from(units).ok()?),
-    })
-}
-
-/// The least or greatest value of a column as a column of one; none of nothing.
-fn extreme(column: &Column, smallest: bool) -> Column {
-    let op = if smallest { crate::lang::Operator::Less } else { crate::lang::Operator::Greater };
-    let present: arrow_array::BooleanArray =
-        (0..column.len()).map(|row| Some(!column.is_blank(row))).collect();
-    let mut left = column.filter(&present);
-    // Halves are compared with halves until one value is left.
-    while left.len() > 1 {
-        let half = left.len() / 2;
-        let (a, b) = (left.slice(0, half), left.slice(half, half));
-        let first = crate::expr::compare_columns(op, &a, &b);
-        let both = left.clone();
-        let mut pick: Vec<u32> =
-            (0..half).map(|row| if first.value(row) { row } else { half + row } as u32).collect();
-        if left.len() % 2 == 1 {
-            pick.push(left.len() as u32 - 1);
-        }
-        left = both.take(&pick.into());
-    }
-    left
-}
-
-/// What an aggregate is worth over some rows.
+/// What an aggregate over a table sees of some of its rows.
 pub(super) fn total_over(
+    context: &Context<'_>,
     total: &Total,
-    scope: &Scope<'_>,
-) -> Result<TotalSum, crate::expr::RowFailure> {
-    let chosen = total.filter.as_ref().map(|filter| truth(filter, scope)).transpose()?;
-    let value = match &total.value {
-        Some(value) => {
-            let column = evaluate(value, scope)?;
-            Some(match &chosen {
-                Some((chosen, _)) => column.filter(chosen),
-                None => column,
-            })
-        }
-        None => None,
-    };
-    let rows = chosen.map_or(scope.batch.rows, |(chosen, _)| chosen.true_count());
-    let Some(column) = value else { return Ok(TotalSum::Count(rows as u64)) };
-    Ok(match total.function {
-        TotalFunction::Rows => TotalSum::Count(rows as u64),
-        TotalFunction::Count => TotalSum::Count((column.len() - column.blanks()) as u64),
-        TotalFunction::Distinct => TotalSum::Distinct(vec![column]),
-        TotalFunction::Min | TotalFunction::Max => {
-            let smallest = total.function == TotalFunction::Min;
-            TotalSum::Extreme { best: extreme(&column, smallest), smallest }
-        }
-        TotalFunction::Sum => match column.sum() {
-            crate::table::Amount::Exact { units, .. } => TotalSum::Exact(units),
-            crate::table::Amount::Float { sum, .. } => TotalSum::Float(sum),
-        },
-    })
+    columns: &Batch,
+    naming: Naming<'_>,
+    zeros: &AtomicU64,
+) -> Result<AllRows, Problem> {
+    let values = values(&total.plan, columns, context.world, zeros).map_err(|failure| {
+        finished_problem(context, total.table, total.plan.text.clone(), columns, naming, failure)
+    })?;
+    Ok(AllRows::new(values, columns.rows))
 }
 
 /// A check about rows, over some of them. `columns` has the finished columns as its slots.
@@ -191,7 +95,7 @@ pub(super) fn check_over(
     Ok(sum)
 }
 
-type PassingSums = (Vec<(usize, CheckSum)>, Vec<(usize, TotalSum)>);
+type PassingSums = (Vec<(usize, CheckSum)>, Vec<(usize, AllRows)>);
 
 /// The checks and totals that are worked while a table passes by.
 pub(super) fn passing(
@@ -210,16 +114,7 @@ pub(super) fn passing(
     }
     for (at, total) in context.plan.totals.iter().enumerate() {
         if total.table == table && context.demand.passing_totals[at] {
-            let scope = Scope {
-                batch: columns,
-                world: context.world,
-                zero_divisions: zeros,
-                lenient: false,
-            };
-            let sum = total_over(total, &scope).map_err(|failure| {
-                finished_problem(context, table, "check".into(), columns, naming, failure)
-            })?;
-            totals.push((at, sum));
+            totals.push((at, total_over(context, total, columns, naming, zeros)?));
         }
     }
     Ok((checks, totals))

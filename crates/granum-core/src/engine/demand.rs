@@ -76,7 +76,7 @@ impl Demand {
             passing_totals: plan
                 .totals
                 .iter()
-                .map(|total| total.value.iter().chain(&total.filter).all(stays_in_row))
+                .map(|total| total.plan.parts().all(stays_in_row))
                 .collect(),
         };
         demand.sort(plan, purpose);
@@ -152,7 +152,7 @@ impl Demand {
                     }
                 }
                 for (at, total) in plan.totals.iter().enumerate() {
-                    for part in total.value.iter().chain(&total.filter) {
+                    for part in total.plan.parts() {
                         self.over_finished(plan, total.table, part, self.passing_totals[at]);
                     }
                 }
@@ -522,7 +522,7 @@ pub(crate) fn check_needs(plan: &Plan, typed: &Typed) -> (Vec<Work>, Vec<TotalId
             totals.push(*id);
             let total = &plan.totals[id.0];
             works.push(Work::Table(total.table));
-            for inner in total.value.iter().chain(&total.filter) {
+            for inner in total.plan.parts() {
                 let (more, _) = check_needs(plan, inner);
                 works.extend(more);
             }

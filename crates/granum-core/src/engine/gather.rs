@@ -6,10 +6,11 @@ use arrow_array::{Array, UInt32Array};
 
 use super::chain::Context;
 use super::check::finished_rows;
-use super::operations::{Naming, finished_problem};
+use super::operations::{Naming, StepRunner, finished_problem};
 use crate::aggregate::{GroupFailure, Groups, Values, aggregate};
-use crate::expr::{RowFailure, Scope, World, evaluate_all};
-use crate::resolve::{AggregatePlan, GatherId, GatherWhat};
+use crate::expr::{Kind, RowFailure, Scope, World, evaluate_all};
+use crate::link::LinkIndex;
+use crate::resolve::{AggregatePlan, Gather, GatherId, GatherWhat, Plan};
 use crate::table::{Batch, Column, Places};
 use crate::tally::Problem;
 use crate::value::Scalar;
@@ -78,36 +79,52 @@ pub(super) fn group_problem(
     }
 }
 
-/// What is gathered for each row of the table that is led to.
-pub(super) fn gather(context: &Context<'_>, id: GatherId) -> Result<Option<Column>, Problem> {
-    let gather = &context.plan.gathers[id.0];
-    let (Some(from), Some(to)) =
-        (&context.world.tables[gather.from.0], &context.world.tables[gather.to.0])
-    else {
-        return Ok(None);
-    };
+/// Which row of the table that is led to each gathered row leads to; nothing where one of the
+/// tables was not built.
+fn way(context: &Context<'_>, gather: &Gather) -> Option<(Batch, LinkIndex)> {
+    let from = context.world.tables[gather.from.0].as_ref()?;
     let rows = finished_rows(from, gather.from);
     let zeros = AtomicU64::new(0);
     let scope =
         Scope { batch: &rows, world: context.world, zero_divisions: &zeros, lenient: false };
     let index = scope.path(gather.from, &gather.hops);
-    let aggregate_plan = match &gather.what {
-        GatherWhat::Presence => return Ok(Some(presence(&index, to.rows))),
-        GatherWhat::Aggregate(plan) => plan,
-    };
-    let to_plan = &context.plan.tables[gather.to.0];
-    let step = format!("gathered for {}", to_plan.name);
-    let values = values(aggregate_plan, &rows, context.world, &zeros).map_err(|failure| {
+    Some((rows, index))
+}
+
+/// The values of an aggregate for all rows that are gathered.
+fn values_of_way(
+    context: &Context<'_>,
+    gather: &Gather,
+    plan: &AggregatePlan,
+    rows: &Batch,
+    step: &str,
+) -> Result<Values, Problem> {
+    values(plan, rows, context.world, &AtomicU64::new(0)).map_err(|failure| {
         let input = super::demand::input_of(context.plan, gather.from);
         let places = Places::default();
         let naming = Naming { input, as_read: false, places: &places };
-        finished_problem(context, gather.from, step.clone(), &rows, naming, failure)
-    })?;
+        finished_problem(context, gather.from, step.to_owned(), rows, naming, failure)
+    })
+}
+
+/// What is gathered for each row of the table that is led to.
+pub(super) fn gather(context: &Context<'_>, id: GatherId) -> Result<Option<Column>, Problem> {
+    let gather = &context.plan.gathers[id.0];
+    let Some(to) = &context.world.tables[gather.to.0] else { return Ok(None) };
+    let Some((rows, index)) = way(context, gather) else { return Ok(None) };
+    let plan = match &gather.what {
+        GatherWhat::Presence => return Ok(Some(presence(&index, to.rows))),
+        GatherWhat::Aggregate(plan) => plan,
+        GatherWhat::Rows(_) => return Ok(None),
+    };
+    let to_plan = &context.plan.tables[gather.to.0];
+    let step = format!("gathered for {}", to_plan.name);
+    let values = values_of_way(context, gather, plan, &rows, &step)?;
     let groups = Groups::led_to(&index, to.rows);
     aggregate(&values, &groups).map(Some).map_err(|failure| {
         let columns = finished_rows(to, gather.to);
         let grain = to_plan.grain.as_ref().map_or(&[][..], |grain| &grain.columns);
-        group_problem(&to_plan.name, &step, aggregate_plan, &values, failure, |group| {
+        group_problem(&to_plan.name, &step, plan, &values, failure, |group| {
             let value = |name: &String| {
                 let at = to_plan.columns.iter().position(|(known, _)| known == name)?;
                 let column = columns.slots[at].as_ref()?;
@@ -116,6 +133,44 @@ pub(super) fn gather(context: &Context<'_>, id: GatherId) -> Result<Option<Colum
             grain.iter().filter_map(value).collect()
         })
     })
+}
+
+/// The rows that lead to a step's rows, where an aggregate is of those: its values, and for each
+/// of them the step's row.
+pub(super) fn leading(
+    runner: &StepRunner<'_>,
+    plan: &AggregatePlan,
+    batch: &Batch,
+) -> Result<Option<(Values, UInt32Array)>, Problem> {
+    let context = runner.context;
+    let Some((gather, plan)) = rows_gathered(context.plan, plan) else { return Ok(None) };
+    let (Some((rows, index)), Some(here)) = (way(context, gather), batch.origin(gather.to)) else {
+        return Ok(None);
+    };
+    let step = &runner.plan().steps[runner.step].text;
+    let values = values_of_way(context, gather, plan, &rows, step)?;
+    let led_to = context.world.tables[gather.to.0].as_ref().map_or(0, |table| table.rows);
+    let mut row_of = vec![None; led_to];
+    (0..).zip(here).for_each(|(row, origin)| {
+        if let Some(origin) = origin {
+            row_of[origin as usize] = Some(row);
+        }
+    });
+    let rows = index.iter().map(|origin| row_of[origin? as usize]).collect();
+    Ok(Some((values, rows)))
+}
+
+/// The rows that an aggregate is of, where they lead here, and the aggregate over them.
+pub(super) fn rows_gathered<'p>(
+    plan: &'p Plan,
+    aggregate: &AggregatePlan,
+) -> Option<(&'p Gather, &'p AggregatePlan)> {
+    let Kind::Gathered { id, .. } = &aggregate.value.as_ref()?.kind else { return None };
+    let gather = &plan.gathers[id.0];
+    match &gather.what {
+        GatherWhat::Rows(rows) => Some((gather, rows)),
+        _ => None,
+    }
 }
 
 fn presence(index: &UInt32Array, rows: usize) -> Column {

@@ -5,12 +5,10 @@ use rayon::prelude::*;
 
 use super::account::StepSum;
 use super::chain::Stop;
-use super::gather::{group_problem, values};
+use super::gather::{group_problem, leading, values};
 use super::operations::StepRunner;
 use super::streaming::amounts_before;
-use crate::aggregate::{
-    AggregateFunction, GroupFailure, Groups, Values, aggregate, aggregate_all, number,
-};
+use crate::aggregate::{AggregateFunction, GroupFailure, Groups, Values, aggregate, number};
 use crate::expr::{Typed, evaluate_all};
 use crate::resolve::{AggregatePlan, GroupedPlan, GroupedWhat, OneRowPlan, TablePlan};
 use crate::table::{Batch, Column};
@@ -60,19 +58,18 @@ pub(super) fn one_row(
     } else {
         number(keys.clone(), batch.rows)
     };
-    let worked: Result<Vec<Values>, Problem> = plan
-        .results
-        .iter()
-        .map(|(result, _)| {
-            values(result, batch, runner.context.world, runner.zeros)
-                .map_err(|failure| runner.problem(batch, failure))
-        })
-        .collect();
-    let worked = worked?;
+    let worked = plan.results.iter().map(|(result, _)| worked(runner, result, batch));
+    let worked = worked.collect::<Result<Vec<_>, _>>()?;
     let firsts = UInt32Array::from(firsts);
     let text = &table.steps[step].text;
     let results = |groups: &Groups, whole: bool| -> Result<Vec<Column>, Problem> {
-        let found = aggregate_all(&worked, groups);
+        let found: Vec<_> = worked
+            .par_iter()
+            .map(|(values, leads)| match leads {
+                Some(leads) => aggregate(values, &groups.through(leads)),
+                None => aggregate(values, groups),
+            })
+            .collect();
         found
             .into_iter()
             .enumerate()
@@ -82,7 +79,7 @@ pub(super) fn one_row(
                     let named = |group: u32| {
                         if whole { vec![] } else { group_named(plan, &keys, &firsts, group) }
                     };
-                    group_problem(&table.name, text, result, &worked[index], failure, named)
+                    group_problem(&table.name, text, result, &worked[index].0, failure, named)
                 })
             })
             .collect()
@@ -109,6 +106,20 @@ pub(super) fn one_row(
     };
     *batch = of_groups(table.slots.len(), plan, group_keys, gathered, groups.count);
     Ok((sum, total))
+}
+
+/// The values of a result; for each of them the row that it counts for, where it is of rows that
+/// lead here.
+fn worked(
+    runner: &StepRunner<'_>,
+    result: &AggregatePlan,
+    batch: &Batch,
+) -> Result<(Values, Option<UInt32Array>), Problem> {
+    if let Some((values, leads)) = leading(runner, result, batch)? {
+        return Ok((values, Some(leads)));
+    }
+    let values = values(result, batch, runner.context.world, runner.zeros);
+    Ok((values.map_err(|failure| runner.problem(batch, failure))?, None))
 }
 
 /// Each row gets values of its group.

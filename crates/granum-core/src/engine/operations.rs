@@ -7,7 +7,8 @@ use arrow_buffer::BooleanBuffer;
 
 use super::account::StepSum;
 use super::chain::{Chain, Context, Op};
-use super::check::{CheckSum, TotalSum};
+use super::check::CheckSum;
+use crate::aggregate::AllRows;
 use crate::expr::{FailureKind, RowFailure, Scope, Typed, evaluate, truth};
 use crate::resolve::{Step, TablePlan};
 use crate::step::units::{Trouble, split_units};
@@ -30,7 +31,7 @@ pub(super) struct Finished {
     pub rows: u64,
     pub sums: Vec<Option<Amount>>,
     pub checks: Vec<(usize, CheckSum)>,
-    pub totals: Vec<(usize, TotalSum)>,
+    pub totals: Vec<(usize, AllRows)>,
     /// Bytes for outputs, by their number in the plan.
     pub encoded: Vec<(usize, Vec<u8>)>,
 }

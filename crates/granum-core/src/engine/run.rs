@@ -5,23 +5,25 @@ use std::collections::{HashMap, HashSet};
 use super::account::TableSum;
 use super::chain::{Chain, ChainEnd, Context, Stop, TableEncoder, run_chain};
 use super::check::{
-    CheckSum, TotalSum, check_over, finished_rows, rows_account, skipped, total_over,
-    totals_account, totals_of,
+    CheckSum, check_over, finished_rows, rows_account, skipped, total_over, totals_account,
+    totals_of,
 };
 use super::demand::{Demand, Purpose, Work, check_needs, needs};
+use super::gather::group_problem;
 use super::operations::Naming;
 use super::ports::{
     InputSource, Observer, Output, OutputError, Outputs, SourceError, SourceErrorKind, Sources,
 };
 use super::read::Reading;
 use super::{gather, links};
-use crate::expr::{Scope, World};
+use crate::aggregate::AllRows;
+use crate::expr::World;
 use crate::lang::{Diagnostic, DiagnosticKind, PlanTree};
 use crate::resolve::{
-    CheckKind, GatherId, InputShape, LinkId, Plan, Source, TotalId, input_specs, resolve,
+    CheckKind, GatherId, InputShape, LinkId, Plan, Source, Total, TotalId, input_specs, resolve,
 };
 use crate::table::{Batch, Places, TableId};
-use crate::tally::{CheckAccount, LinkAccount, Problem, Report, RowReason, Written};
+use crate::tally::{CheckAccount, LinkAccount, Problem, Report, Written};
 
 /// What is wanted of a run.
 #[derive(Clone, Copy)]
@@ -166,7 +168,7 @@ pub(super) struct Run<'a> {
     outputs: Vec<Option<Box<dyn Output>>>,
     pub(super) sums: HashMap<TableId, TableSum>,
     checks: HashMap<usize, CheckSum>,
-    totals: HashMap<usize, TotalSum>,
+    totals: HashMap<usize, AllRows>,
     pub links: HashMap<LinkId, LinkAccount>,
     failed: HashSet<Work>,
     /// The rows of totals, by table: finished columns.
@@ -428,21 +430,15 @@ impl<'a> Run<'a> {
     fn fill_totals(&mut self, totals: &[usize], check: usize) -> Result<(), Problem> {
         self.world.totals.resize(self.plan.totals.len(), crate::value::Scalar::Blank);
         for total in totals {
-            let plan = &self.plan.totals[*total];
-            let value = self.totals.get(total).and_then(|sum| sum.value(plan.ty));
-            match value {
-                Some(value) => self.world.totals[*total] = value,
-                None => {
-                    return Err(Problem::Row {
-                        table: self.plan.tables[plan.table.0].name.clone(),
-                        step: format!("check \"{}\"", self.plan.checks[check].title),
-                        reason: RowReason::Overflow,
-                        span: plan.value.as_ref().map(|value| value.span).unwrap_or_default(),
-                        row: String::new(),
-                        place: None,
-                    });
-                }
-            }
+            let Total { table, plan } = &self.plan.totals[*total];
+            let Some(seen) = self.totals.get(total) else { continue };
+            let value = seen.value(plan.function, plan.ty).map_err(|(failure, values)| {
+                let check = &self.plan.checks[check];
+                let step = format!("{} \"{}\"", check.severity.word(), check.title);
+                let table = &self.plan.tables[table.0].name;
+                group_problem(table, &step, plan, &values, failure, |_| vec![])
+            })?;
+            self.world.totals[*total] = value;
         }
         Ok(())
     }
@@ -456,11 +452,13 @@ impl<'a> Run<'a> {
                 continue;
             };
             let rows = finished_rows(table, total.table);
+            let places = Places::default();
+            let input = super::demand::input_of(self.plan, total.table);
+            let naming = Naming { input, as_read: false, places: &places };
             let zeros = std::sync::atomic::AtomicU64::new(0);
-            let scope =
-                Scope { batch: &rows, world: &self.world, zero_divisions: &zeros, lenient: false };
-            if let Ok(sum) = total_over(total, &scope) {
-                self.totals.insert(TotalId(at).0, sum);
+            match total_over(&self.context(), total, &rows, naming, &zeros) {
+                Ok(seen) => drop(self.totals.insert(TotalId(at).0, seen)),
+                Err(problem) => self.problems.push(problem),
             }
         }
     }

@@ -4,18 +4,18 @@
 use rayon::prelude::*;
 
 use super::account::StepSum;
-use super::gather::{group_problem, values};
+use super::gather::{group_problem, rows_gathered, values};
 use super::one_row::{
     columns as columns_of, group_named, of_groups, own_mistakes, sizes_of, total_row,
 };
 use super::operations::StepRunner;
 use crate::aggregate::{
-    AggregateFunction, GroupFailure, Groups, Sums, Values, aggregate, divided, narrowed, number,
+    AggregateFunction, GroupFailure, Groups, Values, aggregate, from_parts, kept, number, parts,
 };
-use crate::resolve::{AggregatePlan, OneRowPlan, TablePlan};
+use crate::resolve::{AggregatePlan, OneRowPlan, Plan, TablePlan};
 use crate::table::{Amount, Batch, Column};
 use crate::tally::Problem;
-use crate::value::{Scalar, Scale, Type};
+use crate::value::Scalar;
 
 /// Groups of batches are put together when there are so many times as many as after the last time.
 const SLACK: usize = 3;
@@ -26,22 +26,10 @@ const FEW: usize = 1 << 16;
 
 /// Whether a step can be worked while rows pass by: all that it works can be put together from what
 /// was worked of parts.
-pub(super) fn streams(plan: &OneRowPlan) -> bool {
-    plan.months.is_empty() && plan.results.iter().all(|(result, _)| parts_of(result).is_some())
-}
-
-/// What is kept of an aggregate, and how two of it are put together.
-fn parts_of(plan: &AggregatePlan) -> Option<&'static [AggregateFunction]> {
-    use AggregateFunction::{All, Any, Count, Max, Mean, Min, Rows, Share, Sum};
-    Some(match plan.function {
-        Rows | Count | Sum => &[Sum],
-        Mean | Share => &[Sum, Sum],
-        Min => &[Min],
-        Max => &[Max],
-        Any => &[Any],
-        All => &[All],
-        _ => return None,
-    })
+pub(super) fn streams(plan: &Plan, step: &OneRowPlan) -> bool {
+    let parted =
+        |of: &AggregatePlan| kept(of.function).is_some() && rows_gathered(plan, of).is_none();
+    step.months.is_empty() && step.results.iter().all(|(result, _)| parted(result))
 }
 
 /// Groups: keys, how many rows each has, and the parts of what is worked.
@@ -85,45 +73,6 @@ pub(super) fn partial(
         before: amounts_before(table, runner.step, batch),
         rows: batch.rows as u64,
     })
-}
-
-/// What is kept of an aggregate of some groups.
-fn parts(worked: &Values, groups: &Groups) -> Result<Vec<Column>, GroupFailure> {
-    use AggregateFunction::{Count, Mean, Rows, Share, Sum};
-    let of = |function, value: Option<Column>, ty| {
-        let values = Values { function, value, ty, ..worked.clone() };
-        aggregate(&values, groups)
-    };
-    Ok(match worked.function {
-        Mean => vec![
-            of(Sum, worked.value.clone(), sum_type(worked))?,
-            of(Count, worked.value.clone(), Type::Integer)?,
-        ],
-        Share => {
-            // Rows for which it is true, and all that count.
-            let holds = match &worked.value {
-                Some(Column::Boolean(array)) => {
-                    let units = (0..groups.rows()).map(|row| {
-                        (!arrow_array::Array::is_null(array, row) && array.value(row)).then_some(1)
-                    });
-                    Column::Integer(units.collect())
-                }
-                _ => Column::all_blank(Type::Integer, groups.rows()),
-            };
-            vec![of(Sum, Some(holds), Type::Decimal(Scale(0)))?, of(Rows, None, Type::Integer)?]
-        }
-        Sum => vec![of(Sum, worked.value.clone(), sum_type(worked))?],
-        function => vec![of(function, worked.value.clone(), worked.ty)?],
-    })
-}
-
-/// Sums of whole numbers are kept wide, so that only the last of them can be too large.
-fn sum_type(worked: &Values) -> Type {
-    match worked.value.as_ref().map(Column::ty) {
-        Some(Type::Number) => Type::Number,
-        Some(ty) => Type::Decimal(ty.scale().unwrap_or_default()),
-        None => Type::Decimal(Scale(0)),
-    }
 }
 
 /// The tracked amounts that end or go on under another column in a step, as they are before it.
@@ -217,7 +166,7 @@ impl<'p> Gathering<'p> {
     ) -> Result<Vec<Column>, Problem> {
         let sizes = std::iter::once((AggregateFunction::Sum, None));
         let parts = self.step.plan.results.iter().flat_map(|(result, _)| {
-            parts_of(result)
+            kept(result.function)
                 .unwrap_or_default()
                 .iter()
                 .map(move |function| (*function, Some(result)))
@@ -289,38 +238,15 @@ impl<'p> Gathering<'p> {
         let mut left = parts.get(1..).unwrap_or_default();
         let mut results = vec![];
         for (result, _) in &self.step.plan.results {
-            let count = parts_of(result).unwrap_or_default().len().min(left.len());
+            let count = kept(result.function).unwrap_or_default().len().min(left.len());
             let (own, others) = left.split_at(count);
             left = others;
-            results.push(from_parts(result, own).map_err(|failure| {
+            results.push(from_parts(result.function, result.ty, own).map_err(|failure| {
                 let values = Values::of(result.function, None, result.ty);
                 let table = &self.step.table.name;
                 group_problem(table, self.text(), result, &values, failure, &named)
             })?);
         }
         Ok(results)
-    }
-}
-
-/// A result from its parts; fails for the group for which it has too many digits.
-fn from_parts(plan: &AggregatePlan, parts: &[Column]) -> Result<Column, GroupFailure> {
-    let units = |column: &Column| match column {
-        Column::Integer(array) => array.values().iter().map(|value| i128::from(*value)).collect(),
-        Column::Decimal(array) => array.values().to_vec(),
-        other => vec![0; other.len()],
-    };
-    match (parts, plan.ty) {
-        ([sums, Column::Integer(counts)], _) => {
-            let sums = match sums {
-                Column::Number(sums) => Sums::Floats(sums.values().to_vec()),
-                sums => Sums::Units(units(sums), sums.ty().scale().unwrap_or_default()),
-            };
-            divided(sums, counts.values())
-        }
-        ([sums], Type::Integer) if plan.function == AggregateFunction::Sum => {
-            narrowed(&units(sums))
-        }
-        ([part], _) => Ok(part.clone()),
-        _ => Ok(Column::Blank(0)),
     }
 }

@@ -10,7 +10,6 @@ mod kernel;
 mod typed;
 mod world;
 
-pub(crate) use compare::compare as compare_columns;
 pub(crate) use evaluate::{Scope, evaluate, evaluate_all, truth};
 pub(crate) use function::find as find_function;
 pub use function::{FUNCTIONS, Function, Gives, Takes};

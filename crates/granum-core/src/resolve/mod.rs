@@ -12,13 +12,13 @@ mod several;
 mod statement;
 mod steps;
 mod table;
+mod ways;
 mod worth;
 
 pub(crate) use plan::{
-    AggregatePlan, CalendarPlan, CheckKind, CheckPlan, DedupeRule, GatherId, GatherWhat,
+    AggregatePlan, CalendarPlan, CheckKind, CheckPlan, DedupeRule, Gather, GatherId, GatherWhat,
     GroupedPlan, GroupedWhat, Hop, Lay, LinkId, LinkPlan, MistakePlan, OneRowPlan, Plan, Proof,
-    Required, SeveralPlan, SlotId, Source, Step, TablePlan, TopPlan, Total, TotalFunction, TotalId,
-    UnitsPlan,
+    Required, SeveralPlan, SlotId, Source, Step, TablePlan, TopPlan, Total, TotalId, UnitsPlan,
 };
 pub use plan::{InputColumn, InputSpec, ReadRule};
 

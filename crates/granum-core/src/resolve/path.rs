@@ -190,7 +190,9 @@ impl Resolver<'_> {
             name.span,
             format!("no link called `{}` leads on from `{owner}`", name.text),
         );
+        let way = self.advised_way(ancestors, &name.text);
         diagnostic = match nearest(&name.text, names.iter().map(String::as_str)) {
+            _ if way.is_some() => diagnostic.help(way.unwrap_or_default()),
             Some(near) => diagnostic.help(format!("did you mean `{near}`?")),
             None if names.is_empty() => {
                 diagnostic.help("a link is declared with  link A to B on KEY")

@@ -310,7 +310,8 @@ pub(crate) struct AggregatePlan {
     pub function: AggregateFunction,
     /// Its name and its values, as in a plan.
     pub text: String,
-    /// What is gathered; nothing for `rows`.
+    /// What is gathered; nothing for `rows`. In `one row per` it may stand for rows that lead here,
+    /// by [`GatherWhat::Rows`].
     pub value: Option<Typed>,
     pub filter: Option<Typed>,
     /// What the rows of a group are ordered by, and whether the greatest comes first.
@@ -322,6 +323,14 @@ pub(crate) struct AggregatePlan {
 }
 
 impl AggregatePlan {
+    /// An aggregate of all rows' values, called `text` in a plan.
+    pub fn of(function: AggregateFunction, text: String, value: Typed) -> Self {
+        let (ty, span) = (value.ty, value.span);
+        let (filter, by, separator) = (None, vec![], String::new());
+        let value = Some(value);
+        Self { function, text, value, filter, by, distinct: false, separator, ty, span }
+    }
+
     /// All expressions that it is made of.
     pub fn parts(&self) -> impl Iterator<Item = &Typed> {
         self.value.iter().chain(&self.filter).chain(self.by.iter().map(|(by, _)| by))
@@ -458,6 +467,8 @@ pub(crate) enum GatherWhat {
     /// Whether there is a row.
     Presence,
     Aggregate(Box<AggregatePlan>),
+    /// The rows themselves, which a step gathers by groups of its own.
+    Rows(Box<AggregatePlan>),
 }
 
 impl Gather {
@@ -465,29 +476,17 @@ impl Gather {
     pub fn parts(&self) -> impl Iterator<Item = &Typed> {
         let aggregate = match &self.what {
             GatherWhat::Presence => None,
-            GatherWhat::Aggregate(aggregate) => Some(aggregate),
+            GatherWhat::Aggregate(aggregate) | GatherWhat::Rows(aggregate) => Some(aggregate),
         };
         aggregate.into_iter().flat_map(|aggregate| aggregate.parts())
     }
 }
 
+/// An aggregate over all rows of a table, in a check.
 #[derive(Debug)]
 pub(crate) struct Total {
     pub table: TableId,
-    pub function: TotalFunction,
-    pub value: Option<Typed>,
-    pub filter: Option<Typed>,
-    pub ty: Type,
-}
-
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum TotalFunction {
-    Rows,
-    Count,
-    Distinct,
-    Sum,
-    Min,
-    Max,
+    pub plan: AggregatePlan,
 }
 
 #[derive(Debug)]

@@ -4,7 +4,10 @@ use granum_core::table::Amount;
 use granum_core::tally::{LinkAccount, LinkAmount, share_text};
 
 use super::columns::{Side, set};
-use super::{bad, count, dim, good, heading};
+use super::{bad, count, dim, good, heading, shortened};
+
+/// Keys have so many letters at most.
+const KEYS: usize = 40;
 
 /// The table of links, and what else there is to know of each.
 pub(super) fn links(links: &[LinkAccount]) -> String {
@@ -59,7 +62,7 @@ pub(super) fn links(links: &[LinkAccount]) -> String {
     for link in links {
         rows.push(vec![
             format!("{} \u{2192} {}", link.from, link.name),
-            link.keys.clone(),
+            shortened(&link.keys, KEYS),
             spread(link),
             format!("{} of {} {}", count(link.unreached), count(link.target_rows), link.to),
         ]);

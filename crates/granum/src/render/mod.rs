@@ -77,6 +77,15 @@ fn clipped(value: &str, longest: usize) -> String {
     format!("{start}\u{2026}")
 }
 
+/// A text of up to so many letters.
+fn shortened(text: &str, most: usize) -> String {
+    if text.chars().count() <= most {
+        return text.to_owned();
+    }
+    let start: String = text.chars().take(most - 1).collect();
+    format!("{}\u{2026}", start.trim_end())
+}
+
 /// A count with its thousands set off.
 fn count(number: u64) -> String {
     decimal::grouped(number.into(), Scale(0))

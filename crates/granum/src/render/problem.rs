@@ -121,11 +121,12 @@ pub(super) fn problem(problem: &Problem, source: &str) -> String {
             out
         }
         Problem::Group { table, step, aggregate, span: _, group, values } => {
-            let reason = if values.is_empty() {
-                "a sum has more digits than its type can hold"
-            } else {
-                "a group has several values where one was meant"
+            let reason = match (values.is_empty(), group.is_empty()) {
+                (true, _) => "a sum has more digits than its type can hold",
+                (false, false) => "a group has several values where one was meant",
+                (false, true) => "its rows have several values where one was meant",
             };
+            let key = if group.is_empty() { "" } else { " ; or make it a key" };
             let mut out = format!("  {table}: {reason}\n    in  {aggregate}\n    of  {step}\n");
             if !group.is_empty() {
                 out.push_str(&format!("    at  {group}\n"));
@@ -133,7 +134,7 @@ pub(super) fn problem(problem: &Problem, source: &str) -> String {
             if !values.is_empty() {
                 out.push_str(&format!(
                     "    values are {}\n    say which is meant:  latest(\u{2026} by \u{2026}) , \
-                     min(\u{2026}) , list(\u{2026}) ; or make it a key\n",
+                     min(\u{2026}) , list(\u{2026}){key}\n",
                     values.join(", ")
                 ));
             }

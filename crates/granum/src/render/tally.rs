@@ -4,7 +4,7 @@ use granum_core::table::Amount;
 use granum_core::tally::{Cut, GroupSizes, Part, Report, StepAccount, StepDetail, TableTally};
 
 use super::columns::{Side, set};
-use super::{change, count, counted, folded, heading};
+use super::{change, count, counted, folded, heading, shortened};
 
 /// The tallies of all tables that nothing is built from, each from its input on; or of every table
 /// by itself.
@@ -153,14 +153,6 @@ fn stages(way: &[&TableTally], lines: &[Line]) -> (Vec<Stage>, Vec<String>) {
         }
     }
     (stages, notes)
-}
-
-fn shortened(text: &str, most: usize) -> String {
-    if text.chars().count() <= most {
-        return text.to_owned();
-    }
-    let start: String = text.chars().take(most - 1).collect();
-    format!("{}\u{2026}", start.trim_end())
 }
 
 fn note(detail: &StepDetail) -> Option<String> {

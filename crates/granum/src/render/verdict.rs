@@ -9,7 +9,12 @@ use super::links::amount_share;
 use super::near::near_misses;
 use super::report::Report;
 use super::warning::warnings;
-use super::{bad, count, counted, folded, good, heading, notable, problem};
+use super::{bad, count, counted, folded, good, heading, notable, problem, shortened};
+
+/// In the list of checks, titles and each of two sides have so many letters at most: whole they stand
+/// where a check fails.
+const TITLE: usize = 48;
+const VALUE: usize = 24;
 
 /// The list of checks.
 pub(super) fn checks(view: &Report<'_>) -> String {
@@ -27,7 +32,7 @@ pub(super) fn checks(view: &Report<'_>) -> String {
                 Severity::Check => "FAILED",
                 Severity::Warn => "WARNING",
             };
-            vec![check.title.clone(), over(check), state.to_owned()]
+            vec![shortened(&check.title, TITLE), over(check), state.to_owned()]
         })
         .collect();
     let mut out = format!("{}\n\n", heading("checks"));
@@ -70,7 +75,7 @@ fn over(check: &CheckAccount) -> String {
             .sides
             .iter()
             .take(2)
-            .map(|(_, value)| for_people(value))
+            .map(|(_, value)| shortened(&for_people(value), VALUE))
             .collect::<Vec<_>>()
             .join(" and "),
     }

@@ -320,12 +320,79 @@ fn what_leads_to_the_rows_of_a_group_is_gathered_with_them() {
         "known,lines,net,dear,all_dear,each\ntrue,2,15.50,10.00,true,7.75\n\
          false,1,7.01,7.01,true,7.01\n"
     );
+    // What cannot be put together from row to row is worked of the rows that lead here.
     folder.plan(&format!(
-        "{SHOP}{links}table t from orders\n  one row in all\n    d = distinct(lines.net)\n"
+        "{SHOP}{links}table t from orders\n  one row per has(customers) as known with total \"x\"\n    \
+         d = distinct(lines.net)\n    all = list(lines.line_no, \"/\" by net desc)\n    \
+         mean = round(mean(lines.net where quantity > 1), 2)\noutput t to \"t.csv\"\n"
+    ).replace("per has(customers) as", "per text(has(customers)) as"));
+    folder.run().code(0);
+    assert_eq!(
+        folder.read("t.csv"),
+        "known,d,all,mean\ntrue,2,1/2,10.00\nfalse,1,1,7.01\nx,3,1/1/2,8.51\n"
+    );
+    folder.plan(&format!(
+        "{SHOP}{links}table t from orders\n  one row per has(customers) as known\n    \
+         n = only(lines.net)\n"
     ));
+    folder
+        .run()
+        .code(1)
+        .says("a group has several values where one was meant\n    in  only(lines.net)\n")
+        .says("    at  known true\n    values are 10.00, 5.50\n");
+    // A name that no link from here is called, and the way to it.
+    folder.plan(&format!("{SHOP}{links}table t from customers\n  add n = sum(lines.net)\n"));
     folder
         .granum(&["check", "p.granum"])
         .code(2)
-        .complains("`distinct` of what leads here cannot be put together from row to row")
-        .complains("begin with the rows that lead here");
+        .complains("gather what leads here:  sum(orders.lines.COLUMN)  or  rows(orders.lines)");
+    folder.plan(&format!("{SHOP}{links}table t from lines\n  add n = customers.name\n"));
+    folder
+        .granum(&["check", "p.granum"])
+        .code(2)
+        .complains("it is reached by  orders.customers.COLUMN");
+}
+
+#[test]
+fn checks_about_totals_know_every_aggregate() {
+    let folder = sales();
+    let checked = |checks: &str| {
+        folder.plan(&format!(
+            "input sales from \"sales.csv\"\n  add each = net / line\n  grain line\n{checks}"
+        ));
+        folder.granum(&["check", "p.granum"])
+    };
+    checked(
+        "check: mean(sales.net) = 3.9 and share(sales.net > 2) = 0.3333333333\n\
+         check: any(sales.net > 9) and not all(sales.net > 2)\n\
+         check \"buyers\": list(distinct sales.buyer, \", \") = \"Ada, Ben, Cai\"\n\
+         check: latest(sales.order_no by sales.on where sales.net < 5) = \"M3\"\n\
+         check: only(sales.channel where sales.buyer = \"Ben\") = \"post\"\n",
+    )
+    .code(0)
+    .says(
+        "  buyers                                            Ada, Ben, Cai and Ada, Ben, Cai  ok\n",
+    )
+    .says(
+        "  latest(sales.order_no where sales.net < 5 by sa…  M3 and M3                        ok\n",
+    );
+    checked("warn \"one\": only(sales.buyer) = \"Ada\"\n")
+        .code(1)
+        .says("  sales: its rows have several values where one was meant\n    in  only(sales.buyer)\n")
+        .says("    of  warn \"one\"\n    values are Ada, Ben, Cai\n    say which is meant:  ")
+        .says("list(\u{2026})\n");
+    // The mistake is the same wherever it is made.
+    checked("check: mean(sales.each) > 1\n")
+        .code(0)
+        .says("  warning: sales: mean(sales.each)\n    each ratio counts alike");
+    for wrong in [
+        "sum(sales.net per buyer)",
+        "running(sales.net by sales.on)",
+        "position(sales.net by sales.on)",
+    ] {
+        checked(&format!("check: {wrong} > 1\n"))
+            .code(2)
+            .complains("a check about totals is of all rows of a table, not of each row or group")
+            .complains("give a table the column with `add`");
+    }
 }

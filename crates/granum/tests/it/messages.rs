@@ -217,7 +217,7 @@ fn a_sum_that_does_not_fit() {
         .code(1)
         .says("  b: a sum has more digits than its type can hold\n    in  sum(a.n)\n")
         .says("    of  gathered for b\n    at  k x\n")
-        .says("  a: a result has more digits than its type can hold\n    in  n\n");
+        .says("  a: a sum has more digits than its type can hold\n    in  sum(a.n)\n    of  check \"sum\"\n");
 }
 
 #[test]

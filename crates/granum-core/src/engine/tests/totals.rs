@@ -94,6 +94,58 @@ proptest! {
     }
 
     #[test]
+    fn each_aggregate_of_a_check_is_that_of_one_row_in_all(rows in rows()) {
+        let made = [
+            "rows(X)", "count(X.n)", "distinct(X.n where X.flag)", "sum(X.n)", "min(X.g)", "max(X.n)",
+            "mean(X.n where X.flag)", "any(X.n > 4)", "all(X.flag)", "share(X.n > 0)",
+            "latest(X.id by X.n)", "earliest(X.id by X.n)", "list(distinct X.n, \" \")",
+            "list(X.id, \" \" by X.n desc, X.id where X.flag)", "only(X.n > 5 where X.n > 5)",
+        ];
+        let (mut results, mut checks) = (String::new(), String::new());
+        for (at, call) in made.iter().enumerate() {
+            let (inside, total) = (call.replace("X.", "").replace('X', ""), call.replace('X', "t"));
+            results.push_str(&format!("  r{at} = {inside}\n"));
+            checks.push_str(&format!(
+                "check \"{at}\": ({total} = only(whole.r{at})) or \
+                 ({total} is blank and only(whole.r{at}) is blank)\n"
+            ));
+        }
+        let plan = format!("table whole from t\n  one row in all\n{results}{checks}");
+        let (report, _) = ran(&rows, &plan);
+        prop_assert_eq!(report.checks.len(), made.len());
+        for check in &report.checks {
+            prop_assert!(check.held, "{check:#?}");
+        }
+    }
+
+    #[test]
+    fn what_leads_to_the_rows_of_a_group_is_as_in_a_table_of_those(rows in rows()) {
+        let call = |of: &str| format!(
+            "n = rows({0}) d = distinct({1}n) m = mean({1}n where flag) p = share({1}n > 0)\n    \
+             l = list({1}id, \" \" by id desc) u = list(distinct {1}n, \" \")\n    \
+             last = latest({1}id by n) first = earliest({1}n by id) sum = sum({1}n)\n    \
+             yes = only({1}flag where flag)",
+            of.trim_end_matches('.'), of
+        );
+        let (far, near) = (call("t."), call(""));
+        // G1 is one of its own, and the others are put together.
+        let plan = format!(
+            "link t to groups on g\n\
+             table over from groups\n  one row per contains(g, \"1\") as k\n    {far}\n  drop n = 0\n  sort k\n\
+             table long from t\n  keep has(groups)\n  one row per contains(g, \"1\") as k\n    {near}\n  \
+             sort k\n\
+             table over_all from groups\n  one row in all\n    {far}\n\
+             table long_all from t\n  keep has(groups)\n  one row in all\n    {near}\n\
+             output over to \"over.csv\"\noutput long to \"long.csv\"\n\
+             output over_all to \"over_all.csv\"\noutput long_all to \"long_all.csv\"\n"
+        );
+        let (report, written) = ran(&rows, &plan);
+        prop_assert!(report.held(), "{report:#?}");
+        prop_assert_eq!(&written["over.csv"], &written["long.csv"]);
+        prop_assert_eq!(&written["over_all.csv"], &written["long_all.csv"]);
+    }
+
+    #[test]
     fn a_check_counts_the_rows_for_which_it_does_not_hold(rows in rows(), least in -500_i32..500) {
         let plan = format!("check t: n >= {}\n", cents(least.into()));
         let (report, _) = ran(&rows, &plan);

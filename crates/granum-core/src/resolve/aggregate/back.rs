@@ -6,7 +6,7 @@ use crate::expr::{Kind, Typed};
 use crate::lang::{Diagnostic, DiagnosticKind, Name, Span};
 use crate::resolve::Resolved;
 use crate::resolve::expression::Valued;
-use crate::resolve::plan::{Gather, GatherId, GatherWhat, Hop, LinkId};
+use crate::resolve::plan::{AggregatePlan, Gather, GatherId, GatherWhat, Hop, LinkId};
 use crate::resolve::scope::{Paths, Resolver, Row};
 use crate::resolve::worth::Worth;
 use crate::table::TableId;
@@ -35,19 +35,41 @@ impl Resolver<'_> {
         back: &Back,
         row: &Row,
     ) -> Resolved<Valued> {
+        let (plan, worth) = self.of_back(called, back, row)?;
+        // A number of rows is no amount; a sum is one if what it sums is.
+        let ty = plan.ty;
+        let what = GatherWhat::Aggregate(Box::new(plan));
+        let kind = self.gathered(back, what);
+        Ok((Typed::new(kind, ty, called.span), worth))
+    }
+
+    /// The same for all rows that lead to the rows of a group, worked when the groups are known.
+    pub(super) fn gather_rows(
+        &mut self,
+        called: Called<'_>,
+        back: &Back,
+        row: &Row,
+    ) -> Resolved<(AggregatePlan, Worth)> {
+        let (plan, worth) = self.of_back(called, back, row)?;
+        let kind = self.gathered(back, GatherWhat::Rows(Box::new(plan.clone())));
+        let value = Typed::new(kind, plan.ty, called.span);
+        Ok((AggregatePlan::of(plan.function, plan.text, value), worth))
+    }
+
+    /// An aggregate over the rows at the other end of the way back.
+    fn of_back(
+        &mut self,
+        called: Called<'_>,
+        back: &Back,
+        row: &Row,
+    ) -> Resolved<(AggregatePlan, Worth)> {
         self.may_gather(called.span, back, row)?;
         if OF_ROWS.contains(&called.name.text.as_str()) || called.clauses.group.is_some() {
             return self.only_of_rows(called);
         }
         self.need_table(back.from, back.names[0].span)?;
         let inside = self.finished_row(back.from, Paths::Allowed);
-        let (plan, worth) = self.aggregate_plan(called, &inside, &back.names)?;
-        // A number of rows is no amount; a sum is one if what it sums is.
-        let ty = plan.ty;
-        let what = GatherWhat::Aggregate(Box::new(plan));
-        let id =
-            self.gathered(Gather { from: back.from, hops: back.hops.clone(), to: back.to, what });
-        Ok((Typed::new(Kind::Gathered { from: back.to, id }, ty, called.span), worth))
+        self.aggregate_plan(called, &inside, &back.names)
     }
 
     /// `has(returns)`, against links.
@@ -63,9 +85,7 @@ impl Resolver<'_> {
         }
         self.may_gather(span, &back, row)?;
         self.need_table(back.from, parts[0].span)?;
-        let what = GatherWhat::Presence;
-        let id = self.gathered(Gather { from: back.from, hops: back.hops, to: back.to, what });
-        let kind = Kind::Gathered { from: back.to, id };
+        let kind = self.gathered(&back, GatherWhat::Presence);
         Ok(Some((Typed::new(kind, Type::Boolean, span), Worth::default())))
     }
 
@@ -103,9 +123,10 @@ impl Resolver<'_> {
         Ok(())
     }
 
-    fn gathered(&mut self, gather: Gather) -> GatherId {
-        self.plan.gathers.push(gather);
-        GatherId(self.plan.gathers.len() - 1)
+    fn gathered(&mut self, back: &Back, what: GatherWhat) -> Kind {
+        let (from, hops, to) = (back.from, back.hops.clone(), back.to);
+        self.plan.gathers.push(Gather { from, hops, to, what });
+        Kind::Gathered { from: to, id: GatherId(self.plan.gathers.len() - 1) }
     }
 
     /// The way back that the first path in the brackets which goes against a link begins with.

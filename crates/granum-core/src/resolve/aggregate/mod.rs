@@ -122,7 +122,8 @@ impl Resolver<'_> {
     }
 
     /// In `one row per`: of all rows that lead to the rows of each group. Each of them leads to one
-    /// row only, so what is gathered for each row can be put together.
+    /// row only, so for most what is gathered for each row can be put together; others see the rows
+    /// that lead here themselves.
     fn of_group_over_links(
         &mut self,
         called: Called<'_>,
@@ -131,33 +132,19 @@ impl Resolver<'_> {
         row: &Row,
     ) -> Resolved<Valued> {
         use AggregateFunction::{All, Any, Count, Max, Min, Rows, Sum};
-        let function = match called.function() {
-            Some(Rows | Count | Sum) => Sum,
-            Some(function @ (Min | Max | Any | All)) => function,
-            _ => {
-                let name = &back.names[0];
-                let message = format!(
-                    "`{}` of what leads here cannot be put together from row to row",
-                    called.name.text
-                );
-                return self.wrong(Diagnostic::new(DiagnosticKind::Path, name.span, message).help(
-                    "begin with the rows that lead here, give them the key, and gather those",
-                ));
+        let together = match called.function() {
+            Some(Rows | Count | Sum) => Some(Sum),
+            Some(function @ (Min | Max | Any | All)) => Some(function),
+            _ => None,
+        };
+        let (plan, worth) = match together {
+            Some(function) => {
+                let (value, worth) = self.gather(called, back, inner)?;
+                (AggregatePlan::of(function, called.text(), value), worth)
             }
+            None => self.gather_rows(called, back, inner)?,
         };
-        let (value, worth) = self.gather(called, back, inner)?;
-        let (ty, span) = (value.ty, called.span);
-        let plan = AggregatePlan {
-            function,
-            text: called.text(),
-            value: Some(value),
-            filter: None,
-            by: vec![],
-            distinct: false,
-            separator: String::new(),
-            ty,
-            span,
-        };
+        let (ty, span) = (plan.ty, called.span);
         let pending = Pending { kind: PendingKind::Result(plan), ty, worth };
         Ok((self.pend(pending, row, span), worth))
     }

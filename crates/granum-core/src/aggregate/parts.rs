@@ -1,0 +1,164 @@
+//! Aggregates put together from parts of the rows: what is kept of a part, and the result of all.
+
+use arrow_array::Array;
+
+use super::ordered::needed;
+use super::{AggregateFunction, GroupFailure, Groups, Sums, Values, aggregate, divided, narrowed};
+use crate::table::Column;
+use crate::value::{Scalar, Scale, Type};
+
+/// What is kept of each part: by these, columns of several parts become one. Nothing where all rows
+/// must be seen at once.
+pub(crate) fn kept(function: AggregateFunction) -> Option<&'static [AggregateFunction]> {
+    use AggregateFunction::{All, Any, Count, Max, Mean, Min, Rows, Share, Sum};
+    Some(match function {
+        Rows | Count | Sum => &[Sum],
+        Mean | Share => &[Sum, Sum],
+        Min => &[Min],
+        Max => &[Max],
+        Any => &[Any],
+        All => &[All],
+        _ => return None,
+    })
+}
+
+/// What is kept of some groups of a part: as many columns as [`kept`] says, a row for each group.
+pub(crate) fn parts(worked: &Values, groups: &Groups) -> Result<Vec<Column>, GroupFailure> {
+    use AggregateFunction::{Count, Mean, Rows, Share, Sum};
+    let of = |function, value: Option<Column>, ty| {
+        let values = Values { function, value, ty, ..worked.clone() };
+        aggregate(&values, groups)
+    };
+    Ok(match worked.function {
+        Mean => vec![
+            of(Sum, worked.value.clone(), wide(worked))?,
+            of(Count, worked.value.clone(), Type::Integer)?,
+        ],
+        Share => {
+            // Rows for which it is true, and all that count.
+            let holds = match &worked.value {
+                Some(Column::Boolean(array)) => {
+                    let units = (0..groups.rows())
+                        .map(|row| (!array.is_null(row) && array.value(row)).then_some(1));
+                    Column::Integer(units.collect())
+                }
+                _ => Column::all_blank(Type::Integer, groups.rows()),
+            };
+            vec![of(Sum, Some(holds), Type::Decimal(Scale(0)))?, of(Rows, None, Type::Integer)?]
+        }
+        Sum => vec![of(Sum, worked.value.clone(), wide(worked))?],
+        function => vec![of(function, worked.value.clone(), worked.ty)?],
+    })
+}
+
+/// Sums of whole numbers are kept wide, so that only the last of them can be too large.
+fn wide(worked: &Values) -> Type {
+    match worked.value.as_ref().map(Column::ty) {
+        Some(Type::Number) => Type::Number,
+        Some(ty) => Type::Decimal(ty.scale().unwrap_or_default()),
+        None => Type::Decimal(Scale(0)),
+    }
+}
+
+/// The aggregate of each group from what was kept of it and has become one column for each of
+/// [`kept`]. Fails for the group for which it has too many digits.
+pub(crate) fn from_parts(
+    function: AggregateFunction,
+    ty: Type,
+    parts: &[Column],
+) -> Result<Column, GroupFailure> {
+    let units = |column: &Column| match column {
+        Column::Integer(array) => array.values().iter().map(|value| i128::from(*value)).collect(),
+        Column::Decimal(array) => array.values().to_vec(),
+        other => vec![0; other.len()],
+    };
+    match (parts, ty) {
+        ([sums, Column::Integer(counts)], _) => {
+            let sums = match sums {
+                Column::Number(sums) => Sums::Floats(sums.values().to_vec()),
+                sums => Sums::Units(units(sums), sums.ty().scale().unwrap_or_default()),
+            };
+            divided(sums, counts.values())
+        }
+        ([sums], Type::Integer) if function == AggregateFunction::Sum => narrowed(&units(sums)),
+        ([part], _) => Ok(part.clone()),
+        _ => Ok(Column::Blank(0)),
+    }
+}
+
+/// What an aggregate has seen of rows that come part by part and are all one group.
+#[derive(Debug)]
+pub(crate) enum AllRows {
+    /// What is kept of each part.
+    Parts(Vec<Vec<Column>>),
+    /// The rows of each part that the aggregate can depend on.
+    Rows(Vec<Values>),
+    /// A part has no value.
+    Failed(GroupFailure),
+}
+
+impl AllRows {
+    /// The first part of the rows.
+    pub fn new(values: Values, rows: usize) -> Self {
+        if kept(values.function).is_none() {
+            return Self::Rows(vec![needed(values, rows)]);
+        }
+        match parts(&values, &Groups::one(rows)) {
+            Ok(parts) => Self::Parts(vec![parts]),
+            Err(failure) => Self::Failed(failure),
+        }
+    }
+
+    /// Takes in the next part.
+    pub fn absorb(&mut self, more: Self) {
+        match (&mut *self, more) {
+            (Self::Parts(parts), Self::Parts(more)) => parts.extend(more),
+            (Self::Rows(rows), Self::Rows(more)) => rows.extend(more),
+            (_, failed @ Self::Failed(_)) => *self = failed,
+            _ => {}
+        }
+    }
+
+    /// The aggregate of all rows; or why there is none, and the values that tell it.
+    pub fn value(
+        &self,
+        function: AggregateFunction,
+        ty: Type,
+    ) -> Result<Scalar, (GroupFailure, Values)> {
+        match self {
+            Self::Failed(failure) => Err((failure.clone(), Values::of(function, None, ty))),
+            Self::Parts(parts) => together(parts, function, ty)
+                .map_err(|failure| (failure, Values::of(function, None, ty))),
+            Self::Rows(parts) => {
+                let Some(values) = stacked(parts) else { return Ok(Scalar::Blank) };
+                let rows = values.value.as_ref().map_or(0, Column::len);
+                aggregate(&values, &Groups::one(rows)).map_err(|failure| (failure, values))
+            }
+        }
+        .map(|column| column.scalar(0))
+    }
+}
+
+/// One aggregate of what was kept of all parts.
+fn together(
+    parts: &[Vec<Column>],
+    function: AggregateFunction,
+    ty: Type,
+) -> Result<Column, GroupFailure> {
+    let columns = kept(function).unwrap_or_default().iter().enumerate().map(|(at, by)| {
+        let column = Column::concat(&parts.iter().map(|part| part[at].clone()).collect::<Vec<_>>());
+        let (ty, rows) = (column.ty(), column.len());
+        aggregate(&Values::of(*by, Some(column), ty), &Groups::one(rows))
+    });
+    from_parts(function, ty, &columns.collect::<Result<Vec<_>, _>>()?)
+}
+
+/// The rows of all parts; nothing of no parts.
+fn stacked(parts: &[Values]) -> Option<Values> {
+    let first = parts.first()?;
+    let column =
+        |of: &dyn Fn(&Values) -> Column| Column::concat(&parts.iter().map(of).collect::<Vec<_>>());
+    let value = column(&|part| part.value.clone().unwrap_or(Column::Blank(0)));
+    let by = (0..first.by.len()).map(|at| (column(&|part| part.by[at].0.clone()), first.by[at].1));
+    Some(Values { value: Some(value), by: by.collect(), ..first.clone() })
+}
