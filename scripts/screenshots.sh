@@ -7,13 +7,15 @@ cd "$(dirname "$0")/.."
 cargo build --release --quiet -p granum
 granum=$PWD/target/release/granum
 shots=$PWD/docs/screenshots
+examples=$PWD/examples
 work=$(mktemp -d)
 trap 'rm -rf "$work"; kill "${xvfb:-}" 2>/dev/null || true' EXIT
 cd "$work"
 mkdir bin && ln -s "$granum" bin/granum
 export PATH=$work/bin:$PATH DISPLAY=:97
-granum demo demo -q >/dev/null
-cd demo
+granum demo -q >/dev/null
+cp -r "$examples" examples
+cd granum-demo
 cat >wrong.granum <<'PLAN'
 input orders from "data/orders_shop.csv"
   read ordered_on as date
@@ -36,17 +38,17 @@ Xvfb "$DISPLAY" -screen 0 1280x800x24 >/dev/null 2>&1 &
 xvfb=$!
 sleep 1
 
-# shot NAME COMMAND…: the window when the command is done.
+# shot NAME COMMAND…: the window when the commands are done.
 shot() {
-  local name=$1
+  local name=$1 command
   shift
-  cat >"$work/shot.sh" <<SHOT
-printf '\033[?25l'
-printf '\033[2m\$\033[0m %s\n' "$*"
-$*
-touch "$work/done"
-sleep 60
-SHOT
+  {
+    printf '%s\n' "printf '\\033[?25l'"
+    for command in "$@"; do
+      printf '%s\n' "printf '\\033[2m\$\\033[0m %s\\n' '$command'" "$command"
+    done
+    printf '%s\n' "touch '$work/done'" 'sleep 60'
+  } >"$work/shot.sh"
   rm -f "$work/done"
   xterm -fa 'DejaVu Sans Mono' -fs 9 -geometry 156x53+0+0 -bg '#101418' -fg '#d8dee4' \
     -xrm 'XTerm*scrollBar: false' -xrm 'XTerm*internalBorder: 12' -e bash "$work/shot.sh" &
@@ -68,5 +70,10 @@ shot tally 'granum run nursery.granum --color always | head -n 50'
 shot stopped 'granum run broken.granum -q'
 shot show 'granum show nursery.granum unit_sales --rows 20'
 shot unmatched 'granum show broken.granum orders --unmatched customers --rows 40'
+cd ..
+shot groups 'granum run examples/by_category.granum --color always | head -n 14' \
+  'granum show examples/by_category.granum by_category' \
+  'granum show examples/customer_value.granum value --rows 17'
+cd granum-demo
 shot wrong 'granum check wrong.granum'
 shot help 'granum --help'

@@ -1,5 +1,6 @@
 //! Plans that a plan uses: their statements, outputs apart, as if they stood in it.
 
+use std::collections::VecDeque;
 use std::path::{Path, PathBuf};
 
 use granum_core::lang::{
@@ -31,9 +32,8 @@ pub(super) fn take_in(
     let real = |path: &Path| path.canonicalize().unwrap_or_else(|_| path.to_path_buf());
     let way: Vec<PathBuf> = own.map(real).into_iter().collect();
     let mut known = way.clone();
-    let mut open: Vec<Use> = uses(&mut tree.statements, Path::new(""), &way);
-    while !open.is_empty() {
-        let Use { path, folder: from, way } = open.remove(0);
+    let mut open: VecDeque<Use> = uses(&mut tree.statements, Path::new(""), &way).into();
+    while let Some(Use { path, folder: from, way }) = open.pop_front() {
         let name = from.join(&path.text);
         let file = folder.join(&name);
         let file = real(&file);
@@ -67,7 +67,7 @@ pub(super) fn take_in(
         let mut way = way;
         way.push(file);
         let mut statements = parsed.tree.statements;
-        open.append(&mut uses(&mut statements, &inner, &way));
+        open.extend(uses(&mut statements, &inner, &way));
         statements.retain(|statement| {
             !matches!(statement.kind, StatementKind::Output(_) | StatementKind::Plan(_))
         });

@@ -6,7 +6,10 @@ use codespan_reporting::term::termcolor::{Ansi, NoColor, WriteColor};
 use codespan_reporting::term::{self, Config};
 use granum_core::lang::{Diagnostic, Span};
 
-use super::Texts;
+use super::{Texts, folded};
+
+/// Advice is folded at so many letters.
+const HELP: usize = 90;
 
 /// All diagnostics of a plan, each with the words it points at.
 pub fn diagnostics(texts: &Texts, diagnostics: &[Diagnostic], color: bool) -> String {
@@ -40,7 +43,9 @@ fn write(out: &mut dyn WriteColor, texts: &Texts, diagnostics: &[Diagnostic]) {
             excerpt = excerpt.with_labels(first.into_iter().chain(others).collect());
         }
         if let Some(help) = &diagnostic.help {
-            excerpt = excerpt.with_notes(vec![help.clone()]);
+            let help = folded(help, "", HELP);
+            let lines: Vec<&str> = help.lines().map(str::trim_end).collect();
+            excerpt = excerpt.with_notes(vec![lines.join("\n")]);
         }
         // Writing to memory does not fail.
         let _ = term::emit_to_write_style(out, &config, &files, &excerpt);

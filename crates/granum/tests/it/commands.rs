@@ -14,7 +14,7 @@ fn a_delimiter_that_was_not_said_is_guessed_in_the_help() {
             .plan("input t from \"t.csv\"\n  grain order_no\n");
         folder.granum(&["check", "p.granum"]).code(2).complains(&format!(
             "its only column is called `order_no{written}net`: if these are order_no, net, say  \
-             delimiter \"{written}\"  after the file"
+             delimiter \"{written}\""
         ));
         folder.plan(&format!("input t from \"t.csv\" delimiter \"{written}\"\n  grain order_no\n"));
         folder.granum(&["check", "p.granum"]).code(0);
