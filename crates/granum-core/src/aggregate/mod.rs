@@ -9,7 +9,7 @@ mod parts;
 use fold::{Sums, divided, narrowed};
 pub(crate) use groups::{Groups, number};
 pub(crate) use ordered::order;
-pub(crate) use parts::{AllRows, from_parts, kept, parts};
+pub(crate) use parts::{AllRows, folded, from_parts, kept, parts};
 
 use arrow_array::BooleanArray;
 

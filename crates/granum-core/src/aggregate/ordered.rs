@@ -43,12 +43,7 @@ fn first_of_each(values: &Values, groups: &Groups) -> BooleanBuffer {
 pub(super) fn needed(values: Values, rows: usize) -> Values {
     let groups = Groups::one(rows);
     let rows: UInt32Array = match values.function {
-        AggregateFunction::Distinct | AggregateFunction::Only => {
-            first_of_each(&values, &groups).set_indices_u32().collect()
-        }
-        AggregateFunction::Latest | AggregateFunction::Earliest => {
-            best(&values, &groups).into_iter().flatten().collect::<Vec<u32>>().into()
-        }
+        AggregateFunction::Distinct => first_of_each(&values, &groups).set_indices_u32().collect(),
         _ => counting(&values, &groups).set_indices_u32().collect(),
     };
     Values {
@@ -112,11 +107,6 @@ pub(crate) fn order(by: &[(Column, bool)], row: usize, other: usize) -> Ordering
 /// are ordered by. Of several the last.
 pub(super) fn chosen(values: &Values, groups: &Groups) -> Column {
     let Some(value) = &values.value else { return Column::Blank(groups.count) };
-    value.take(&UInt32Array::from(best(values, groups)))
-}
-
-/// That row of each group.
-fn best(values: &Values, groups: &Groups) -> Vec<Option<u32>> {
     let wanted = match values.function {
         AggregateFunction::Latest => Ordering::Less,
         _ => Ordering::Greater,
@@ -132,7 +122,7 @@ fn best(values: &Values, groups: &Groups) -> Vec<Option<u32>> {
             best[group] = Some(row as u32);
         }
     }
-    best
+    value.take(&UInt32Array::from(best))
 }
 
 /// All values as one text, in row order or as they are ordered.

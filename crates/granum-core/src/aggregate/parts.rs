@@ -10,7 +10,9 @@ use crate::value::{Scalar, Scale, Type};
 /// What is kept of each part: by these, columns of several parts become one. Nothing where all rows
 /// must be seen at once.
 pub(crate) fn kept(function: AggregateFunction) -> Option<&'static [AggregateFunction]> {
-    use AggregateFunction::{All, Any, Count, Max, Mean, Min, Rows, Share, Sum};
+    use AggregateFunction::{
+        All, Any, Count, Earliest, Latest, Max, Mean, Min, Only, Rows, Share, Sum,
+    };
     Some(match function {
         Rows | Count | Sum => &[Sum],
         Mean | Share => &[Sum, Sum],
@@ -18,13 +20,17 @@ pub(crate) fn kept(function: AggregateFunction) -> Option<&'static [AggregateFun
         Max => &[Max],
         Any => &[Any],
         All => &[All],
-        _ => return None,
+        Only => &[Only],
+        // The value, and what it is the latest by.
+        Latest => &[Latest, Latest],
+        Earliest => &[Earliest, Earliest],
+        AggregateFunction::Distinct | AggregateFunction::List => return None,
     })
 }
 
 /// What is kept of some groups of a part: as many columns as [`kept`] says, a row for each group.
 pub(crate) fn parts(worked: &Values, groups: &Groups) -> Result<Vec<Column>, GroupFailure> {
-    use AggregateFunction::{Count, Mean, Rows, Share, Sum};
+    use AggregateFunction::{Count, Earliest, Latest, Mean, Rows, Share, Sum};
     let of = |function, value: Option<Column>, ty| {
         let values = Values { function, value, ty, ..worked.clone() };
         aggregate(&values, groups)
@@ -47,6 +53,15 @@ pub(crate) fn parts(worked: &Values, groups: &Groups) -> Result<Vec<Column>, Gro
             vec![of(Sum, Some(holds), Type::Decimal(Scale(0)))?, of(Rows, None, Type::Integer)?]
         }
         Sum => vec![of(Sum, worked.value.clone(), wide(worked))?],
+        Latest | Earliest => {
+            // Rows without a value are not chosen.
+            let there = |row| worked.value.as_ref().is_some_and(|value| !value.is_blank(row));
+            let filter = (0..groups.rows()).map(|row| Some(worked.counts(row) && there(row)));
+            let by = worked.by.first().map(|(by, _)| by.clone());
+            let ty = by.as_ref().map_or(Type::Blank, Column::ty);
+            let by = Values { value: by, ty, filter: Some(filter.collect()), ..worked.clone() };
+            vec![aggregate(worked, groups)?, aggregate(&by, groups)?]
+        }
         function => vec![of(function, worked.value.clone(), worked.ty)?],
     })
 }
@@ -60,6 +75,27 @@ fn wide(worked: &Values) -> Type {
     }
 }
 
+/// What was kept of parts, put together for each group of their rows; fails for the group that
+/// has no value, with the values that tell it.
+pub(crate) fn folded(
+    function: AggregateFunction,
+    parts: &[Column],
+    groups: &Groups,
+) -> Result<Vec<Column>, (GroupFailure, Values)> {
+    let by: Vec<(Column, bool)> = match function {
+        AggregateFunction::Latest | AggregateFunction::Earliest => {
+            parts.get(1).map(|by| (by.clone(), false)).into_iter().collect()
+        }
+        _ => vec![],
+    };
+    let columns = kept(function).unwrap_or_default().iter().zip(parts).map(|(function, part)| {
+        let values = Values::of(*function, Some(part.clone()), part.ty());
+        let values = Values { by: by.clone(), ..values };
+        aggregate(&values, groups).map_err(|failure| (failure, values))
+    });
+    columns.collect()
+}
+
 /// The aggregate of each group from what was kept of it and has become one column for each of
 /// [`kept`]. Fails for the group for which it has too many digits.
 pub(crate) fn from_parts(
@@ -67,22 +103,22 @@ pub(crate) fn from_parts(
     ty: Type,
     parts: &[Column],
 ) -> Result<Column, GroupFailure> {
+    use AggregateFunction::{Mean, Share, Sum};
     let units = |column: &Column| match column {
         Column::Integer(array) => array.values().iter().map(|value| i128::from(*value)).collect(),
         Column::Decimal(array) => array.values().to_vec(),
         other => vec![0; other.len()],
     };
-    match (parts, ty) {
-        ([sums, Column::Integer(counts)], _) => {
+    match (function, parts) {
+        (Mean | Share, [sums, Column::Integer(counts)]) => {
             let sums = match sums {
                 Column::Number(sums) => Sums::Floats(sums.values().to_vec()),
                 sums => Sums::Units(units(sums), sums.ty().scale().unwrap_or_default()),
             };
             divided(sums, counts.values())
         }
-        ([sums], Type::Integer) if function == AggregateFunction::Sum => narrowed(&units(sums)),
-        ([part], _) => Ok(part.clone()),
-        _ => Ok(Column::Blank(0)),
+        (Sum, [sums]) if ty == Type::Integer => narrowed(&units(sums)),
+        (_, parts) => Ok(parts.first().cloned().unwrap_or(Column::Blank(0))),
     }
 }
 
@@ -93,8 +129,8 @@ pub(crate) enum AllRows {
     Parts(Vec<Vec<Column>>),
     /// The rows of each part that the aggregate can depend on.
     Rows(Vec<Values>),
-    /// A part has no value.
-    Failed(GroupFailure),
+    /// A part has no value, and the values that tell it.
+    Failed(GroupFailure, Values),
 }
 
 impl AllRows {
@@ -105,7 +141,7 @@ impl AllRows {
         }
         match parts(&values, &Groups::one(rows)) {
             Ok(parts) => Self::Parts(vec![parts]),
-            Err(failure) => Self::Failed(failure),
+            Err(failure) => Self::Failed(failure, values),
         }
     }
 
@@ -114,7 +150,7 @@ impl AllRows {
         match (&mut *self, more) {
             (Self::Parts(parts), Self::Parts(more)) => parts.extend(more),
             (Self::Rows(rows), Self::Rows(more)) => rows.extend(more),
-            (_, failed @ Self::Failed(_)) => *self = failed,
+            (Self::Parts(_), failed @ Self::Failed(..)) => *self = failed,
             _ => {}
         }
     }
@@ -125,32 +161,26 @@ impl AllRows {
         function: AggregateFunction,
         ty: Type,
     ) -> Result<Scalar, (GroupFailure, Values)> {
-        match self {
-            Self::Failed(failure) => Err((failure.clone(), Values::of(function, None, ty))),
-            Self::Parts(parts) => together(parts, function, ty)
-                .map_err(|failure| (failure, Values::of(function, None, ty))),
+        let column = match self {
+            Self::Failed(failure, values) => return Err((failure.clone(), values.clone())),
+            Self::Parts(parts) => {
+                let columns = (0..kept(function).map_or(0, <[_]>::len)).map(|at| {
+                    Column::concat(&parts.iter().map(|part| part[at].clone()).collect::<Vec<_>>())
+                });
+                let columns = columns.collect::<Vec<_>>();
+                let rows = columns.first().map_or(0, Column::len);
+                let columns = folded(function, &columns, &Groups::one(rows))?;
+                from_parts(function, ty, &columns)
+                    .map_err(|failure| (failure, Values::of(function, None, ty)))?
+            }
             Self::Rows(parts) => {
                 let Some(values) = stacked(parts) else { return Ok(Scalar::Blank) };
                 let rows = values.value.as_ref().map_or(0, Column::len);
-                aggregate(&values, &Groups::one(rows)).map_err(|failure| (failure, values))
+                aggregate(&values, &Groups::one(rows)).map_err(|failure| (failure, values))?
             }
-        }
-        .map(|column| column.scalar(0))
+        };
+        Ok(column.scalar(0))
     }
-}
-
-/// One aggregate of what was kept of all parts.
-fn together(
-    parts: &[Vec<Column>],
-    function: AggregateFunction,
-    ty: Type,
-) -> Result<Column, GroupFailure> {
-    let columns = kept(function).unwrap_or_default().iter().enumerate().map(|(at, by)| {
-        let column = Column::concat(&parts.iter().map(|part| part[at].clone()).collect::<Vec<_>>());
-        let (ty, rows) = (column.ty(), column.len());
-        aggregate(&Values::of(*by, Some(column), ty), &Groups::one(rows))
-    });
-    from_parts(function, ty, &columns.collect::<Result<Vec<_>, _>>()?)
 }
 
 /// The rows of all parts; nothing of no parts.

@@ -10,7 +10,7 @@ use super::one_row::{
 };
 use super::operations::StepRunner;
 use crate::aggregate::{
-    AggregateFunction, GroupFailure, Groups, Values, aggregate, from_parts, kept, number, parts,
+    AggregateFunction, GroupFailure, Groups, Values, folded, from_parts, kept, number, parts,
 };
 use crate::resolve::{AggregatePlan, OneRowPlan, Plan, TablePlan};
 use crate::table::{Amount, Batch, Column};
@@ -164,34 +164,29 @@ impl<'p> Gathering<'p> {
         groups: &Groups,
         named: impl Fn(u32) -> Vec<(String, Scalar)>,
     ) -> Result<Vec<Column>, Problem> {
-        let sizes = std::iter::once((AggregateFunction::Sum, None));
-        let parts = self.step.plan.results.iter().flat_map(|(result, _)| {
-            kept(result.function)
-                .unwrap_or_default()
-                .iter()
-                .map(move |function| (*function, Some(result)))
-        });
-        let wanted: Vec<(AggregateFunction, Option<&AggregatePlan>)> = sizes.chain(parts).collect();
-        let folded: Vec<(Values, Result<Column, GroupFailure>)> = wanted
-            .par_iter()
-            .zip(columns)
-            .map(|((function, _), column)| {
-                let values = Values::of(*function, Some(column.clone()), column.ty());
-                let folded = aggregate(&values, groups);
-                (values, folded)
-            })
-            .collect();
-        let told = folded.into_iter().zip(&wanted).map(|((values, folded), (_, result))| {
-            folded.map_err(|failure| match result {
-                Some(result) => {
-                    let table = &self.step.table.name;
-                    group_problem(table, self.text(), result, &values, failure, &named)
+        let (sizes, mut left) = columns.split_at(1);
+        let mut parts: Vec<(Option<&AggregatePlan>, AggregateFunction, &[Column])> =
+            vec![(None, AggregateFunction::Rows, sizes)];
+        for (result, _) in &self.step.plan.results {
+            let (own, others) = left.split_at(kept(result.function).map_or(0, <[_]>::len));
+            left = others;
+            parts.push((Some(result), result.function, own));
+        }
+        let columns: Vec<Result<Vec<Column>, (GroupFailure, Values)>> =
+            parts.par_iter().map(|(_, function, own)| folded(*function, own, groups)).collect();
+        let told = columns.into_iter().zip(&parts).map(|(columns, (result, ..))| {
+            columns.map_err(|(failure, values)| {
+                let table = &self.step.table.name;
+                match result {
+                    Some(result) => {
+                        group_problem(table, self.text(), result, &values, failure, &named)
+                    }
+                    // More rows than can be counted there are none.
+                    None => Problem::TooManyRows { table: table.clone() },
                 }
-                // More rows than can be counted there are none.
-                None => Problem::TooManyRows { table: self.step.table.name.clone() },
             })
         });
-        told.collect()
+        Ok(told.collect::<Result<Vec<_>, _>>()?.concat())
     }
 
     /// The groups with their results, what happened, and the total's row if there is one. A batch at

@@ -190,6 +190,7 @@ impl Resolver<'_> {
                 )
                 .help("as in  sum(sales.net) ; for each row:  check sales: net >= 0"),
             ),
+            (None, None) if row.paths == Paths::Results => self.no_result(row, name),
             (None, None) => {
                 let leads = self.link_from(&row.ancestors, &name.text).is_some();
                 let back = self.link_back(&row.ancestors, &name.text).is_some();

@@ -249,6 +249,36 @@ impl<'a> Resolver<'a> {
         self.wrong(diagnostic)
     }
 
+    /// In the results of `one row per`, a name that is neither a key nor a result above: mostly a
+    /// column of the rows, which may have several values in a group.
+    pub fn no_result<T>(&mut self, row: &Row, name: &Name) -> Resolved<T> {
+        let of_rows = self
+            .inner
+            .as_ref()
+            .is_some_and(|inner| inner.columns.iter().any(|(column, ..)| *column == name.text));
+        let known: Vec<&str> = row.columns.iter().map(|(name, ..)| name.as_str()).collect();
+        let (message, help) = if of_rows {
+            (
+                format!("`{}` is each row's, and a group may have many rows", name.text),
+                format!(
+                    "say which is meant:  only({0}) , latest({0} by \u{2026}) , max({0}) , \
+                     list({0}) ; or make it a key",
+                    name.text
+                ),
+            )
+        } else {
+            (
+                format!("no key and no result above is called `{}`", name.text),
+                match nearest(&name.text, known.iter().copied()) {
+                    Some(near) => format!("did you mean `{near}`?"),
+                    None if known.is_empty() => "results are aggregates of the rows".into(),
+                    None => format!("there are {}", known.join(", ")),
+                },
+            )
+        };
+        self.wrong(Diagnostic::new(DiagnosticKind::UnknownName, name.span, message).help(help))
+    }
+
     /// Where else a column of this name is, and the path that leads there if a link does.
     fn elsewhere(&self, row: &Row, name: &str) -> Option<String> {
         let has = |table: TableId| {

@@ -231,7 +231,16 @@ fn what_cannot_be_gathered_is_refused_with_a_way_out() {
     };
     wrong("  one row per channel, net = sum(net)", &["no comma before the first result"]);
     wrong("  one row per month(on)\n    n = rows()", &["this key needs a name", "as NAME"]);
-    wrong("  one row per channel\n    n = net", &["`t` has no column called `net`"]);
+    wrong(
+        "  one row per channel\n    n = net",
+        &["`net` is each row's, and a group may have many rows", "only(net) , latest(net by"],
+    );
+    wrong(
+        "  one row per channel\n    n = rows()\n    m = n / rowz",
+        &["no key and no result above is called `rowz`", "there are channel, n"],
+    );
+    wrong("  one row in all\n    n = chanel", &["results are aggregates of the rows"]);
+    wrong("  one row per channel\n    n = chanel", &["did you mean `channel`?"]);
     wrong(
         "  one row per channel\n    n = rows()\n    n = rows()",
         &["is a key or a result already"],

@@ -36,7 +36,9 @@ fn text(rows: &[Row]) -> String {
 const RESULTS: &str = "n = rows() known = count(net) net = sum(net) units = sum(quantity)\n\
     least = min(net) most = max(quantity) mean = mean(net) each = mean(quantity)\n\
     some = any(open) every = all(open) part = share(open) big = sum(net where quantity > 3)\n\
-    float = sum(number(quantity)) middle = mean(number(quantity)) late = max(text(quantity))";
+    float = sum(number(quantity)) middle = mean(number(quantity)) late = max(text(quantity))\n\
+    last = latest(net by quantity) first = earliest(open by net where quantity > 2)\n\
+    one = only(net > 99)";
 
 /// Runs the same step twice: as it is, and with a result more that can only be worked of all rows.
 fn both(rows: &[Row], keys: &str, part: usize) -> (String, String) {
@@ -46,7 +48,7 @@ fn both(rows: &[Row], keys: &str, part: usize) -> (String, String) {
          table passing from s\n  one row {keys}\n    {RESULTS}\n\
          table whole from s\n  one row {keys}\n    {RESULTS}\n    all = list(distinct channel)\n  \
          columns {}n, known, net, units, least, most, mean, each, some, every, part, big, float, \
-         middle, late\n\
+         middle, late, last, first, one\n\
          check \"conserved\": sum(passing.net) = sum(s.net)\n\
          output passing to \"passing.csv\"\noutput whole to \"whole.csv\"\n",
         if keys.contains("channel") { "channel, " } else { "" }

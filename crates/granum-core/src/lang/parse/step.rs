@@ -218,7 +218,9 @@ impl Parser {
                         value.span,
                         "this is a result, and stands among the keys",
                     );
-                    return self.wrong(diagnostic.help("no comma before the first result"));
+                    return self.wrong(diagnostic.help(
+                        "no comma before the first result; a key is named behind it:  KEY as NAME",
+                    ));
                 }
                 keys.push(KeyTree { value, name });
                 if !self.take_sign(",") {

@@ -79,11 +79,16 @@ impl Resolver<'_> {
             Latest | Earliest | List => {}
             _ if by.is_empty() => {}
             _ => {
-                return self.wrong(Diagnostic::new(
-                    DiagnosticKind::Type,
-                    called.clauses.by[0].value.span,
-                    format!("the order of rows does not matter to `{}`", called.name.text),
-                ));
+                return self.wrong(
+                    Diagnostic::new(
+                        DiagnosticKind::Type,
+                        called.clauses.by[0].value.span,
+                        format!("the order of rows does not matter to `{}`", called.name.text),
+                    )
+                    .help(
+                        "the value of one row:  latest(place by changed_on) , earliest(\u{2026})",
+                    ),
+                );
             }
         }
         let given = value.as_ref().map_or(Type::Blank, |value| value.ty);
