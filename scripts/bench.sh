@@ -65,6 +65,21 @@ table gathered from lines
     dearest  = max(unit_price)
 check "all": sum(gathered.quantity) = sum(lines.quantity)
 PLAN
+# Counting the different orders of each month, over a link.
+cat >"$dir/months.granum" <<'PLAN'
+input orders from "data/orders_shop.csv", "data/orders_post.csv"
+  read ordered_on as date "%Y-%m-%d" or "%d/%m/%Y"
+  dedupe by order_no keep last
+input lines from "data/lines.csv"
+  track quantity
+link lines to orders on order_no
+table months from lines
+  one row per orders.channel, month(orders.ordered_on) as month
+    orders   = distinct(order_no)
+    quantity = sum(quantity)
+check "all": sum(months.quantity) = sum(lines.quantity)
+PLAN
+read -r months_s months_kb < <(best "$granum" check "$dir/months.granum" -q)
 read -r read_s read_kb < <(best "$granum" check "$dir/read.granum" -q)
 read -r gather_s gather_kb < <(best "$granum" check "$dir/gather.granum" -q)
 read -r relate_s relate_kb < <(best "$granum" relate "$dir"/data/*.csv -q)
@@ -87,7 +102,8 @@ awk -v orders="$orders" -v in_b="$bytes_in" -v out_b="$bytes_out" -v p="$parse_s
     -v run="$run_s" -v check="$check_s" -v one="$one_s" -v rk="$run_kb" -v ck="$check_kb" -v rec="$records" \
     -v l="$largest_s" -v s="$survey_s" -v r="$reading_s" -v sk="$survey_kb" -v rel="$relate_s" \
     -v relk="$relate_kb" -v d="$draft_s" \
-    -v rd="$read_s" -v rdk="$read_kb" -v ga="$gather_s" -v gak="$gather_kb" 'BEGIN {
+    -v rd="$read_s" -v rdk="$read_kb" -v ga="$gather_s" -v gak="$gather_kb" \
+    -v mo="$months_s" -v mok="$months_kb" 'BEGIN {
   printf "%d orders · %.0f MB in, %.0f MB out (%d records)\n\n", orders, in_b/1e6, out_b/1e6, rec
   printf "%-34s %9s %9s\n", "", "seconds", "ratio"
   printf "%-34s %9.2f\n", "floor: parse", p
@@ -105,6 +121,8 @@ awk -v orders="$orders" -v in_b="$bytes_in" -v out_b="$bytes_out" -v p="$parse_s
   printf "%-34s %9.2f\n", "granum check reads lines.csv", rd
   printf "%-34s %9.2f %9.2f\n", "and gathers them, to reading", ga, ga / rd
   printf "%-34s %9.0f %9.2f\n", "peak memory of gathering, MB", gak/1e3, gak / rdk
+  printf "%-34s %9.2f\n", "granum check, orders of months", mo
+  printf "%-34s %9.0f\n", "peak memory of it, MB", mok/1e3
   printf "%-34s %9.2f\n", "granum relate, all files", rel
   printf "%-34s %9.0f\n", "peak memory of relate, MB", relk/1e3
   printf "%-34s %9.2f\n", "granum draft, all files", d

@@ -152,8 +152,10 @@ fn extreme(values: &Values, groups: &Groups) -> Column {
 }
 
 fn condition(values: &Values, groups: &Groups) -> Result<Column, GroupFailure> {
-    let Some(Column::Boolean(array)) = &values.value else {
-        return Ok(Column::all_blank(values.ty, groups.count));
+    let array = match &values.value {
+        Some(Column::Boolean(array)) => array.clone(),
+        // A column without any value has no type of its own.
+        _ => BooleanArray::new_null(groups.rows()),
     };
     let mut holds = vec![0_i64; groups.count];
     let mut fails = vec![0_i64; groups.count];

@@ -8,7 +8,7 @@ mod parts;
 
 use fold::{Sums, divided, narrowed};
 pub(crate) use groups::{Groups, number};
-pub(crate) use ordered::order;
+pub(crate) use ordered::{different, order};
 pub(crate) use parts::{AllRows, folded, from_parts, kept, parts};
 
 use arrow_array::BooleanArray;

@@ -54,6 +54,11 @@ pub(super) fn needed(values: Values, rows: usize) -> Values {
     }
 }
 
+/// The rows that a count of different values needs: of each value of a group the first.
+pub(crate) fn different(values: &Values, groups: &Groups) -> UInt32Array {
+    first_of_each(values, groups).set_indices_u32().collect()
+}
+
 pub(super) fn distinct(values: &Values, groups: &Groups) -> Column {
     let mut counts = vec![0_i64; groups.count];
     for row in first_of_each(values, groups).set_indices() {

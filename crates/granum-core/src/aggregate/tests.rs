@@ -173,6 +173,25 @@ fn nothing_gives_what_the_reference_says() {
     assert_eq!(truth(AggregateFunction::Any), [Scalar::Boolean(false)]);
     assert_eq!(truth(AggregateFunction::All), [Scalar::Boolean(true)]);
     assert_eq!(worked(&values, &one, AggregateFunction::Rows, Type::Integer), [Scalar::Integer(0)]);
+    // Rows whose column has no value at all, and so no type, are as rows of blanks.
+    let two = Groups::one(2);
+    let blanks = |function, ty| {
+        let values = Values::of(function, Some(Column::Blank(2)), ty);
+        let seen = AllRows::new(values.clone(), 2).value(function, ty).unwrap();
+        assert_eq!(
+            worked(&values, &two, function, ty),
+            std::slice::from_ref(&seen),
+            "{function:?}"
+        );
+        seen
+    };
+    assert_eq!(blanks(AggregateFunction::Any, Type::Boolean), Scalar::Boolean(false));
+    assert_eq!(blanks(AggregateFunction::All, Type::Boolean), Scalar::Boolean(true));
+    let nothing = Scalar::Decimal(0, Scale(10));
+    assert_eq!(blanks(AggregateFunction::Share, Type::Decimal(Scale(10))), nothing);
+    assert_eq!(blanks(AggregateFunction::Mean, Type::Decimal(Scale(10))), Scalar::Blank);
+    assert_eq!(blanks(AggregateFunction::Max, Type::Blank), Scalar::Blank);
+    assert_eq!(blanks(AggregateFunction::Distinct, Type::Integer), Scalar::Integer(0));
 }
 
 #[test]

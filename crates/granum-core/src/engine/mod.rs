@@ -12,6 +12,7 @@ mod matching;
 mod one_row;
 mod operations;
 mod order;
+mod pile;
 mod ports;
 mod read;
 mod run;

@@ -9,38 +9,32 @@ use super::one_row::{
     columns as columns_of, group_named, of_groups, own_mistakes, sizes_of, total_row,
 };
 use super::operations::StepRunner;
+use super::pile::{Different, Piece, Pile, different_in, different_in_all};
 use crate::aggregate::{
-    AggregateFunction, GroupFailure, Groups, Values, folded, from_parts, kept, number, parts,
+    AggregateFunction, GroupFailure, Groups, Values, different as pairs_of, folded, from_parts,
+    kept, number, parts,
 };
 use crate::resolve::{AggregatePlan, OneRowPlan, Plan, TablePlan};
 use crate::table::{Amount, Batch, Column};
 use crate::tally::Problem;
 use crate::value::Scalar;
 
-/// Groups of batches are put together when there are so many times as many as after the last time.
-const SLACK: usize = 3;
-const RARELY: usize = 8;
-
-/// Below so many they are left as they are.
-const FEW: usize = 1 << 16;
-
 /// Whether a step can be worked while rows pass by: all that it works can be put together from what
 /// was worked of parts.
 pub(super) fn streams(plan: &Plan, step: &OneRowPlan) -> bool {
-    let parted =
-        |of: &AggregatePlan| kept(of.function).is_some() && rows_gathered(plan, of).is_none();
+    let parted = |of: &AggregatePlan| {
+        let parts = of.function == AggregateFunction::Distinct || kept(of.function).is_some();
+        parts && rows_gathered(plan, of).is_none()
+    };
     step.months.is_empty() && step.results.iter().all(|(result, _)| parted(result))
-}
-
-/// Groups: keys, how many rows each has, and the parts of what is worked.
-struct Parts {
-    columns: Vec<Column>,
-    count: usize,
 }
 
 /// The groups of one batch.
 pub(super) struct Partial {
-    groups: Parts,
+    /// Keys, how many rows each group has, and the parts of what is worked.
+    groups: Piece,
+    /// For each count of different values, the keys and values that it counts.
+    different: Vec<Piece>,
     before: Vec<Option<Amount>>,
     rows: u64,
 }
@@ -58,9 +52,16 @@ pub(super) fn partial(
     let mut columns: Vec<Column> = keys.iter().map(|key| key.take(&firsts)).collect();
     let sizes: Vec<i64> = groups.sizes().iter().map(|size| *size as i64).collect();
     columns.push(Column::Integer(sizes.into()));
+    let mut different = vec![];
     for (result, _) in &plan.results {
         let worked = values(result, batch, runner.context.world, runner.zeros)
             .map_err(|failure| runner.problem(batch, failure))?;
+        if result.function == AggregateFunction::Distinct {
+            let rows = pairs_of(&worked, &groups);
+            let pairs = keys.iter().chain(&worked.value).map(|column| column.take(&rows));
+            different.push(Piece { columns: pairs.collect(), count: rows.len() });
+            continue;
+        }
         let failed = |failure| {
             let named = |group| group_named(plan, &keys, &firsts, group);
             let text = &table.steps[runner.step].text;
@@ -69,7 +70,8 @@ pub(super) fn partial(
         columns.extend(parts(&worked, &groups).map_err(failed)?);
     }
     Ok(Partial {
-        groups: Parts { columns, count: groups.count },
+        groups: Piece { columns, count: groups.count },
+        different,
         before: amounts_before(table, runner.step, batch),
         rows: batch.rows as u64,
     })
@@ -99,17 +101,14 @@ pub(super) struct GatherStep<'p> {
 /// Groups of the batches that have passed.
 pub(super) struct Gathering<'p> {
     pub step: GatherStep<'p>,
-    parts: Vec<Parts>,
-    /// How many groups there are in them.
-    count: usize,
-    /// So many groups are left as they are.
-    most: usize,
+    groups: Pile,
+    different: Vec<Different>,
     sum: StepSum,
 }
 
 impl<'p> Gathering<'p> {
     pub fn new(step: GatherStep<'p>) -> Self {
-        Self { step, parts: vec![], count: 0, most: FEW, sum: StepSum::default() }
+        Self { step, groups: Pile::new(), different: vec![], sum: StepSum::default() }
     }
 
     /// The step in words.
@@ -120,41 +119,28 @@ impl<'p> Gathering<'p> {
     /// Takes in the groups of the next batch. When they are put together depends on the batches
     /// alone, so that sums of floating-point numbers do not depend on threads.
     pub fn absorb(&mut self, partial: Partial) -> Result<(), Problem> {
-        let Partial { groups, before, rows } = partial;
-        self.count += groups.count;
-        self.parts.push(groups);
+        let Partial { groups, different, before, rows } = partial;
+        self.different.resize_with(different.len(), Different::new);
+        self.different.iter_mut().zip(different).for_each(|(all, pairs)| all.absorb(pairs));
         let sum = StepSum { before, rows_before: rows, seen: true, ..StepSum::default() };
         self.sum.absorb(&sum);
-        if self.count > self.most {
+        if self.groups.lay(groups) {
             let whole = self.together()?;
-            // Where hardly any are put together, it is tried again much later.
-            let slack = if whole.count * 2 > self.count { RARELY } else { SLACK };
-            self.most = FEW.max(whole.count * slack);
-            self.count = whole.count;
-            self.parts = vec![whole];
+            self.groups.settle(whole);
         }
         Ok(())
     }
 
     /// All groups, each once.
-    fn together(&mut self) -> Result<Parts, Problem> {
-        let parts = std::mem::take(&mut self.parts);
-        let all = parts.iter().map(|part| part.count).sum();
-        let width = parts.first().map_or(0, |part| part.columns.len());
-        let stacked: Vec<Column> = (0..width)
-            .map(|at| {
-                let columns = parts.iter().map(|part| part.columns[at].clone());
-                Column::concat(&columns.collect::<Vec<_>>())
-            })
-            .collect();
-        drop(parts);
+    fn together(&mut self) -> Result<Piece, Problem> {
+        let Piece { columns: stacked, count: all } = self.groups.take();
         let (keys, parts) = stacked.split_at(self.step.plan.keys.len());
         let (groups, firsts) = number(keys.to_vec(), all);
         let firsts: arrow_array::UInt32Array = firsts.into();
         let mut columns: Vec<Column> = keys.iter().map(|key| key.take(&firsts)).collect();
         let named = |group| group_named(self.step.plan, keys, &firsts, group);
         columns.extend(self.folded(parts, &groups, named)?);
-        Ok(Parts { columns, count: groups.count })
+        Ok(Piece { columns, count: groups.count })
     }
 
     /// The sizes of groups and the parts of aggregates, put together.
@@ -193,11 +179,14 @@ impl<'p> Gathering<'p> {
     /// least has been taken in, if only one of no rows.
     pub fn finish(mut self) -> Result<(Batch, StepSum, Option<Batch>), Problem> {
         let GatherStep { plan, table, .. } = self.step;
-        let Parts { columns, count } = self.together()?;
+        let Piece { columns, count } = self.together()?;
+        let different = std::mem::take(&mut self.different).into_iter().map(Different::finish);
+        let different: Vec<Piece> = different.collect();
         let (keys, parts) = columns.split_at(plan.keys.len());
         let all = || {
             let folded = self.folded(parts, &Groups::one(count), |_| vec![])?;
-            self.results(&folded, |_| vec![])
+            let different = different.iter().map(different_in_all).collect();
+            self.results(&folded, different, |_| vec![])
         };
         let total = total_row(plan, table, keys, all)?;
         // One row in all is there even of nothing.
@@ -206,7 +195,10 @@ impl<'p> Gathering<'p> {
             (1, all()?)
         } else {
             let firsts = arrow_array::UInt32Array::from_iter_values(0..count as u32);
-            (count, self.results(parts, |group| group_named(plan, keys, &firsts, group))?)
+            let different =
+                different.iter().map(|pairs| different_in(keys, count, pairs)).collect();
+            let named = |group| group_named(plan, keys, &firsts, group);
+            (count, self.results(parts, different, named)?)
         };
         let sizes = match parts.first() {
             Some(Column::Integer(sizes)) if !in_all => {
@@ -224,15 +216,22 @@ impl<'p> Gathering<'p> {
         Ok((rows, sum, total))
     }
 
-    /// Results from their parts: the sizes of groups come first among `parts`.
+    /// Results from their parts, of which the sizes of groups are the first, and from the counts of
+    /// different values.
     fn results(
         &self,
         parts: &[Column],
+        different: Vec<Column>,
         named: impl Fn(u32) -> Vec<(String, Scalar)>,
     ) -> Result<Vec<Column>, Problem> {
         let mut left = parts.get(1..).unwrap_or_default();
+        let mut different = different.into_iter();
         let mut results = vec![];
         for (result, _) in &self.step.plan.results {
+            if result.function == AggregateFunction::Distinct {
+                results.extend(different.next());
+                continue;
+            }
             let count = kept(result.function).unwrap_or_default().len().min(left.len());
             let (own, others) = left.split_at(count);
             left = others;

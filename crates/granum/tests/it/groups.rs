@@ -285,7 +285,7 @@ fn sums_of_groups_that_do_not_fit_name_the_group() {
     );
     stopped("  one row in all\n    n = sum(n)", "    in  sum(n)\n    of  one row in all\n");
     // Whatever makes that all rows are at hand at once.
-    stopped("  one row per k\n    n = sum(n)\n    d = distinct(n)", "    at  k B\n");
+    stopped("  one row per k\n    n = sum(n)\n    l = list(n)", "    at  k B\n");
     stopped("  add s = sum(n per k)", "    in  sum(n per k)\n");
     stopped("  add s = running(n per k by n)", "    in  running(n per k by n)\n");
     // The sum is too much on its way and fits in the end.

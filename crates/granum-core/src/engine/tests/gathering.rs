@@ -38,7 +38,7 @@ const RESULTS: &str = "n = rows() known = count(net) net = sum(net) units = sum(
     some = any(open) every = all(open) part = share(open) big = sum(net where quantity > 3)\n\
     float = sum(number(quantity)) middle = mean(number(quantity)) late = max(text(quantity))\n\
     last = latest(net by quantity) first = earliest(open by net where quantity > 2)\n\
-    one = only(net > 99)";
+    one = only(net > 99) sorts = distinct(quantity) nets = distinct(net where open)";
 
 /// Runs the same step twice: as it is, and with a result more that can only be worked of all rows.
 fn both(rows: &[Row], keys: &str, part: usize) -> (String, String) {
@@ -48,7 +48,7 @@ fn both(rows: &[Row], keys: &str, part: usize) -> (String, String) {
          table passing from s\n  one row {keys}\n    {RESULTS}\n\
          table whole from s\n  one row {keys}\n    {RESULTS}\n    all = list(distinct channel)\n  \
          columns {}n, known, net, units, least, most, mean, each, some, every, part, big, float, \
-         middle, late, last, first, one\n\
+         middle, late, last, first, one, sorts, nets\n\
          check \"conserved\": sum(passing.net) = sum(s.net)\n\
          output passing to \"passing.csv\"\noutput whole to \"whole.csv\"\n",
         if keys.contains("channel") { "channel, " } else { "" }
@@ -76,12 +76,13 @@ proptest! {
         let plan = |more: &str| format!(
             "input s from \"s\"\n  read net as decimal(2)\n       channel as text\n  track net\n\
              table t from s\n  one row per channel with total \"all\"\n    \
-             n = rows() net = sum(net) mean = mean(net){more}\n  columns channel, n, net, mean\n\
+             n = rows() net = sum(net) mean = mean(net) sorts = distinct(net){more}\n  \
+             columns channel, n, net, mean, sorts\n\
              output t to \"t.csv\"\n"
         );
         let file = [("s", text(&rows))];
         let (_, passing) = run_texts(&file, &plan(""), part);
-        let (_, whole) = run_texts(&file, &plan(" d = distinct(net)"), part);
+        let (_, whole) = run_texts(&file, &plan(" l = list(net)"), part);
         prop_assert_eq!(&passing["t.csv"], &whole["t.csv"]);
         let last = passing["t.csv"].lines().last().unwrap().to_owned();
         let start = format!("all,{},", rows.len());
@@ -93,12 +94,18 @@ proptest! {
 fn many_groups_are_put_together_now_and_then() {
     // More groups than are left as they are, over parts that hold them again and again.
     let mut text = String::from("k,net\n");
+    let mut pairs = std::collections::HashSet::new();
     for row in 0..400_000_u32 {
+        pairs.insert((row * 7 % 100_003, row % 10));
         text.push_str(&format!("k{},{}.50\n", row * 7 % 100_003, row % 10));
     }
-    let plan = "input s from \"s\"\n  read net as decimal(2)\n  track net\n\
-                table t from s\n  one row per k\n    n = rows() net = sum(net)\n\
-                check: sum(t.net) = sum(s.net) and sum(t.n) = rows(s) and rows(t) = 100003\n";
-    let (report, _) = run_texts(&[("s", text)], plan, 5_000);
+    let plan = format!(
+        "input s from \"s\"\n  read net as decimal(2)\n  track net\n\
+         table t from s\n  one row per k\n    n = rows() net = sum(net) different = distinct(net)\n\
+         check: sum(t.net) = sum(s.net) and sum(t.n) = rows(s) and rows(t) = 100003\n\
+         check: sum(t.different) = {}\n",
+        pairs.len()
+    );
+    let (report, _) = run_texts(&[("s", text)], &plan, 5_000);
     assert!(report.held(), "{:#?}", report.checks);
 }
