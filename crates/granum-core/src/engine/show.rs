@@ -7,7 +7,7 @@ use super::chain::Stop;
 use super::demand::Purpose;
 use super::ports::{Observer, Sources};
 use super::run::{Inputs, Run, RunError};
-use crate::lang::{Diagnostic, DiagnosticKind, PlanTree, Span, nearest, plan_name};
+use crate::lang::{Diagnostic, DiagnosticKind, PlanTree, Span, nearest_or_longer, plan_name};
 use crate::resolve::{LinkId, Plan, TablePlan};
 use crate::table::{Column, Table, TableId};
 use crate::tally::Problem;
@@ -136,7 +136,7 @@ pub(super) fn find_table(plan: &Plan, name: &str) -> Result<TableId, RunError> {
     at.map(TableId).ok_or_else(|| {
         let known: Vec<&str> = plan.tables.iter().map(|table| table.name.as_str()).collect();
         let message = format!("the plan has no table called `{name}`");
-        unknown(message, nearest(name, known.iter().copied()), &known)
+        unknown(message, nearest_or_longer(name, known.iter().copied()), &known)
     })
 }
 
@@ -147,7 +147,7 @@ pub(super) fn find_link(plan: &Plan, table: TableId, name: &str) -> Result<LinkI
         let known: Vec<&str> =
             plan.links.iter().filter(of_table).map(|link| link.name.as_str()).collect();
         let message = format!("no link called `{name}` leads from `{}`", plan.tables[table.0].name);
-        unknown(message, nearest(name, known.iter().copied()), &known)
+        unknown(message, nearest_or_longer(name, known.iter().copied()), &known)
     })
 }
 

@@ -117,3 +117,18 @@ pub fn nearest<'a>(name: &str, known: impl IntoIterator<Item = &'a str>) -> Opti
     }
     best.map(|(_, candidate)| candidate)
 }
+
+/// The same; else the first name that begins with `name`, or that `name` begins with, where the
+/// shorter of both has three letters at least.
+pub fn nearest_or_longer<'a>(
+    name: &str,
+    known: impl IntoIterator<Item = &'a str> + Clone,
+) -> Option<&'a str> {
+    let lower = name.to_lowercase();
+    let begins = |candidate: &&str| {
+        let other = candidate.to_lowercase();
+        let short = lower.chars().count().min(other.chars().count());
+        short >= 3 && (other.starts_with(&lower) || lower.starts_with(&other))
+    };
+    nearest(name, known.clone()).or_else(|| known.into_iter().find(begins))
+}

@@ -8,7 +8,7 @@ mod parse;
 mod token;
 
 pub use ast::*;
-pub use diagnostic::{Diagnostic, DiagnosticKind, nearest};
+pub use diagnostic::{Diagnostic, DiagnosticKind, nearest, nearest_or_longer};
 pub use format::{format_expression, format_plan, format_step, plan_name};
 pub(crate) use format::{one_row, quoted};
 pub use parse::{Parsed, parse, parse_from};

@@ -301,6 +301,11 @@ fn near_names_are_found_and_far_ones_are_not() {
     assert_eq!(nearest("QUANTITY", known), Some("quantity"));
     assert_eq!(nearest("nte", known), Some("net"));
     assert_eq!(nearest("customer", known), None);
+    assert_eq!(nearest("order", known), None);
+    assert_eq!(nearest_or_longer("Order", known), Some("order_no"));
+    assert_eq!(nearest_or_longer("net_value", known), Some("net"));
+    assert_eq!(nearest_or_longer("or", known), None);
+    assert_eq!(nearest_or_longer("customer", known), None);
 }
 
 #[test]

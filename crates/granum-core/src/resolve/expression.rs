@@ -6,7 +6,7 @@ use super::worth::{Worth, WorthKind};
 use super::{Resolved, Wrong};
 use crate::expr::{FUNCTIONS, Function, Kind, Typed, find_function};
 use crate::lang::{
-    Clauses, Diagnostic, DiagnosticKind, Expr, ExprKind, Name, Operator, Span, nearest,
+    Clauses, Diagnostic, DiagnosticKind, Expr, ExprKind, Name, Operator, Span, nearest_or_longer,
 };
 use crate::value::{Scalar, Scale, Type};
 
@@ -296,7 +296,7 @@ impl Resolver<'_> {
             name.span,
             format!("there is no function called `{}`", name.text),
         );
-        diagnostic = match nearest(&name.text, known.iter().copied()) {
+        diagnostic = match nearest_or_longer(&name.text, known.iter().copied()) {
             Some(near) => diagnostic.help(format!("did you mean `{near}`?")),
             None => diagnostic.help(format!("functions are has, {}", known.join(", "))),
         };

@@ -5,7 +5,7 @@ use super::expression::{Valued, truth};
 use super::plan::Hop;
 use super::scope::{Paths, Resolver, Row};
 use crate::expr::{Kind, Typed};
-use crate::lang::{Diagnostic, DiagnosticKind, Expr, ExprKind, Name, Span, nearest};
+use crate::lang::{Diagnostic, DiagnosticKind, Expr, ExprKind, Name, Span, nearest_or_longer};
 use crate::table::TableId;
 
 /// Where the links of a path lead.
@@ -191,7 +191,7 @@ impl Resolver<'_> {
             format!("no link called `{}` leads on from `{owner}`", name.text),
         );
         let way = self.advised_way(ancestors, &name.text);
-        diagnostic = match nearest(&name.text, names.iter().map(String::as_str)) {
+        diagnostic = match nearest_or_longer(&name.text, names.iter().map(String::as_str)) {
             _ if way.is_some() => diagnostic.help(way.unwrap_or_default()),
             Some(near) => diagnostic.help(format!("did you mean `{near}`?")),
             None if names.is_empty() => {

@@ -10,6 +10,7 @@ use super::{InputShape, Parameter, Resolved, Wrong};
 use crate::expr::Typed;
 use crate::lang::{
     Diagnostic, DiagnosticKind, LinkTree, MoreTree, Name, PlanTree, Span, StatementKind, nearest,
+    nearest_or_longer,
 };
 use crate::table::TableId;
 use crate::value::Type;
@@ -162,7 +163,7 @@ impl<'a> Resolver<'a> {
             format!("there is no table or input called `{}`", name.text),
         );
         let known: Vec<&str> = self.tables.iter().map(|entry| entry.name.text.as_str()).collect();
-        if let Some(near) = nearest(&name.text, known.iter().copied()) {
+        if let Some(near) = nearest_or_longer(&name.text, known.iter().copied()) {
             diagnostic = diagnostic.help(format!("did you mean `{near}`?"));
         } else if !known.is_empty() {
             diagnostic = diagnostic.help(format!("the plan has {}", known.join(", ")));
@@ -244,7 +245,10 @@ impl<'a> Resolver<'a> {
             diagnostic = diagnostic.help(help);
         } else {
             let names: Vec<&str> = row.columns.iter().map(|(name, ..)| name.as_str()).collect();
-            diagnostic = diagnostic.help(format!("its columns are {}", names.join(", ")));
+            diagnostic = match nearest_or_longer(&name.text, names.iter().copied()) {
+                Some(longer) => diagnostic.help(format!("did you mean `{longer}`?")),
+                None => diagnostic.help(format!("its columns are {}", names.join(", "))),
+            };
         }
         self.wrong(diagnostic)
     }
@@ -269,7 +273,7 @@ impl<'a> Resolver<'a> {
         } else {
             (
                 format!("no key and no result above is called `{}`", name.text),
-                match nearest(&name.text, known.iter().copied()) {
+                match nearest_or_longer(&name.text, known.iter().copied()) {
                     Some(near) => format!("did you mean `{near}`?"),
                     None if known.is_empty() => "results are aggregates of the rows".into(),
                     None => format!("there are {}", known.join(", ")),
