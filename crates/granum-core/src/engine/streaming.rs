@@ -23,7 +23,12 @@ use crate::value::Scalar;
 /// was worked of parts.
 pub(super) fn streams(plan: &Plan, step: &OneRowPlan) -> bool {
     let parted = |of: &AggregatePlan| {
-        let parts = of.function == AggregateFunction::Distinct || kept(of.function).is_some();
+        let parts = match of.function {
+            AggregateFunction::Distinct => true,
+            // What ties goes to the later row, which the total cannot tell from groups.
+            AggregateFunction::Latest | AggregateFunction::Earliest => step.total.is_none(),
+            function => kept(function).is_some(),
+        };
         parts && rows_gathered(plan, of).is_none()
     };
     step.months.is_empty() && step.results.iter().all(|(result, _)| parted(result))

@@ -72,12 +72,16 @@ proptest! {
     }
 
     #[test]
-    fn totals_stand_behind_groups_and_are_worked_of_all_rows(rows in rows(), part in 1..9_usize) {
+    fn totals_stand_behind_groups_and_are_worked_of_all_rows(
+        rows in rows(), part in 1..9_usize, late in any::<bool>(),
+    ) {
+        // Of rows that tie, the later is not that of the later group.
+        let last = if late { "latest(net by quantity)" } else { "max(net)" };
         let plan = |more: &str| format!(
             "input s from \"s\"\n  read net as decimal(2)\n       channel as text\n  track net\n\
              table t from s\n  one row per channel with total \"all\"\n    \
-             n = rows() net = sum(net) mean = mean(net) sorts = distinct(net){more}\n  \
-             columns channel, n, net, mean, sorts\n\
+             n = rows() net = sum(net) mean = mean(net) sorts = distinct(net){more}\n    \
+             last = {last}\n  columns channel, n, net, mean, sorts, last\n\
              output t to \"t.csv\"\n"
         );
         let file = [("s", text(&rows))];
