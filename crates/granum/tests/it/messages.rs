@@ -221,6 +221,21 @@ fn a_sum_that_does_not_fit() {
 }
 
 #[test]
+fn a_total_over_links_that_cannot_be_worked() {
+    let folder = shop();
+    folder.plan(&format!(
+        "{SHOP}link lines to orders on order_no\n\
+         check \"late\": sum(lines.net where integer(orders.order_no) > 0) > 0\n"
+    ));
+    folder
+        .run()
+        .code(1)
+        .says("  late     NOT LOOKED AT\n")
+        .says("  lines: \"M1\" is no integer\n    in  integer(orders.order_no)\n")
+        .says("    of  sum(lines.net where integer(orders.order_no) > 0)\n    at  order_no M1, line_no 1");
+}
+
+#[test]
 fn a_check_that_fails_for_rows() {
     let folder = shop();
     folder.plan(&format!("{SHOP}check \"dear\" lines: net >= 6 and quantity > 0\n"));
