@@ -43,7 +43,7 @@ fn first_of_each(values: &Values, groups: &Groups) -> BooleanBuffer {
 pub(super) fn needed(values: Values, rows: usize) -> Values {
     let groups = Groups::one(rows);
     let rows: UInt32Array = match values.function {
-        AggregateFunction::Distinct => first_of_each(&values, &groups).set_indices_u32().collect(),
+        AggregateFunction::Distinct => different(&values, &groups),
         _ => counting(&values, &groups).set_indices_u32().collect(),
     };
     Values {

@@ -164,10 +164,7 @@ impl AllRows {
         let column = match self {
             Self::Failed(failure, values) => return Err((failure.clone(), values.clone())),
             Self::Parts(parts) => {
-                let columns = (0..kept(function).map_or(0, <[_]>::len)).map(|at| {
-                    Column::concat(&parts.iter().map(|part| part[at].clone()).collect::<Vec<_>>())
-                });
-                let columns = columns.collect::<Vec<_>>();
+                let columns = Column::concat_each(parts);
                 let rows = columns.first().map_or(0, Column::len);
                 let columns = folded(function, &columns, &Groups::one(rows))?;
                 from_parts(function, ty, &columns)

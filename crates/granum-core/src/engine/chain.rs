@@ -134,13 +134,11 @@ pub(super) fn run_chain(
 ) -> Result<ChainEnd, Stop> {
     let plan = context.plan;
     let input = input_of(plan, chain.tables[0]);
-    let as_read = reading.is_some();
     let mut run = ChainRun {
         context,
         chain,
         input,
-        as_read,
-        places: Places::default(),
+        places: reading.is_some().then(Places::default),
         end: ChainEnd {
             sums: chain.tables.iter().map(|id| TableSum::new(&plan.tables[id.0])).collect(),
             checks: HashMap::new(),
@@ -213,8 +211,8 @@ pub(super) struct ChainRun<'a> {
     pub context: &'a Context<'a>,
     pub chain: &'a Chain,
     pub input: TableId,
-    pub as_read: bool,
-    pub places: Places,
+    /// The places of the input's rows, where the chain begins by reading them.
+    pub places: Option<Places>,
     pub end: ChainEnd,
     troubles: Vec<(usize, usize, Trouble)>,
     /// The total's row of a table on its way, and the table's place in the chain.
@@ -224,7 +222,7 @@ pub(super) struct ChainRun<'a> {
 
 impl ChainRun<'_> {
     pub fn naming(&self) -> Naming<'_> {
-        Naming { input: self.input, as_read: self.as_read, places: &self.places }
+        Naming { input: self.input, places: self.places.as_ref() }
     }
 
     /// The rows of the finished table that the chain begins with.
@@ -298,7 +296,7 @@ impl ChainRun<'_> {
         let mut window = self.next_window(&mut feed)?;
         while !window.is_empty() {
             let (context, chain) = (self.context, self.chain);
-            let naming = Naming { input: self.input, as_read: self.as_read, places: &self.places };
+            let naming = Naming { input: self.input, places: self.places.as_ref() };
             let outputs = &mut *self.outputs;
             let earlier = std::mem::take(&mut encoded);
             let work = || {
@@ -514,7 +512,7 @@ impl ChainRun<'_> {
             rows: batch.rows,
             columns: columns.collect(),
             origins: origins.collect(),
-            places: self.as_read.then(|| std::mem::take(&mut self.places)),
+            places: self.places.take(),
         });
     }
 }

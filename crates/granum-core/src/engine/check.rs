@@ -60,8 +60,7 @@ pub(super) fn check_over(
     let scope =
         Scope { batch: columns, world: context.world, zero_divisions: zeros, lenient: false };
     let (holds, blank) = truth(&check.condition, &scope).map_err(|failure| {
-        let step = format!("check \"{}\"", check.title);
-        finished_problem(context, table, step, columns, naming, failure)
+        finished_problem(context, table, check.called(), columns, naming, failure)
     })?;
     let mut sum = CheckSum {
         rows: columns.rows as u64,
@@ -166,7 +165,7 @@ pub(super) fn totals_account(world: &World, check: &CheckPlan) -> Result<CheckAc
     let scope = Scope { batch: &batch, world, zero_divisions: &zeros, lenient: false };
     let problem = |failure: crate::expr::RowFailure| Problem::Row {
         table: "totals".into(),
-        step: format!("{} \"{}\"", check.severity.word(), check.title),
+        step: check.called(),
         reason: match failure.kind {
             crate::expr::FailureKind::Overflow => RowReason::Overflow,
             crate::expr::FailureKind::Conversion { value, to } => {

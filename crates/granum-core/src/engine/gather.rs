@@ -11,7 +11,7 @@ use crate::aggregate::{GroupFailure, Groups, Values, aggregate};
 use crate::expr::{Kind, RowFailure, Scope, World, evaluate_all};
 use crate::link::LinkIndex;
 use crate::resolve::{AggregatePlan, Gather, GatherId, GatherWhat, Plan};
-use crate::table::{Batch, Column, Places};
+use crate::table::{Batch, Column};
 use crate::tally::Problem;
 use crate::value::Scalar;
 
@@ -100,9 +100,7 @@ fn values_of_way(
     step: &str,
 ) -> Result<Values, Problem> {
     values(plan, rows, context.world, &AtomicU64::new(0)).map_err(|failure| {
-        let input = super::demand::input_of(context.plan, gather.from);
-        let places = Places::default();
-        let naming = Naming { input, as_read: false, places: &places };
+        let naming = Naming::finished(context.plan, gather.from);
         finished_problem(context, gather.from, step.to_owned(), rows, naming, failure)
     })
 }

@@ -13,7 +13,7 @@ use crate::expr::{Kind, Typed, evaluate_all};
 use crate::grain::{EXAMPLES, examples, key_text, repeated};
 use crate::link::{BlankKeys, KeyTable, Keys, LinkIndex, Missing, link_few, near_misses};
 use crate::resolve::{LinkId, LinkPlan, Required};
-use crate::table::{Amount, Batch, Column, Places, Table, TableId};
+use crate::table::{Amount, Batch, Column, Table, TableId};
 use crate::tally::{LinkAccount, LinkAmount, MissingKey, Problem, RepeatedKey, Spread};
 
 /// Missing keys are listed up to this many.
@@ -52,9 +52,7 @@ pub(super) fn build(
                 would_be += rows.len() as u64;
             }
         }
-        let places = Places::default();
-        let input = super::demand::input_of(context.plan, link.to);
-        let naming = Naming { input, as_read: false, places: &places };
+        let naming = Naming::finished(context.plan, link.to);
         let first = examples(&right, &repeats).into_iter().map(|(key, rows)| RepeatedKey {
             key,
             rows: rows.len() as u64,
@@ -102,9 +100,7 @@ pub(super) fn keys<'t>(
     let columns: Result<Vec<Column>, _> =
         keys.map(|key| evaluate_all(key, rows, context.world, &zeros)).collect();
     let columns = columns.map_err(|failure| {
-        let input = super::demand::input_of(context.plan, table);
-        let places = Places::default();
-        let naming = Naming { input, as_read: false, places: &places };
+        let naming = Naming::finished(context.plan, table);
         finished_problem(context, table, step.to_owned(), rows, naming, failure)
     })?;
     Ok(Keys::new(columns, BlankKeys::Apart, rows.rows))

@@ -9,7 +9,7 @@ use serde::Serialize;
 use super::beside::Beside;
 use super::chain::Stop;
 use super::check::finished_rows;
-use super::demand::{Purpose, input_of};
+use super::demand::Purpose;
 use super::links::{keys, missing_keys, spread};
 use super::operations::Naming;
 use super::ports::{Observer, Sources};
@@ -19,7 +19,7 @@ use crate::grain::{EXAMPLES, examples, repeated};
 use crate::lang::PlanTree;
 use crate::link::{BlankKeys, KeyTable, Keys, LinkIndex, Missing, compare, near_misses};
 use crate::resolve::{LinkId, Plan};
-use crate::table::{Amount, Column, Places, TableId};
+use crate::table::{Amount, Column, TableId};
 use crate::tally::{MissingKey, NearMiss, Problem, RepeatedKey, Spread};
 
 /// What is asked.
@@ -260,7 +260,6 @@ fn tell(
     out.target = side(&right, &back, target_amount.as_ref(), name);
     out.spread = spread(&index, to.rows).1;
     let repeats = repeated(&table);
-    let naming = |table: TableId| (input_of(plan, table), Places::default());
     if !repeats.is_empty() {
         let (mut source_rows, mut would_be) = (0, from.rows as u64);
         for to in index.iter().flatten() {
@@ -269,8 +268,7 @@ fn tell(
                 would_be += rows.len() as u64 - 1;
             }
         }
-        let (input, places) = naming(link.to);
-        let naming = Naming { input, as_read: false, places: &places };
+        let naming = Naming::finished(plan, link.to);
         let place = |row: &u32| naming.place(&context, &to_rows, *row as usize);
         let first = examples(&right, &repeats).into_iter().map(|(key, rows)| RepeatedKey {
             key,
@@ -287,8 +285,7 @@ fn tell(
     }
     let by = match matching.by.as_deref().map(str::trim) {
         Some(FILE) => {
-            let (input, places) = naming(link.from);
-            let naming = Naming { input, as_read: false, places: &places };
+            let naming = Naming::finished(plan, link.from);
             let file = |row: usize| {
                 naming.place(&context, &from_rows, row).map(|place| place.file.to_string())
             };

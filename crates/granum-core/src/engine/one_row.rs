@@ -35,6 +35,16 @@ pub(super) fn columns<'t>(
         .collect()
 }
 
+/// The values of an aggregate over all rows of a step.
+pub(super) fn step_values(
+    runner: &StepRunner<'_>,
+    plan: &AggregatePlan,
+    batch: &Batch,
+) -> Result<Values, Problem> {
+    values(plan, batch, runner.context.world, runner.zeros)
+        .map_err(|failure| runner.problem(batch, failure))
+}
+
 /// Columns of what rows are ordered by, and whether the greatest comes first.
 pub(super) fn orders(
     runner: &StepRunner<'_>,
@@ -118,8 +128,7 @@ fn worked(
     if let Some((values, leads)) = leading(runner, result, batch)? {
         return Ok((values, Some(leads)));
     }
-    let values = values(result, batch, runner.context.world, runner.zeros);
-    Ok((values.map_err(|failure| runner.problem(batch, failure))?, None))
+    Ok((step_values(runner, result, batch)?, None))
 }
 
 /// Each row gets values of its group.
@@ -132,10 +141,6 @@ pub(super) fn grouped(
     for plan in plans {
         let keys = columns(runner, batch, plan.keys.iter())?;
         let groups = Groups::by(&keys, batch.rows);
-        let worked = |plan: &AggregatePlan| {
-            values(plan, batch, runner.context.world, runner.zeros)
-                .map_err(|failure| runner.problem(batch, failure))
-        };
         let failed = |plan: &AggregatePlan, values: &Values, failure| {
             let array = groups.array();
             let named = |group: u32| {
@@ -148,14 +153,14 @@ pub(super) fn grouped(
         };
         let column = match &plan.what {
             GroupedWhat::Aggregate(plan) => {
-                let values = worked(plan)?;
+                let values = step_values(runner, plan, batch)?;
                 let found = aggregate(&values, &groups)
                     .map_err(|failure| failed(plan, &values, failure))?;
                 found.take(&groups.array())
             }
             GroupedWhat::Position { by } => position(&groups, &orders(runner, batch, by)?),
             GroupedWhat::Running(plan) => {
-                let values = worked(plan)?;
+                let values = step_values(runner, plan, batch)?;
                 running(&values, &groups).map_err(|failure| failed(plan, &values, failure))?
             }
         };

@@ -8,9 +8,10 @@ use arrow_buffer::BooleanBuffer;
 use super::account::StepSum;
 use super::chain::{Chain, Context, Op};
 use super::check::CheckSum;
+use super::demand::input_of;
 use crate::aggregate::AllRows;
 use crate::expr::{FailureKind, RowFailure, Scope, Typed, evaluate, truth};
-use crate::resolve::{Step, TablePlan};
+use crate::resolve::{Plan, Step, TablePlan};
 use crate::step::units::{Trouble, split_units};
 use crate::table::{Amount, Batch, Place, Places, TableId};
 use crate::tally::{Problem, RowReason};
@@ -40,20 +41,25 @@ pub(super) struct Finished {
 #[derive(Clone, Copy)]
 pub(super) struct Naming<'a> {
     pub input: TableId,
-    /// Whether the batch's rows of the input are numbered as read, or as finished.
-    pub as_read: bool,
-    pub places: &'a Places,
+    /// The places of the input's rows while the batch's are numbered as read; nothing where they are
+    /// numbered as finished.
+    pub places: Option<&'a Places>,
 }
 
 impl Naming<'_> {
+    /// Of the rows of a finished table.
+    pub fn finished(plan: &Plan, table: TableId) -> Self {
+        Self { input: input_of(plan, table), places: None }
+    }
+
     pub fn place(&self, context: &Context<'_>, batch: &Batch, row: usize) -> Option<Place> {
         let number = batch.origin(self.input)?.values()[row];
         self.place_of(context, number)
     }
 
     pub fn place_of(&self, context: &Context<'_>, number: u32) -> Option<Place> {
-        if self.as_read {
-            return self.places.place(number);
+        if let Some(places) = self.places {
+            return places.place(number);
         }
         let input = context.world.tables[self.input.0].as_ref()?;
         let as_read = input.origin(self.input)?.values()[number as usize];

@@ -15,7 +15,6 @@ const RARELY: usize = 8;
 const FEW: usize = 1 << 16;
 
 /// The columns of some rows.
-#[derive(Default)]
 pub(super) struct Piece {
     pub columns: Vec<Column>,
     pub count: usize,
@@ -45,12 +44,9 @@ impl Pile {
     /// All rows, one under the other; the pile is empty then.
     pub fn take(&mut self) -> Piece {
         let pieces = std::mem::take(&mut self.pieces);
-        let width = pieces.first().map_or(0, |piece| piece.columns.len());
-        let columns = (0..width).map(|at| {
-            let columns = pieces.iter().map(|piece| piece.columns[at].clone());
-            Column::concat(&columns.collect::<Vec<_>>())
-        });
-        Piece { columns: columns.collect(), count: pieces.iter().map(|piece| piece.count).sum() }
+        let count = pieces.iter().map(|piece| piece.count).sum();
+        let columns: Vec<Vec<Column>> = pieces.into_iter().map(|piece| piece.columns).collect();
+        Piece { columns: Column::concat_each(&columns), count }
     }
 
     /// Puts back what was taken and has been put together.

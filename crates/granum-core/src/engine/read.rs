@@ -170,7 +170,9 @@ impl ChainRun<'_> {
                     (0..part.rows).map(|row| part.lines.line(row) as i64).collect();
                 slots[slot] = Some(Column::Integer(lines.into()));
             }
-            self.places.push(part.file, part.lines, part.rows as u32);
+            if let Some(places) = &mut self.places {
+                places.push(part.file, part.lines, part.rows as u32);
+            }
             if part.rows == 0 {
                 continue;
             }

@@ -22,7 +22,7 @@ use crate::lang::{Diagnostic, DiagnosticKind, PlanTree};
 use crate::resolve::{
     CheckKind, GatherId, InputShape, LinkId, Plan, Source, Total, TotalId, input_specs, resolve,
 };
-use crate::table::{Batch, Places, TableId};
+use crate::table::{Batch, TableId};
 use crate::tally::{CheckAccount, LinkAccount, Problem, Report, Written};
 
 /// What is wanted of a run.
@@ -433,8 +433,7 @@ impl<'a> Run<'a> {
             let Total { table, plan } = &self.plan.totals[*total];
             let Some(seen) = self.totals.get(total) else { continue };
             let value = seen.value(plan.function, plan.ty).map_err(|(failure, values)| {
-                let check = &self.plan.checks[check];
-                let step = format!("{} \"{}\"", check.severity.word(), check.title);
+                let step = self.plan.checks[check].called();
                 let table = &self.plan.tables[table.0].name;
                 group_problem(table, &step, plan, &values, failure, |_| vec![])
             })?;
@@ -452,9 +451,7 @@ impl<'a> Run<'a> {
                 continue;
             };
             let rows = finished_rows(table, total.table);
-            let places = Places::default();
-            let input = super::demand::input_of(self.plan, total.table);
-            let naming = Naming { input, as_read: false, places: &places };
+            let naming = Naming::finished(self.plan, total.table);
             let zeros = std::sync::atomic::AtomicU64::new(0);
             match total_over(&self.context(), total, &rows, naming, &zeros) {
                 Ok(seen) => drop(self.totals.insert(TotalId(at).0, seen)),
@@ -467,9 +464,7 @@ impl<'a> Run<'a> {
         let context = self.context();
         let Some(table) = &self.world.tables[id.0] else { return Ok(CheckSum::default()) };
         let rows = finished_rows(table, id);
-        let places = Places::default();
-        let input = super::demand::input_of(self.plan, id);
-        let naming = Naming { input, as_read: false, places: &places };
+        let naming = Naming::finished(self.plan, id);
         let zeros = std::sync::atomic::AtomicU64::new(0);
         check_over(&context, &self.plan.checks[at], id, &rows, naming, &zeros)
     }

@@ -4,15 +4,15 @@
 use rayon::prelude::*;
 
 use super::account::StepSum;
-use super::gather::{group_problem, rows_gathered, values};
+use super::gather::{group_problem, rows_gathered};
 use super::one_row::{
-    columns as columns_of, group_named, of_groups, own_mistakes, sizes_of, total_row,
+    columns as columns_of, group_named, of_groups, own_mistakes, sizes_of, step_values, total_row,
 };
 use super::operations::StepRunner;
 use super::pile::{Different, Piece, Pile, different_in, different_in_all};
 use crate::aggregate::{
-    AggregateFunction, GroupFailure, Groups, Values, different as pairs_of, folded, from_parts,
-    kept, number, parts,
+    AggregateFunction, Groups, Values, different as pairs_of, folded, from_parts, kept, number,
+    parts,
 };
 use crate::resolve::{AggregatePlan, OneRowPlan, Plan, TablePlan};
 use crate::table::{Amount, Batch, Column};
@@ -59,8 +59,7 @@ pub(super) fn partial(
     columns.push(Column::Integer(sizes.into()));
     let mut different = vec![];
     for (result, _) in &plan.results {
-        let worked = values(result, batch, runner.context.world, runner.zeros)
-            .map_err(|failure| runner.problem(batch, failure))?;
+        let worked = step_values(runner, result, batch)?;
         if result.function == AggregateFunction::Distinct {
             let rows = pairs_of(&worked, &groups);
             let pairs = keys.iter().chain(&worked.value).map(|column| column.take(&rows));
@@ -155,29 +154,30 @@ impl<'p> Gathering<'p> {
         groups: &Groups,
         named: impl Fn(u32) -> Vec<(String, Scalar)>,
     ) -> Result<Vec<Column>, Problem> {
-        let (sizes, mut left) = columns.split_at(1);
-        let mut parts: Vec<(Option<&AggregatePlan>, AggregateFunction, &[Column])> =
-            vec![(None, AggregateFunction::Rows, sizes)];
-        for (result, _) in &self.step.plan.results {
+        let parts = self.parted(columns);
+        let found: Vec<_> =
+            parts.par_iter().map(|(result, own)| folded(result.function, own, groups)).collect();
+        let table = &self.step.table.name;
+        // More rows than can be counted there are none.
+        let mut all = folded(AggregateFunction::Rows, &columns[..1], groups)
+            .map_err(|_| Problem::TooManyRows { table: table.clone() })?;
+        for (columns, (result, _)) in found.into_iter().zip(parts) {
+            all.extend(columns.map_err(|(failure, values)| {
+                group_problem(table, self.text(), result, &values, failure, &named)
+            })?);
+        }
+        Ok(all)
+    }
+
+    /// The results, each with what is kept of it; the sizes of groups come before.
+    fn parted<'c>(&self, columns: &'c [Column]) -> Vec<(&'p AggregatePlan, &'c [Column])> {
+        let mut left = &columns[1..];
+        let results = self.step.plan.results.iter().map(|(result, _)| {
             let (own, others) = left.split_at(kept(result.function).map_or(0, <[_]>::len));
             left = others;
-            parts.push((Some(result), result.function, own));
-        }
-        let columns: Vec<Result<Vec<Column>, (GroupFailure, Values)>> =
-            parts.par_iter().map(|(_, function, own)| folded(*function, own, groups)).collect();
-        let told = columns.into_iter().zip(&parts).map(|(columns, (result, ..))| {
-            columns.map_err(|(failure, values)| {
-                let table = &self.step.table.name;
-                match result {
-                    Some(result) => {
-                        group_problem(table, self.text(), result, &values, failure, &named)
-                    }
-                    // More rows than can be counted there are none.
-                    None => Problem::TooManyRows { table: table.clone() },
-                }
-            })
+            (result, own)
         });
-        Ok(told.collect::<Result<Vec<_>, _>>()?.concat())
+        results.collect()
     }
 
     /// The groups with their results, what happened, and the total's row if there is one. A batch at
@@ -229,17 +229,13 @@ impl<'p> Gathering<'p> {
         different: Vec<Column>,
         named: impl Fn(u32) -> Vec<(String, Scalar)>,
     ) -> Result<Vec<Column>, Problem> {
-        let mut left = parts.get(1..).unwrap_or_default();
         let mut different = different.into_iter();
         let mut results = vec![];
-        for (result, _) in &self.step.plan.results {
+        for (result, own) in self.parted(parts) {
             if result.function == AggregateFunction::Distinct {
                 results.extend(different.next());
                 continue;
             }
-            let count = kept(result.function).unwrap_or_default().len().min(left.len());
-            let (own, others) = left.split_at(count);
-            left = others;
             results.push(from_parts(result.function, result.ty, own).map_err(|failure| {
                 let values = Values::of(result.function, None, result.ty);
                 let table = &self.step.table.name;

@@ -7,7 +7,7 @@ use arrow_buffer::BooleanBuffer;
 
 use super::account::StepSum;
 use super::chain::{ChainRun, Op, Stop};
-use super::operations::{Naming, StepRunner};
+use super::operations::StepRunner;
 use super::{one_row, order};
 use crate::expr::{Scope, evaluate};
 use crate::grain::{EXAMPLES, broken};
@@ -25,7 +25,7 @@ impl ChainRun<'_> {
             chain: self.chain,
             at,
             step,
-            naming: Naming { input: self.input, as_read: self.as_read, places: &self.places },
+            naming: self.naming(),
             zeros: &zeros,
         };
         runner.release(batch);

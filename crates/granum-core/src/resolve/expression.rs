@@ -225,7 +225,7 @@ impl Resolver<'_> {
         if name.text == "has" {
             return self.has(args, span, row);
         }
-        if matches!(name.text.as_str(), "source_file" | "source_line") {
+        if SOURCE.contains(&name.text.as_str()) {
             return self.source(called, row);
         }
         if is_aggregate(&name.text) {

@@ -185,20 +185,16 @@ impl Resolver<'_> {
             .filter(|link| ancestors.iter().any(|(table, _)| *table == link.from))
             .map(|link| link.name.clone())
             .collect();
-        let mut diagnostic = Diagnostic::new(
-            DiagnosticKind::Path,
-            name.span,
-            format!("no link called `{}` leads on from `{owner}`", name.text),
-        );
-        let way = self.advised_way(ancestors, &name.text);
-        diagnostic = match nearest_or_longer(&name.text, names.iter().map(String::as_str)) {
-            _ if way.is_some() => diagnostic.help(way.unwrap_or_default()),
-            Some(near) => diagnostic.help(format!("did you mean `{near}`?")),
-            None if names.is_empty() => {
-                diagnostic.help("a link is declared with  link A to B on KEY")
+        let message = format!("no link called `{}` leads on from `{owner}`", name.text);
+        let near = nearest_or_longer(&name.text, names.iter().map(String::as_str));
+        let help = match (self.advised_way(ancestors, &name.text), near) {
+            (Some(way), _) => way,
+            (None, Some(near)) => format!("did you mean `{near}`?"),
+            (None, None) if names.is_empty() => {
+                "a link is declared with  link A to B on KEY".into()
             }
-            None => diagnostic.help(format!("links from there are {}", names.join(", "))),
+            (None, None) => format!("links from there are {}", names.join(", ")),
         };
-        self.wrong(diagnostic)
+        self.wrong(Diagnostic::new(DiagnosticKind::Path, name.span, message).help(help))
     }
 }

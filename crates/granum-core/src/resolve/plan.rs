@@ -500,6 +500,13 @@ pub(crate) struct CheckPlan {
     pub kind: CheckKind,
 }
 
+impl CheckPlan {
+    /// What messages call it: `check "no negative unit"`.
+    pub fn called(&self) -> String {
+        format!("{} \"{}\"", self.severity.word(), self.title)
+    }
+}
+
 #[derive(Debug)]
 pub(crate) enum CheckKind {
     Rows {

@@ -239,6 +239,16 @@ impl Column {
         whole.finish()
     }
 
+    /// Pieces of the same columns, each column one under the other; no columns of no pieces.
+    pub fn concat_each(pieces: &[Vec<Column>]) -> Vec<Column> {
+        let width = pieces.first().map_or(0, Vec::len);
+        let column = |at: usize| {
+            let parts: Vec<Column> = pieces.iter().map(|piece| piece[at].clone()).collect();
+            Column::concat(&parts)
+        };
+        (0..width).map(column).collect()
+    }
+
     /// The sum of all values that are not blank, for a numeric column.
     pub fn sum(&self) -> Amount {
         let blanks = self.blanks() as u64;

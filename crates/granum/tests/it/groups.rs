@@ -363,6 +363,23 @@ fn what_leads_to_the_rows_of_a_group_is_gathered_with_them() {
 }
 
 #[test]
+fn a_column_may_be_called_as_the_table_that_has_it() {
+    let folder = Folder::new();
+    folder.file("t.csv", "k,lines\nA,2\nA,3\nB,4\n").file("u.csv", "k\nA\nB\n").plan(
+        "input lines from \"t.csv\"\ninput u from \"u.csv\"\n  grain k\nlink lines to u on k\n\
+         table t from u\n  add n = sum(lines.lines) rows = rows(lines)\noutput t to \"out.csv\"\n\
+         check: sum(lines.lines where lines.lines > 2) = 7 and rows(lines) = 3\n",
+    );
+    folder.run().code(0);
+    assert_eq!(folder.read("out.csv"), "k,n,rows\nA,5,2\nB,4,1\n");
+    folder.plan("input lines from \"t.csv\"\ncheck: rows(lines.lines) = 3\n");
+    folder
+        .granum(&["check", "p.granum"])
+        .code(2)
+        .complains("`rows` counts rows, so it takes no column");
+}
+
+#[test]
 fn checks_about_totals_know_every_aggregate() {
     let folder = sales();
     let checked = |checks: &str| {

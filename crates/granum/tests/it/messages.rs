@@ -202,6 +202,8 @@ fn a_key_and_a_condition_that_cannot_be_worked() {
         .run()
         .code(1)
         .says("    of  check \"ints\"\n    at  order_no M1   (orders.csv line 2)\n");
+    folder.plan(&format!("{SHOP}warn \"ints\" orders: integer(order_no) > 0\n"));
+    folder.run().code(1).says("    of  warn \"ints\"\n    at  order_no M1");
 }
 
 #[test]

@@ -1,12 +1,11 @@
 //! Aggregates over whole tables, in checks.
 
-use super::paths::{rewrite_paths, visit_paths};
+use super::paths::visit_paths;
 use super::{Called, OF_ROWS};
-use crate::aggregate::AggregateFunction;
 use crate::expr::{Kind, Typed};
-use crate::lang::{Clauses, Diagnostic, DiagnosticKind, Expr, ExprKind, Name, OrderTree};
+use crate::lang::{Diagnostic, DiagnosticKind, Name};
 use crate::resolve::Resolved;
-use crate::resolve::plan::{AggregatePlan, Total, TotalId};
+use crate::resolve::plan::{Total, TotalId};
 use crate::resolve::scope::{Paths, Resolver};
 
 impl Resolver<'_> {
@@ -42,44 +41,12 @@ impl Resolver<'_> {
         let table = self.table_named(&first)?;
         self.need_table(table, first.span)?;
         let inside = self.finished_row(table, Paths::Allowed);
-        // Every name inside is the table's.
-        let unnamed = |expr: &Expr| {
-            let mut expr = expr.clone();
-            rewrite_paths(&mut expr, &mut |parts| {
-                if parts.len() > 1 && parts[0].text == first.text {
-                    parts.remove(0);
-                }
-            });
-            expr
-        };
-        let args: Vec<Expr> = called.args.iter().map(&unnamed).collect();
-        let filter = called.clauses.filter.as_ref().map(&unnamed);
-        let by = called
-            .clauses
-            .by
-            .iter()
-            .map(|order| OrderTree { value: unnamed(&order.value), descending: order.descending });
-        let clauses = Clauses { filter, by: by.collect(), ..called.clauses.clone() };
-        let named = [first.clone()];
-        let rows = called.function() == Some(AggregateFunction::Rows);
-        // `rows(orders)` names the rows; what is inside of others has lost their name.
-        let strip: &[Name] = if rows { &named } else { &[] };
-        let bare = args.iter().any(|arg| {
-            matches!(&arg.kind, ExprKind::Path(parts) if parts.len() == 1 && parts[0].span == first.span)
-        });
-        if bare && !rows {
-            return self.needs_a_column(&name.text, &inside, &named, args[0].span);
-        }
-        let of_table = Called { args: &args, clauses: &clauses, ..called };
+        // What is usually a mistake is noted for the table.
         self.open.push(table);
-        let warned = self.plan.warnings.len();
-        let plan = self.aggregate_plan(of_table, &inside, strip);
+        let plan = self.aggregate_plan(called, &inside, &[first]);
         self.open.pop();
         let (plan, _) = plan?;
         let ty = plan.ty;
-        // What is said of it has it as it stands in the plan.
-        self.plan.warnings[warned..].iter_mut().for_each(|warning| warning.step = called.text());
-        let plan = AggregatePlan { text: called.text(), ..plan };
         self.plan.totals.push(Total { table, plan });
         let id = TotalId(self.plan.totals.len() - 1);
         Ok(Typed::new(Kind::Total(id), ty, span))

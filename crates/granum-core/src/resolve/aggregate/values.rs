@@ -48,7 +48,7 @@ impl Resolver<'_> {
         let args: Vec<Expr> = called.args.iter().map(&stripped).collect();
         let (value, worth, separator) = match function {
             Rows => {
-                self.no_value(&args, called.span, strip)?;
+                self.no_value(called.args, called.span, strip)?;
                 (None, Worth::default(), String::new())
             }
             _ => {
@@ -170,7 +170,8 @@ impl Resolver<'_> {
                 format!("`{name}` takes one value, not {}", args.len()),
             ));
         }
-        let arg = &args[0];
+        // As it stands in the plan: a column may be called as what led to it.
+        let arg = &called.args[0];
         if let ExprKind::Path(parts) = &arg.kind
             && !strip.is_empty()
             && parts.len() == strip.len()
@@ -178,7 +179,7 @@ impl Resolver<'_> {
         {
             return self.needs_a_column(name, inside, strip, arg.span);
         }
-        let (value, worth) = self.expression(arg, inside)?;
+        let (value, worth) = self.expression(&args[0], inside)?;
         match name {
             "sum" | "mean" => {
                 self.must_be(&value, Type::is_numeric, "a number")?;
@@ -203,7 +204,7 @@ impl Resolver<'_> {
     }
 
     /// `way` leads to rows, and an aggregate of them needs one of their columns.
-    pub(super) fn needs_a_column<T>(
+    fn needs_a_column<T>(
         &mut self,
         aggregate: &str,
         inside: &Row,
