@@ -7,6 +7,7 @@
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used))]
 
 mod aggregate;
+mod bug;
 pub mod draft;
 pub mod engine;
 pub mod expr;
@@ -20,3 +21,5 @@ pub mod survey;
 pub mod table;
 pub mod tally;
 pub mod value;
+
+pub use bug::Bug;

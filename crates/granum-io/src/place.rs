@@ -153,7 +153,7 @@ impl Drop for PlacedFile {
         }
         self.file = None;
         for folder in &self.folders {
-            // Only empty folders go.
+            // Sole empty folders go.
             let _ = fs::remove_dir(folder);
         }
     }

@@ -82,7 +82,7 @@ pub enum Command {
         files: Vec<String>,
         #[command(flatten)]
         reading: Reading,
-        /// Only say which files have a column of a name like this
+        /// Sole say which files have a column of a name like this
         #[arg(long, value_name = "NAME")]
         find: Option<String>,
         /// Draw the tables and links into a file, .svg or .png
@@ -113,10 +113,10 @@ pub enum Command {
         /// How many rows
         #[arg(long, value_name = "N", default_value_t = 20)]
         rows: usize,
-        /// Only rows that do not lead along this link
+        /// Sole rows that do not lead along this link
         #[arg(long, value_name = "LINK")]
         unmatched: Option<String>,
-        /// Only rows of which this holds, as in `keep`
+        /// Sole rows of which this holds, as in `keep`
         #[arg(long = "where", value_name = "CONDITION")]
         condition: Option<String>,
         /// In this order: columns or expressions, each may end in `desc`

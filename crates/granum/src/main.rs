@@ -3,9 +3,11 @@
 
 mod args;
 mod commands;
+mod fault;
 mod progress;
 mod render;
 
+use std::io::{self, Write};
 use std::process::ExitCode;
 
 use clap::Parser;
@@ -20,9 +22,17 @@ const STACK: usize = 16 << 20;
 
 fn main() -> ExitCode {
     let args = args::Args::parse();
+    fault::watch();
     let run = std::thread::Builder::new().stack_size(STACK).spawn(move || commands::run(args));
     match run.map(std::thread::JoinHandle::join) {
         Ok(Ok(exit)) => exit.into(),
-        _ => ExitCode::from(3),
+        Ok(Err(fault)) => {
+            let _ = io::stderr().write_all(fault::told(&*fault).as_bytes());
+            commands::Exit::Fault.into()
+        }
+        Err(error) => {
+            let _ = writeln!(io::stderr(), "{}", commands::no_thread(&error));
+            commands::Exit::FileFailed.into()
+        }
     }
 }

@@ -36,7 +36,7 @@ pub(crate) enum AggregateFunction {
     All,
     Share,
     /// The one value; several are an error.
-    Only,
+    Sole,
     /// The value of the row that something is latest, or earliest, of.
     Latest,
     Earliest,
@@ -86,12 +86,12 @@ impl Values {
 
 /// The aggregate of each group.
 pub(crate) fn aggregate(values: &Values, groups: &Groups) -> Result<Column, GroupFailure> {
-    use AggregateFunction::{Distinct, Earliest, Latest, List, Only};
+    use AggregateFunction::{Distinct, Earliest, Latest, List, Sole};
     match values.function {
         Distinct => Ok(ordered::distinct(values, groups)),
         Latest | Earliest => Ok(ordered::chosen(values, groups)),
         List => Ok(ordered::list(values, groups)),
-        Only => ordered::only(values, groups),
+        Sole => ordered::sole(values, groups),
         _ => fold::fold(values, groups),
     }
 }

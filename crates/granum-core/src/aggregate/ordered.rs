@@ -69,7 +69,7 @@ pub(super) fn distinct(values: &Values, groups: &Groups) -> Column {
     Column::Integer(Int64Array::from(counts))
 }
 
-pub(super) fn only(values: &Values, groups: &Groups) -> Result<Column, GroupFailure> {
+pub(super) fn sole(values: &Values, groups: &Groups) -> Result<Column, GroupFailure> {
     let firsts = first_of_each(values, groups);
     let mut found: Vec<Option<u32>> = vec![None; groups.count];
     let mut several: Option<u32> = None;

@@ -4,6 +4,7 @@ use arrow_array::Array;
 
 use super::ordered::needed;
 use super::{AggregateFunction, GroupFailure, Groups, Sums, Values, aggregate, divided, narrowed};
+use crate::bug::Sure;
 use crate::table::Column;
 use crate::value::{Scalar, Scale, Type};
 
@@ -11,7 +12,7 @@ use crate::value::{Scalar, Scale, Type};
 /// must be seen at once.
 pub(crate) fn kept(function: AggregateFunction) -> Option<&'static [AggregateFunction]> {
     use AggregateFunction::{
-        All, Any, Count, Earliest, Latest, Max, Mean, Min, Only, Rows, Share, Sum,
+        All, Any, Count, Earliest, Latest, Max, Mean, Min, Rows, Share, Sole, Sum,
     };
     Some(match function {
         Rows | Count | Sum => &[Sum],
@@ -20,7 +21,7 @@ pub(crate) fn kept(function: AggregateFunction) -> Option<&'static [AggregateFun
         Max => &[Max],
         Any => &[Any],
         All => &[All],
-        Only => &[Only],
+        Sole => &[Sole],
         // The value, and what it is the latest by.
         Latest => &[Latest, Latest],
         Earliest => &[Earliest, Earliest],
@@ -118,7 +119,7 @@ pub(crate) fn from_parts(
             divided(sums, counts.values())
         }
         (Sum, [sums]) if ty == Type::Integer => narrowed(&units(sums)),
-        (_, parts) => Ok(parts.first().cloned().unwrap_or(Column::Blank(0))),
+        (_, parts) => Ok(parts.first().sure("what was kept of an aggregate").clone()),
     }
 }
 

@@ -164,7 +164,7 @@ fn nothing_gives_what_the_reference_says() {
     let (groups, mut values) = columns(&[]);
     assert_eq!(groups.count, 0);
     let one = Groups::one(0);
-    let blank = [AggregateFunction::Min, AggregateFunction::Mean, AggregateFunction::Only];
+    let blank = [AggregateFunction::Min, AggregateFunction::Mean, AggregateFunction::Sole];
     for function in blank {
         assert_eq!(worked(&values, &one, function, Type::Decimal(Scale(2))), [Scalar::Blank]);
     }
@@ -200,7 +200,7 @@ fn several_values_where_one_was_meant_are_named() {
         .map(|(group, value)| (group, Some(value), None, None))
         .to_vec();
     let (groups, values) = columns(&rows);
-    let only = Values { function: AggregateFunction::Only, ..values };
+    let only = Values { function: AggregateFunction::Sole, ..values };
     let failure = aggregate(&only, &groups).unwrap_err();
     assert_eq!(failure, GroupFailure::Several { group: 1, rows: vec![1, 4] });
 }

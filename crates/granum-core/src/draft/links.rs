@@ -2,7 +2,7 @@
 
 use super::{AsText, Refused, remark};
 use crate::relate::{Doubt, FoundLink, Relations};
-use crate::tally::LinkAccount;
+use crate::tally::LinkTally;
 use crate::value::Type;
 
 /// The links that can stand in one plan: sure, between tables once, and in no circle.
@@ -49,19 +49,14 @@ fn leads(links: &[&FoundLink], from: &str, to: &str) -> bool {
 }
 
 /// The statements, each with what was found; what is unsure, or cannot be said yet, as comments.
-pub(super) fn links(
-    relations: &Relations,
-    chosen: &[&FoundLink],
-    accounts: &[LinkAccount],
-) -> String {
+pub(super) fn links(relations: &Relations, chosen: &[&FoundLink], tallies: &[LinkTally]) -> String {
     let mut out = String::new();
     if !chosen.is_empty() {
         out.push_str("# How they link.\n\n");
     }
     for link in chosen {
-        let account =
-            accounts.iter().find(|account| account.from == link.from && account.to == link.to);
-        let asked = account.map_or(String::new(), asked);
+        let tally = tallies.iter().find(|tally| tally.from == link.from && tally.to == link.to);
+        let asked = tally.map_or(String::new(), asked);
         out.push_str(&format!("{}{asked}\n", link.line()));
     }
     out.push('\n');
@@ -106,16 +101,16 @@ pub(super) fn links(
 }
 
 /// What a link keeps today: all, or so many whole percent of the rows that have a key.
-fn asked(account: &LinkAccount) -> String {
-    let counted = account.rows - account.blank;
-    let blank = if account.blank > 0 { " blank allowed" } else { "" };
+fn asked(tally: &LinkTally) -> String {
+    let counted = tally.rows - tally.blank;
+    let blank = if tally.blank > 0 { " blank allowed" } else { "" };
     if counted == 0 {
         return String::new();
     }
-    if account.matched == counted {
+    if tally.matched == counted {
         return format!(" complete{blank}");
     }
-    match account.matched * 100 / counted {
+    match tally.matched * 100 / counted {
         0 => String::new(),
         percent => format!(" at least {percent}%{blank}"),
     }

@@ -12,7 +12,7 @@ use std::collections::BTreeSet;
 use crate::engine::{Observer, RunError, Sources, Want, run};
 use crate::lang::{format_plan, parse, quoted};
 use crate::relate::Relations;
-use crate::tally::{LinkAccount, Problem, Report};
+use crate::tally::{LinkTally, Problem, Report};
 
 /// How the files of a table are written, as its plan has to say it.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -68,20 +68,20 @@ pub fn draft(
     observer: &dyn Observer,
 ) -> Result<Draft, RunError> {
     let mut refused = Refused::default();
-    let mut accounts: Vec<LinkAccount> = vec![];
+    let mut tallies: Vec<LinkTally> = vec![];
     for _ in 0..ROUNDS {
-        let text = text(relations, files, &refused, &accounts);
+        let text = text(relations, files, &refused, &tallies);
         let parsed = parse(&text);
         if !parsed.diagnostics.is_empty() {
             return Err(RunError::Plan(parsed.diagnostics));
         }
         let report = run(&parsed.tree, &[], sources, Want::Check, observer)?;
         let taken_back = refused.take_back(&report);
-        if !taken_back && (report.links.is_empty() || !accounts.is_empty()) {
+        if !taken_back && (report.links.is_empty() || !tallies.is_empty()) {
             return Ok(Draft { text: format_plan(&text, &parsed), report });
         }
         if !taken_back {
-            accounts = report.links;
+            tallies = report.links;
         }
     }
     Err(RunError::Plan(vec![]))
@@ -111,7 +111,7 @@ fn text(
     relations: &Relations,
     files: &[DraftedFiles],
     refused: &Refused,
-    accounts: &[LinkAccount],
+    tallies: &[LinkTally],
 ) -> String {
     let count = files.iter().map(|files| files.paths.len()).sum::<usize>();
     let title = match (count, relations.tables.as_slice()) {
@@ -129,7 +129,7 @@ fn text(
     for (table, files) in relations.tables.iter().zip(files) {
         out.push_str(&tables::input(table, files, refused, &as_text));
     }
-    out.push_str(&links::links(relations, &chosen, accounts));
+    out.push_str(&links::links(relations, &chosen, tallies));
     out.push_str(&tables::joined(relations, &chosen, refused, &as_text));
     out
 }

@@ -10,14 +10,15 @@ use std::sync::atomic::AtomicU64;
 use arrow_array::UInt32Array;
 use rayon::prelude::*;
 
-use super::account::TableSum;
 use super::check::CheckSum;
 use super::demand::{Demand, input_of};
 use super::operations::{Naming, Passed, StepRunner, encoded, run};
 use super::ports::{Encoder, Observer, Output, OutputError, SourceError};
 use super::read::Reading;
 use super::streaming::{GatherStep, Gathering, Partial, partial, streams};
+use super::sums::TableSum;
 use crate::aggregate::AllRows;
+use crate::bug::{Sure, bug};
 use crate::expr::World;
 use crate::resolve::{Plan, Proof, Source, Step, UnitsPlan};
 use crate::step::units::Trouble;
@@ -236,8 +237,8 @@ impl ChainRun<'_> {
         if let Source::Calendar(plan) = &first.source {
             return super::calendar::rows(self.chain.tables[0], first.slots.len(), plan);
         }
-        let Source::Base(base) = first.source else { return Batch::default() };
-        let Some(table) = &self.context.world.tables[base.0] else { return Batch::default() };
+        let Source::Base(base) = first.source else { bug("an input has no files") };
+        let table = self.context.world.tables[base.0].as_ref().sure("a table's base");
         let mut slots = vec![None; first.slots.len()];
         let demand = &self.context.demand.tables[self.chain.tables[0].0];
         for (slot, column) in &first.imports {
@@ -289,6 +290,12 @@ impl ChainRun<'_> {
             }
             _ => None,
         };
+        // No rows have columns all the same: those of the feed, or of what is read.
+        let none = match &feed {
+            Feed::Rows { rows, .. } if rows.rows == 0 => Some(rows.clone()),
+            Feed::Rows { .. } => None,
+            Feed::Files(_) => Some(self.nothing_read()),
+        };
         let mut feed = feed;
         let mut stack = Stack::new();
         let mut encoded: Vec<(usize, Vec<u8>)> = vec![];
@@ -335,9 +342,7 @@ impl ChainRun<'_> {
             self.finish_reading(reading)?;
         }
         self.pass_total(ops)?;
-        if !any {
-            // No rows, but columns, sums and totals all the same.
-            let empty = before.clone().unwrap_or_else(|| self.empty_rows());
+        if let Some(empty) = none.filter(|_| !any) {
             let mut passed = run(self.context, self.chain, ops, empty, self.naming())?;
             if let (Some(gathering), Some(gather)) = (gathering, gather) {
                 let naming = self.naming();
@@ -393,8 +398,8 @@ impl ChainRun<'_> {
         }
     }
 
-    /// A batch without rows of the chain's first table.
-    fn empty_rows(&self) -> Batch {
+    /// A batch without rows, as the files of the chain's first table would have given it.
+    fn nothing_read(&self) -> Batch {
         let plan = &self.context.plan.tables[self.chain.tables[0].0];
         let demand = &self.context.demand.tables[self.chain.tables[0].0];
         let slots = plan.slots.iter().enumerate().map(|(slot, ty)| {

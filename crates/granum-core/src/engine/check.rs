@@ -9,7 +9,7 @@ use crate::aggregate::AllRows;
 use crate::expr::{Kind, Scope, Typed, World, evaluate, truth};
 use crate::resolve::{CheckKind, CheckPlan, Plan, Total};
 use crate::table::{Batch, Table, TableId};
-use crate::tally::{CheckAccount, FailedRow, Problem, RowReason, share_text};
+use crate::tally::{CheckTally, FailedRow, Problem, RowReason, share_text};
 use crate::value::{Scalar, Scale, decimal};
 
 /// Failed rows are listed up to this many.
@@ -127,8 +127,8 @@ pub(super) fn finished_rows(table: &Table, id: TableId) -> Batch {
     Batch::new(table.rows, table.columns.clone(), origins)
 }
 
-/// A check's account from what was found in its rows.
-pub(super) fn rows_account(plan: &Plan, check: &CheckPlan, sum: CheckSum) -> CheckAccount {
+/// A check's tally from what was found in its rows.
+pub(super) fn rows_tally(plan: &Plan, check: &CheckPlan, sum: CheckSum) -> CheckTally {
     let CheckKind::Rows { table, at_least, .. } = &check.kind else { return skipped(plan, check) };
     let held = match at_least {
         None => sum.failed == 0,
@@ -138,7 +138,7 @@ pub(super) fn rows_account(plan: &Plan, check: &CheckPlan, sum: CheckSum) -> Che
         }
     };
     let share = share_text(u128::from(sum.rows - sum.failed), u128::from(sum.rows));
-    CheckAccount {
+    CheckTally {
         severity: check.severity,
         title: check.title.clone(),
         condition: check.condition_text.clone(),
@@ -159,7 +159,7 @@ pub(super) fn rows_account(plan: &Plan, check: &CheckPlan, sum: CheckSum) -> Che
 }
 
 /// A check about totals, once they are known.
-pub(super) fn totals_account(world: &World, check: &CheckPlan) -> Result<CheckAccount, Problem> {
+pub(super) fn totals_tally(world: &World, check: &CheckPlan) -> Result<CheckTally, Problem> {
     let batch = Batch { rows: 1, ..Batch::default() };
     let zeros = AtomicU64::new(0);
     let scope = Scope { batch: &batch, world, zero_divisions: &zeros, lenient: false };
@@ -193,7 +193,7 @@ pub(super) fn totals_account(world: &World, check: &CheckPlan) -> Result<CheckAc
             sides.push(("difference".into(), difference));
         }
     }
-    Ok(CheckAccount {
+    Ok(CheckTally {
         severity: check.severity,
         title: check.title.clone(),
         condition: check.condition_text.clone(),
@@ -210,12 +210,12 @@ pub(super) fn totals_account(world: &World, check: &CheckPlan) -> Result<CheckAc
 }
 
 /// A check that could not be looked at.
-pub(super) fn skipped(plan: &Plan, check: &CheckPlan) -> CheckAccount {
+pub(super) fn skipped(plan: &Plan, check: &CheckPlan) -> CheckTally {
     let table = match &check.kind {
         CheckKind::Rows { table, .. } => Some(plan.tables[table.0].name.clone()),
         CheckKind::Totals { .. } => None,
     };
-    CheckAccount {
+    CheckTally {
         severity: check.severity,
         title: check.title.clone(),
         condition: check.condition_text.clone(),

@@ -57,6 +57,7 @@ pub(crate) struct TableDemand {
 
 impl Demand {
     pub fn new(plan: &Plan, purpose: Purpose) -> Self {
+        let whole = matches!(purpose, Purpose::Whole { .. });
         let mut demand = Demand {
             order: vec![],
             tables: plan
@@ -71,12 +72,12 @@ impl Demand {
             passing_checks: plan
                 .checks
                 .iter()
-                .map(|check| stays_in_row(&check.condition))
+                .map(|check| whole && stays_in_row(&check.condition))
                 .collect(),
             passing_totals: plan
                 .totals
                 .iter()
-                .map(|total| total.plan.parts().all(stays_in_row))
+                .map(|total| whole && total.plan.parts().all(stays_in_row))
                 .collect(),
         };
         demand.sort(plan, purpose);

@@ -1,4 +1,4 @@
-//! Builds links between finished tables, and their accounts.
+//! Builds links between finished tables, and their tallies.
 
 use std::collections::BTreeMap;
 use std::sync::atomic::AtomicU64;
@@ -14,7 +14,7 @@ use crate::grain::{EXAMPLES, examples, key_text, repeated};
 use crate::link::{BlankKeys, KeyTable, Keys, LinkIndex, Missing, link_few, near_misses};
 use crate::resolve::{LinkId, LinkPlan, Required};
 use crate::table::{Amount, Batch, Column, Table, TableId};
-use crate::tally::{LinkAccount, LinkAmount, MissingKey, Problem, RepeatedKey, Spread};
+use crate::tally::{LinkAmount, LinkTally, MissingKey, Problem, RepeatedKey, Spread};
 
 /// Missing keys are listed up to this many.
 const MISSING: usize = 10;
@@ -23,7 +23,7 @@ const MISSING: usize = 10;
 pub(super) fn build(
     context: &Context<'_>,
     id: LinkId,
-) -> Result<Option<(LinkIndex, LinkAccount)>, Problem> {
+) -> Result<Option<(LinkIndex, LinkTally)>, Problem> {
     let link = &context.plan.links[id.0];
     let (Some(from), Some(to)) =
         (&context.world.tables[link.from.0], &context.world.tables[link.to.0])
@@ -37,8 +37,8 @@ pub(super) fn build(
     let right = keys(context, link.to, &to_rows, link.keys.iter().map(|(_, r)| r), &step)?;
     if keys_are_grain(context, link) && left.rows() < right.rows() / 4 {
         let index = link_few(&left, &right);
-        let account = account(context, link, (&left, &right), &index, from, to);
-        return Ok(Some((index, account)));
+        let tally = tally(context, link, (&left, &right), &index, from, to);
+        return Ok(Some((index, tally)));
     }
     let table = KeyTable::build(&right);
     let index = table.link(&right, &left);
@@ -74,8 +74,8 @@ pub(super) fn build(
             examples: first.collect(),
         });
     }
-    let account = account(context, link, (&left, &right), &index, from, to);
-    Ok(Some((index, account)))
+    let tally = tally(context, link, (&left, &right), &index, from, to);
+    Ok(Some((index, tally)))
 }
 
 /// Whether the keys on the target's side are its grain, which has been checked: then none repeats.
@@ -106,14 +106,14 @@ pub(super) fn keys<'t>(
     Ok(Keys::new(columns, BlankKeys::Apart, rows.rows))
 }
 
-fn account(
+fn tally(
     context: &Context<'_>,
     link: &LinkPlan,
     (left, right): (&Keys, &Keys),
     index: &LinkIndex,
     from: &Table,
     to: &Table,
-) -> LinkAccount {
+) -> LinkTally {
     let plan = &context.plan.tables[link.from.0];
     let matched = (index.len() - index.null_count()) as u64;
     let blank = left.absent() as u64;
@@ -129,7 +129,7 @@ fn account(
     };
     let (amounts, ((unreached, spread), examples)) =
         rayon::join(amounts, || (spread(index, to.rows), missing_keys(left, index)));
-    let mut account = LinkAccount {
+    let mut tally = LinkTally {
         from: plan.name.clone(),
         to: context.plan.tables[link.to.0].name.clone(),
         name: link.name.clone(),
@@ -150,13 +150,13 @@ fn account(
         held: true,
     };
     if let Some(required) = &link.required {
-        (account.required, account.held) = reached(required, &account);
+        (tally.required, tally.held) = reached(required, &tally);
     }
-    if !account.held {
+    if !tally.held {
         let missing = Missing { left, right, index, words: &link.key_words };
-        (account.near, account.unlike) = near_misses(&missing);
+        (tally.near, tally.unlike) = near_misses(&missing);
     }
-    account
+    tally
 }
 
 /// What part of an amount is led somewhere. Runs of rows are added up on all cores.
@@ -180,7 +180,7 @@ fn link_amount(
                 sums.missing_net += value;
             }
         }
-        return sums.account(name, |sum| Amount::Float { sum, blanks: 0 });
+        return sums.tally(name, |sum| Amount::Float { sum, blanks: 0 });
     }
     let nulls = column.nulls();
     let sums = |values: &(dyn Fn(usize) -> i128 + Sync)| {
@@ -211,8 +211,8 @@ fn link_amount(
     };
     let scale = column.ty().scale().unwrap_or_default();
     match sums {
-        Some(sums) => sums.account(name, |units| Amount::exact(Some(units), scale, 0)),
-        None => LinkSums::<i128>::default().account(name, |_| Amount::exact(None, scale, 0)),
+        Some(sums) => sums.tally(name, |units| Amount::exact(Some(units), scale, 0)),
+        None => LinkSums::<i128>::default().tally(name, |_| Amount::exact(None, scale, 0)),
     }
 }
 
@@ -224,7 +224,7 @@ struct LinkSums<T> {
 }
 
 impl<T> LinkSums<T> {
-    fn account(self, name: &str, amount: impl Fn(T) -> Amount) -> LinkAmount {
+    fn tally(self, name: &str, amount: impl Fn(T) -> Amount) -> LinkAmount {
         LinkAmount {
             name: name.to_owned(),
             matched: amount(self.matched),
@@ -312,14 +312,14 @@ pub(super) fn missing_keys(left: &Keys, index: &LinkIndex) -> Vec<MissingKey> {
 }
 
 /// What a link asks in words, and whether it is reached. Exact: no share is rounded first.
-fn reached(required: &Required, account: &LinkAccount) -> (String, bool) {
+fn reached(required: &Required, tally: &LinkTally) -> (String, bool) {
     match required {
-        Required::Complete => ("complete".into(), account.matched == account.counted()),
+        Required::Complete => ("complete".into(), tally.matched == tally.counted()),
         Required::Share { percent, of } => {
             let (part, whole) = match of {
-                None => (u128::from(account.matched), u128::from(account.counted())),
+                None => (u128::from(tally.matched), u128::from(tally.counted())),
                 Some((name, _)) => {
-                    let amount = account.amounts.iter().find(|amount| amount.name == *name);
+                    let amount = tally.amounts.iter().find(|amount| amount.name == *name);
                     amount.map_or((0, 1), |amount| {
                         let part = magnitude(amount.matched);
                         (part, part.saturating_add(magnitude(amount.missing)))

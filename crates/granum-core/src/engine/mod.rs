@@ -1,6 +1,5 @@
 //! Runs a typed plan: what depends on what, tables, links, checks, the gate.
 
-mod account;
 mod beside;
 mod calendar;
 mod chain;
@@ -19,6 +18,7 @@ mod run;
 mod several;
 mod show;
 mod streaming;
+mod sums;
 mod warn;
 mod whole;
 

@@ -3,11 +3,11 @@
 use arrow_array::{Int64Array, UInt32Array};
 use rayon::prelude::*;
 
-use super::account::StepSum;
 use super::chain::Stop;
 use super::gather::{group_problem, leading, values};
 use super::operations::StepRunner;
 use super::streaming::amounts_before;
+use super::sums::StepSum;
 use crate::aggregate::{AggregateFunction, GroupFailure, Groups, Values, aggregate, number};
 use crate::expr::{Typed, evaluate_all};
 use crate::resolve::{AggregatePlan, GroupedPlan, GroupedWhat, OneRowPlan, TablePlan};

@@ -5,15 +5,16 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use arrow_array::BooleanArray;
 use arrow_buffer::BooleanBuffer;
 
-use super::account::StepSum;
 use super::chain::{Chain, Context, Op};
 use super::check::CheckSum;
 use super::demand::input_of;
+use super::sums::StepSum;
 use crate::aggregate::AllRows;
+use crate::bug::Sure;
 use crate::expr::{FailureKind, RowFailure, Scope, Typed, evaluate, truth};
 use crate::resolve::{Plan, Step, TablePlan};
 use crate::step::units::{Trouble, split_units};
-use crate::table::{Amount, Batch, Place, Places, TableId};
+use crate::table::{Amount, Batch, Column, Place, Places, TableId};
 use crate::tally::{Problem, RowReason};
 
 /// What came of a batch that went through some operations.
@@ -176,10 +177,7 @@ impl<'a> StepRunner<'a> {
                 let before = plan.tracked.iter().map(|tracked| {
                     let ends = tracked.ends_at == Some(self.step);
                     let slot = tracked.last_slot();
-                    passed.batch.slots[slot.0]
-                        .as_ref()
-                        .filter(|_| ends)
-                        .map(crate::table::Column::sum)
+                    passed.batch.slots[slot.0].as_ref().filter(|_| ends).map(Column::sum)
                 });
                 let before: Vec<Option<Amount>> = before.collect();
                 if before.iter().any(Option::is_some) {
@@ -226,7 +224,7 @@ impl<'a> StepRunner<'a> {
                 let changes =
                     tracked.versions.iter().skip(1).any(|(from, _)| *from == self.step + 1);
                 let slot = tracked.slot_before(self.step).filter(|_| changes)?;
-                batch.slots[slot.0].as_ref().map(crate::table::Column::sum)
+                batch.slots[slot.0].as_ref().map(Column::sum)
             })
             .collect()
     }
@@ -267,8 +265,9 @@ impl<'a> StepRunner<'a> {
                         zero_divisions: self.zeros,
                         lenient: true,
                     };
-                    let column = evaluate(value, &scope).ok();
-                    worked.slots[slot.0] = column;
+                    // What steps in between make for whole groups, removed rows do not have.
+                    let there = value.slots().iter().all(|slot| worked.slots[slot.0].is_some());
+                    worked.slots[slot.0] = there.then(|| evaluate(value, &scope).ok()).flatten();
                 }
             }
         }
@@ -358,7 +357,8 @@ pub(super) fn grain_values(plan: &TablePlan, batch: &Batch, row: usize) -> Vec<(
 pub(super) fn encoded(context: &Context<'_>, id: TableId, rows: &Batch) -> Vec<(usize, Vec<u8>)> {
     let own = context.encoders.iter().filter(|encoder| encoder.table == id);
     own.map(|encoder| {
-        let columns: Vec<_> = rows.slots.iter().flatten().cloned().collect();
+        let column = |slot: &Option<Column>| slot.clone().sure("a column of an output");
+        let columns: Vec<Column> = rows.slots.iter().map(column).collect();
         (encoder.output, encoder.encoder.encode(&columns, rows.rows))
     })
     .collect()
@@ -386,7 +386,7 @@ fn finish(
         .iter()
         .map(|tracked| {
             let slot = tracked.ends_at.is_none().then(|| tracked.last_slot())?;
-            batch.slots[slot.0].as_ref().map(crate::table::Column::sum)
+            batch.slots[slot.0].as_ref().map(Column::sum)
         })
         .collect();
     // Checks and totals see the finished columns as their slots.

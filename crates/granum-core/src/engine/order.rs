@@ -43,10 +43,7 @@ pub(super) fn top(
     let by: Vec<(Column, bool)> = by.into_iter().map(|by| (by, !plan.bottom)).collect();
     let groups = Groups::by(&columns(runner, batch, plan.per.iter())?, batch.rows);
     // The grain settles what ties, then the place in the table.
-    let grain = plan.grain.iter().map(|slot| {
-        let column = batch.slots[slot.0].clone().unwrap_or(Column::Blank(batch.rows));
-        (column, false)
-    });
+    let grain = plan.grain.iter().map(|slot| (batch.slot(*slot).clone(), false));
     let settled: Vec<(Column, bool)> = by.iter().cloned().chain(grain).collect();
     let (rows, starts) = groups.in_order(&settled);
     let (mut chosen, mut ties_cut, mut ties_kept) = (vec![], 0, 0);

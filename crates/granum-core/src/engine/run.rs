@@ -2,11 +2,9 @@
 
 use std::collections::{HashMap, HashSet};
 
-use super::account::TableSum;
 use super::chain::{Chain, ChainEnd, Context, Stop, TableEncoder, run_chain};
 use super::check::{
-    CheckSum, check_over, finished_rows, rows_account, skipped, total_over, totals_account,
-    totals_of,
+    CheckSum, check_over, finished_rows, rows_tally, skipped, total_over, totals_of, totals_tally,
 };
 use super::demand::{Demand, Purpose, Work, check_needs, needs};
 use super::gather::group_problem;
@@ -15,6 +13,7 @@ use super::ports::{
     InputSource, Observer, Output, OutputError, Outputs, SourceError, SourceErrorKind, Sources,
 };
 use super::read::Reading;
+use super::sums::TableSum;
 use super::{gather, links};
 use crate::aggregate::AllRows;
 use crate::expr::World;
@@ -23,7 +22,7 @@ use crate::resolve::{
     CheckKind, GatherId, InputShape, LinkId, Plan, Source, Total, TotalId, input_specs, resolve,
 };
 use crate::table::{Batch, TableId};
-use crate::tally::{CheckAccount, LinkAccount, Problem, Report, Written};
+use crate::tally::{CheckTally, LinkTally, Problem, Report, Written};
 
 /// What is wanted of a run.
 #[derive(Clone, Copy)]
@@ -169,7 +168,7 @@ pub(super) struct Run<'a> {
     pub(super) sums: HashMap<TableId, TableSum>,
     checks: HashMap<usize, CheckSum>,
     totals: HashMap<usize, AllRows>,
-    pub links: HashMap<LinkId, LinkAccount>,
+    pub links: HashMap<LinkId, LinkTally>,
     failed: HashSet<Work>,
     /// The rows of totals, by table: finished columns.
     pub total_rows: HashMap<TableId, Batch>,
@@ -312,9 +311,9 @@ impl<'a> Run<'a> {
         let target = &self.plan.tables[link.to.0].name;
         self.observer.stage(&format!("linking to {target}"), 0);
         let built = links::build(&self.context(), id)?;
-        if let Some((index, account)) = built {
+        if let Some((index, tally)) = built {
             self.world.links[id.0] = Some(index);
-            self.links.insert(id, account);
+            self.links.insert(id, tally);
         }
         Ok(())
     }
@@ -388,9 +387,9 @@ impl<'a> Run<'a> {
         Ok(written)
     }
 
-    fn close_checks(&mut self) -> Vec<CheckAccount> {
+    fn close_checks(&mut self) -> Vec<CheckTally> {
         self.late_totals();
-        let mut accounts = vec![];
+        let mut tallies = vec![];
         for (at, check) in self.plan.checks.iter().enumerate() {
             let (mut works, totals) = check_needs(self.plan, &check.condition);
             if let CheckKind::Rows { table, .. } = check.kind {
@@ -399,31 +398,31 @@ impl<'a> Run<'a> {
             let ready = !works.iter().any(|work| self.failed.contains(work))
                 && totals.iter().all(|total| self.totals.contains_key(&total.0));
             if !ready {
-                accounts.push(skipped(self.plan, check));
+                tallies.push(skipped(self.plan, check));
                 continue;
             }
-            let account = match &check.kind {
+            let tally = match &check.kind {
                 CheckKind::Rows { table, .. } => {
                     let sum = match self.checks.remove(&at) {
                         Some(sum) => Ok(sum),
                         None => self.late_check(at, *table),
                     };
-                    sum.map(|sum| rows_account(self.plan, check, sum))
+                    sum.map(|sum| rows_tally(self.plan, check, sum))
                 }
                 CheckKind::Totals { .. } => {
                     let missing = self.fill_totals(&totals_of(&check.condition), at);
-                    missing.and_then(|()| totals_account(&self.world, check))
+                    missing.and_then(|()| totals_tally(&self.world, check))
                 }
             };
-            match account {
-                Ok(account) => accounts.push(account),
+            match tally {
+                Ok(tally) => tallies.push(tally),
                 Err(problem) => {
                     self.problems.push(problem);
-                    accounts.push(skipped(self.plan, check));
+                    tallies.push(skipped(self.plan, check));
                 }
             }
         }
-        accounts
+        tallies
     }
 
     /// Puts the values of totals where expressions find them.

@@ -4,6 +4,7 @@ use arrow_array::{Array, UInt32Array};
 
 use super::chain::Context;
 use crate::aggregate::number;
+use crate::bug::Sure;
 use crate::resolve::{Lay, SeveralPlan, SlotId};
 use crate::table::{Batch, Column, Table, TableId};
 use crate::tally::Part;
@@ -18,15 +19,12 @@ pub(super) fn rows(context: &Context<'_>, id: TableId, plan: &SeveralPlan) -> (B
     let own = &context.plan.tables[id.0];
     let demand = &context.demand.tables[id.0];
     let live = |slot: SlotId| demand.last_use[slot.0].is_some();
-    let none = Table::default();
-    let tables: Vec<&Table> = plan
-        .tables
-        .iter()
-        .map(|table| context.world.tables[table.0].as_ref().unwrap_or(&none))
-        .collect();
-    let column = |at: usize, place: Option<usize>, ty: Type| {
-        let column = place.and_then(|place| tables[at].columns.get(place)?.clone());
-        column.unwrap_or_else(|| Column::all_blank(ty, tables[at].rows))
+    let built =
+        |table: &TableId| context.world.tables[table.0].as_ref().sure("a table that is laid");
+    let tables: Vec<&Table> = plan.tables.iter().map(built).collect();
+    let column = |at: usize, place: Option<usize>, ty: Type| match place {
+        Some(place) => tables[at].columns[place].clone().sure("a column that is laid"),
+        None => Column::all_blank(ty, tables[at].rows),
     };
     let stacked = |(slot, places): &(SlotId, Vec<Option<usize>>)| {
         let ty = own.slots[slot.0];
@@ -35,7 +33,7 @@ pub(super) fn rows(context: &Context<'_>, id: TableId, plan: &SeveralPlan) -> (B
     };
     let part = |table: &TableId| Part {
         table: context.plan.tables[table.0].name.clone(),
-        rows: context.world.tables[table.0].as_ref().map_or(0, |table| table.rows as u64),
+        rows: built(table).rows as u64,
         alone: None,
         examples: vec![],
     };

@@ -17,11 +17,11 @@ use crate::tally::Problem;
 pub struct Showing {
     /// The table.
     pub table: String,
-    /// Only rows that do not lead along this link.
+    /// Sole rows that do not lead along this link.
     pub unmatched: Option<String>,
     /// How many rows at most; `None` for all.
     pub rows: Option<usize>,
-    /// Only rows of which this holds.
+    /// Sole rows of which this holds.
     pub condition: Option<String>,
     /// Expressions by which the rows are ordered: each may end in `desc`. Blanks stand last.
     pub sort: Vec<String>,

@@ -3,13 +3,13 @@
 
 use rayon::prelude::*;
 
-use super::account::StepSum;
 use super::gather::{group_problem, rows_gathered};
 use super::one_row::{
     columns as columns_of, group_named, of_groups, own_mistakes, sizes_of, step_values, total_row,
 };
 use super::operations::StepRunner;
 use super::pile::{Different, Piece, Pile, different_in, different_in_all};
+use super::sums::StepSum;
 use crate::aggregate::{
     AggregateFunction, Groups, Values, different as pairs_of, folded, from_parts, kept, number,
     parts,

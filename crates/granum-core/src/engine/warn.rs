@@ -47,11 +47,11 @@ impl Run<'_> {
             MistakePlan::MeanOfRatio => Some(Mistake::MeanOfRatio),
             MistakePlan::DistinctSummed => Some(Mistake::DistinctSummed),
             MistakePlan::RowsCounted { result, counted, link } => {
-                let account = self.links.get(link)?;
-                let most = account.spread.as_ref().map_or(0, |spread| spread.most);
+                let tally = self.links.get(link)?;
+                let most = tally.spread.as_ref().map_or(0, |spread| spread.most);
                 (most > 1).then(|| Mistake::RowsCounted {
                     result: result.clone(),
-                    of: account.to.clone(),
+                    of: tally.to.clone(),
                     counted: self.plan.tables[counted.0].name.clone(),
                     key: self.key_words(*link),
                     most,

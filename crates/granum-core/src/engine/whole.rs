@@ -5,9 +5,9 @@ use std::sync::atomic::AtomicU64;
 use arrow_array::BooleanArray;
 use arrow_buffer::BooleanBuffer;
 
-use super::account::StepSum;
 use super::chain::{ChainRun, Op, Stop};
 use super::operations::StepRunner;
+use super::sums::StepSum;
 use super::{one_row, order};
 use crate::expr::{Scope, evaluate};
 use crate::grain::{EXAMPLES, broken};
@@ -30,9 +30,7 @@ impl ChainRun<'_> {
         };
         runner.release(batch);
         let plan = &self.context.plan.tables[self.chain.tables[at].0];
-        let column = |batch: &Batch, slot: &SlotId| {
-            batch.slots[slot.0].clone().unwrap_or(Column::Blank(batch.rows))
-        };
+        let column = |batch: &Batch, slot: &SlotId| batch.slot(*slot).clone();
         let (stays, cut): (BooleanBuffer, Cut) = match &plan.steps[step].step {
             Step::Dedupe { slots } => {
                 let columns = slots.iter().map(|slot| column(batch, slot)).collect();

@@ -9,6 +9,7 @@ use super::kernel::{Counting, RowFailure, texts};
 use super::typed::{Kind, Logic, Typed};
 use super::world::World;
 use super::{arithmetic, compare, convert};
+use crate::bug::{Sure, bug};
 use crate::link::follow;
 use crate::resolve::Hop;
 use crate::table::{Batch, Column, TableId};
@@ -78,25 +79,20 @@ impl Scope<'_> {
     fn truth(&self, expr: &Typed, mask: Mask<'_>) -> Result<BooleanArray, RowFailure> {
         Ok(match self.column(expr, mask)? {
             Column::Boolean(array) => array,
-            other => BooleanArray::new_null(other.len()),
+            Column::Blank(rows) => BooleanArray::new_null(rows),
+            other => bug(format!("a condition is of {}", other.ty())),
         })
     }
 
     fn column(&self, expr: &Typed, mask: Mask<'_>) -> Result<Column, RowFailure> {
         let rows = self.batch.rows;
         Ok(match &expr.kind {
-            Kind::Slot(slot) => match &self.batch.slots[slot.0] {
-                Some(column) => column.clone(),
-                None => Column::all_blank(expr.ty, rows),
-            },
+            Kind::Slot(slot) => self.batch.slot(*slot).clone(),
             Kind::Constant(value) => Column::constant(value, expr.ty, rows),
             Kind::Path { from, hops, target, column } => {
                 let to = self.path(*from, hops);
-                let table = self.world.tables[target.0].as_ref();
-                match table.and_then(|table| table.columns[*column].as_ref()) {
-                    Some(values) => values.take(&to),
-                    None => Column::all_blank(expr.ty, rows),
-                }
+                let table = self.world.tables[target.0].as_ref().sure("a table that is led to");
+                table.columns[*column].as_ref().sure("a column that is led to").take(&to)
             }
             Kind::Leads { from, hops } => {
                 let to = self.path(*from, hops);
@@ -106,11 +102,8 @@ impl Scope<'_> {
                 Column::Boolean(BooleanArray::new(leads, None))
             }
             Kind::Gathered { from, id } => {
-                let gathered = self.world.gathered[id.0].as_ref();
-                match gathered.zip(self.batch.origin(*from)) {
-                    Some((values, rows)) => values.take(rows),
-                    None => Column::all_blank(expr.ty, rows),
-                }
+                let gathered = self.world.gathered[id.0].as_ref().sure("what was gathered");
+                gathered.take(self.batch.origin(*from).sure("where rows came from"))
             }
             Kind::Total(id) => Column::constant(&self.world.totals[id.0], expr.ty, rows),
             Kind::Convert(inner) => {
@@ -224,9 +217,8 @@ impl Scope<'_> {
 
     /// The rows of the last table of a path that the batch's rows lead to.
     pub fn path(&self, from: TableId, hops: &[Hop]) -> UInt32Array {
-        let nowhere = || UInt32Array::new_null(self.batch.rows);
         let Some((last, before)) = hops.split_last() else {
-            return self.batch.origin(from).cloned().unwrap_or_else(nowhere);
+            return self.batch.origin(from).sure("where rows came from").clone();
         };
         self.batch.paths.lead(from, hops, || {
             let rows = self.path(from, before);
@@ -236,7 +228,7 @@ impl Scope<'_> {
                     self.world.tables[of.0].as_ref().and_then(|table| table.origin(*base))
                 }
             };
-            index.map_or_else(nowhere, |index| follow(&rows, index))
+            follow(&rows, index.sure("a link on a path"))
         })
     }
 }

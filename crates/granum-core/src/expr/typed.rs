@@ -139,6 +139,17 @@ impl Typed {
         fails
     }
 
+    /// The slots that it reads.
+    pub fn slots(&self) -> Vec<SlotId> {
+        let mut slots = vec![];
+        self.visit(&mut |part| {
+            if let Kind::Slot(slot) = part.kind {
+                slots.push(slot);
+            }
+        });
+        slots
+    }
+
     /// Calls `see` on this expression and on all that it is made of.
     pub fn visit<'a>(&'a self, see: &mut dyn FnMut(&'a Typed)) {
         see(self);

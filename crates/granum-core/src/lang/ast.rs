@@ -285,7 +285,7 @@ pub enum StepKind {
     Grain(Vec<Name>),
     /// `track COLUMN, …`
     Track(Vec<Name>),
-    /// `one row per KEY [as NAME], … [with total "TEXT"] NAME = AGGREGATE …`, `one row in all …`
+    /// `one row per KEY [as NAME], … [total row "TEXT"] NAME = AGGREGATE …`, `one row in all …`
     OneRow {
         /// What one row is; nothing for one row in all.
         keys: Vec<KeyTree>,

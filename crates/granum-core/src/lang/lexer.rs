@@ -5,9 +5,9 @@ use super::token::{Comment, Span, Token, TokenKind};
 
 /// Words that cannot be names without backticks.
 pub(crate) const HARD_WORDS: &[&str] = &[
-    "plan", "use", "param", "input", "table", "link", "check", "warn", "case", "output", "chart",
-    "and", "or", "not", "in", "is", "blank", "if", "then", "else", "where", "per", "by", "as",
-    "true", "false",
+    "plan", "use", "param", "input", "table", "link", "check", "warn", "example", "output",
+    "chart", "and", "or", "not", "in", "is", "blank", "if", "then", "else", "where", "per", "by",
+    "as", "true", "false",
 ];
 
 /// Whether a name can stand without backticks.

@@ -381,7 +381,7 @@ proptest! {
         expression in expressions(), key in names(), name in names(), other in names(),
         ties in any::<bool>(), total in any::<bool>(),
     ) {
-        let total = if total { "with total \"all\"" } else { "" };
+        let total = if total { "total row \"all\"" } else { "" };
         let ties = if ties { "with ties" } else { "" };
         let text = format!(
             "use \"a.granum\" input {name} from calendar {key} through ({other})\n\

@@ -265,7 +265,7 @@ impl<'a> Resolver<'a> {
             (
                 format!("`{}` is each row's, and a group may have many rows", name.text),
                 format!(
-                    "say which is meant:  only({0}) , latest({0} by \u{2026}) , max({0}) , \
+                    "say which is meant:  sole({0}) , latest({0} by \u{2026}) , max({0}) , \
                      list({0}) ; or make it a key",
                     name.text
                 ),

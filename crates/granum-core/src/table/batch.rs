@@ -6,7 +6,8 @@ use std::sync::{Mutex, PoisonError};
 use arrow_array::{BooleanArray, UInt32Array};
 
 use super::{Column, TableId};
-use crate::resolve::Hop;
+use crate::bug::bug;
+use crate::resolve::{Hop, SlotId};
 
 /// Rows with the slots that are alive, and the rows of other tables that they came from.
 #[derive(Debug, Clone, Default)]
@@ -62,6 +63,14 @@ impl Batch {
 
     pub fn origin(&self, table: TableId) -> Option<&UInt32Array> {
         self.origins.iter().find(|(id, _)| *id == table).map(|(_, rows)| rows)
+    }
+
+    /// The column of a slot that must be alive.
+    pub fn slot(&self, slot: SlotId) -> &Column {
+        match self.slots.get(slot.0) {
+            Some(Some(column)) => column,
+            _ => bug(format!("slot {} of a batch is missing", slot.0)),
+        }
     }
 
     pub fn slice(&self, offset: usize, length: usize) -> Batch {

@@ -10,6 +10,7 @@ use arrow_schema::DataType;
 
 use super::Amount;
 use super::growing::ColumnBuilder;
+use crate::bug::bug;
 use crate::value::{Scalar, Scale, Type, day, decimal};
 
 /// Texts of up to this many bytes stand in their views.
@@ -196,7 +197,7 @@ impl Column {
         each_array!(self, array => match arrow_select::filter::filter(array, keep) {
             Ok(kept) => self.like(&kept),
             // The lengths are equal, which is all that filter can refuse.
-            Err(_) => self.slice(0, 0),
+            Err(error) => bug(format!("rows cannot be filtered: {error}")),
         }, _length => self.clone())
     }
 
@@ -224,7 +225,7 @@ impl Column {
         each_array!(self, array => match arrow_select::take::take(array, rows, None) {
             Ok(taken) => self.like(&taken),
             // Arrow refuses only types that a column never has.
-            Err(_) => Self::all_blank(self.ty(), rows.len()),
+            Err(error) => bug(format!("rows cannot be taken: {error}")),
         }, _length => Self::Blank(rows.len()))
     }
 

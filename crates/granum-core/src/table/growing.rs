@@ -14,6 +14,7 @@ use rayon::prelude::*;
 
 use super::column::INLINE;
 use super::{Batch, Column, TableId};
+use crate::bug::{Sure, bug};
 use crate::value::{Scale, Type};
 
 /// One column that grows: by values of its type, or by columns that have it or are all blank.
@@ -68,7 +69,7 @@ impl ColumnBuilder {
         match (&mut self.values, part) {
             (Values::Text(texts), Column::Text(array)) => texts.append(array),
             (Values::Integer(values), Column::Integer(a)) => values.extend_from_slice(a.values()),
-            (Values::Decimal(values, _), Column::Decimal(a)) => {
+            (Values::Decimal(values, scale), Column::Decimal(a)) if a.scale() == scale.0 as i8 => {
                 values.extend_from_slice(a.values());
             }
             (Values::Number(values), Column::Number(a)) => values.extend_from_slice(a.values()),
@@ -77,8 +78,10 @@ impl ColumnBuilder {
                 values.extend_from_slice(a.values());
             }
             (Values::Boolean(values), Column::Boolean(a)) => values.append_buffer(a.values()),
-            // All blank; a part of another type does not come.
-            (values, part) => values.append_blanks(part.len()),
+            (values, part) if part.blanks() == part.len() => values.append_blanks(part.len()),
+            (values, part) => {
+                bug(format!("a part of {} came for a column of {}", part.ty(), values.ty()))
+            }
         }
         match part.nulls() {
             _ if matches!(self.values, Values::Text(_)) => {}
@@ -121,6 +124,19 @@ impl Values {
             Type::Date => Self::Date(with_room(room)),
             Type::DateTime => Self::DateTime(with_room(room)),
             Type::Boolean => Self::Boolean(BooleanBufferBuilder::new(room)),
+        }
+    }
+
+    fn ty(&self) -> Type {
+        match self {
+            Self::Blank(_) => Type::Blank,
+            Self::Text(_) => Type::Text,
+            Self::Integer(_) => Type::Integer,
+            Self::Decimal(_, scale) => Type::Decimal(*scale),
+            Self::Number(_) => Type::Number,
+            Self::Date(_) => Type::Date,
+            Self::DateTime(_) => Type::DateTime,
+            Self::Boolean(_) => Type::Boolean,
         }
     }
 
@@ -251,10 +267,9 @@ impl Stack {
             || {
                 slots.par_iter_mut().enumerate().for_each(|(slot, growing)| {
                     let Some(growing) = growing else { return };
-                    parts
-                        .iter()
-                        .filter_map(|part| part.slots[slot].as_ref())
-                        .for_each(|column| growing.append(column));
+                    for part in parts {
+                        growing.append(part.slots[slot].as_ref().sure("a slot of a batch"));
+                    }
                 });
             },
             || {

@@ -6,9 +6,9 @@ use crate::lang::Severity;
 use crate::table::Place;
 use crate::value::Scalar;
 
-/// The account of one check.
+/// The tally of one check.
 #[derive(Debug, Clone, Serialize)]
-pub struct CheckAccount {
+pub struct CheckTally {
     /// Whether it stops a run.
     pub severity: Severity,
     /// Its title, or its condition.
@@ -49,7 +49,7 @@ fn values_as_text<S: Serializer>(
     )
 }
 
-impl CheckAccount {
+impl CheckTally {
     /// Whether outputs may be written as far as this is concerned: it held, or is only a warning.
     pub fn passes(&self) -> bool {
         self.held || self.severity == Severity::Warn

@@ -4,9 +4,9 @@ use serde::Serialize;
 
 use crate::table::Amount;
 
-/// The account of one link.
+/// The tally of one link.
 #[derive(Debug, Clone, Serialize)]
-pub struct LinkAccount {
+pub struct LinkTally {
     /// The table whose rows lead.
     pub from: String,
     /// The table they lead to.
@@ -116,7 +116,7 @@ pub struct MissingKey {
     pub rows: u64,
 }
 
-impl LinkAccount {
+impl LinkTally {
     /// Rows that count: all, or those with a key where blanks are allowed.
     pub fn counted(&self) -> u64 {
         if self.blank_allowed { self.rows - self.blank } else { self.rows }

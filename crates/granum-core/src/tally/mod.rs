@@ -8,11 +8,11 @@ mod report;
 mod step;
 mod warning;
 
-pub use check::{CheckAccount, FailedRow};
-pub use link::{LinkAccount, LinkAmount, MissingKey, NearKind, NearMiss, Spread, share_text};
+pub use check::{CheckTally, FailedRow};
+pub use link::{LinkAmount, LinkTally, MissingKey, NearKind, NearMiss, Spread, share_text};
 pub use problem::{BadCell, Problem, RepeatedKey, RowReason, UnitsTrouble};
 pub use report::{Report, Written};
 pub use step::{
-    Cut, GrainChange, GroupSizes, Part, SetAside, StepAccount, StepDetail, TableTally, TrackedName,
+    Cut, GrainChange, GroupSizes, Part, SetAside, StepDetail, StepTally, TableTally, TrackedName,
 };
 pub use warning::{Mistake, Warning};

@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 
-use super::{CheckAccount, LinkAccount, Problem, TableTally, Warning};
+use super::{CheckTally, LinkTally, Problem, TableTally, Warning};
 
 /// The report of a run or a check.
 #[derive(Debug, Clone, Default, Serialize)]
@@ -12,11 +12,11 @@ pub struct Report {
     /// The tables, inputs included, in the order of the plan.
     pub tables: Vec<TableTally>,
     /// The links, in the order of the plan.
-    pub links: Vec<LinkAccount>,
+    pub links: Vec<LinkTally>,
     /// How many links the plan has: those that could not be built are not in `links`.
     pub links_planned: usize,
     /// The checks and warnings, in the order of the plan.
-    pub checks: Vec<CheckAccount>,
+    pub checks: Vec<CheckTally>,
     /// What is usually a mistake.
     pub warnings: Vec<Warning>,
     /// Whether warnings hold outputs back.
@@ -52,7 +52,7 @@ impl Report {
         self.problems.is_empty()
             && self.not_built.is_empty()
             && self.links.iter().all(|link| link.held)
-            && self.checks.iter().all(CheckAccount::passes)
+            && self.checks.iter().all(CheckTally::passes)
             && !(self.deny_warnings && self.warns())
     }
 

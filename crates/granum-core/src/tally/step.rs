@@ -5,7 +5,7 @@ use serde::Serialize;
 use super::problem::BadCell;
 use crate::table::Amount;
 
-/// The account of one table.
+/// The tally of one table.
 #[derive(Debug, Clone, Serialize)]
 pub struct TableTally {
     /// The table.
@@ -25,7 +25,7 @@ pub struct TableTally {
     /// Each amount at the start; `None` where it cannot be worked yet.
     pub amounts: Vec<Option<Amount>>,
     /// The steps that can change rows, grain or tracked amounts.
-    pub steps: Vec<StepAccount>,
+    pub steps: Vec<StepTally>,
     /// Cells that were made blank because they could not be read, by column.
     pub blanked: Vec<(String, u64)>,
     /// Cells that could not be read and set their rows aside, by column.
@@ -69,9 +69,9 @@ pub struct TrackedName {
     pub base_name: Option<String>,
 }
 
-/// The account of one step.
+/// The tally of one step.
 #[derive(Debug, Clone, Serialize)]
-pub struct StepAccount {
+pub struct StepTally {
     /// The step on one line.
     pub text: String,
     /// Rows after it.

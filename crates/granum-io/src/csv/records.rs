@@ -84,7 +84,7 @@ impl<'a> Records<'a> {
             }
             let record = &self.text.as_bytes()[start..self.scanner.position()];
             let line = self.line;
-            // Only a quoted field can hold line ends of its own.
+            // Sole a quoted field can hold line ends of its own.
             let long = self.fields.iter().any(|field| self.spans_lines(*field));
             self.line += if long { memchr_iter(b'\n', record).count() as u64 } else { 1 };
             if self.fields.len() == 1 && matches!(record, [] | [b'\n' | b'\r'] | [b'\r', b'\n']) {

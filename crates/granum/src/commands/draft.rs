@@ -32,7 +32,7 @@ pub(super) fn run(printer: &mut Printer, names: &[String], reading: &Reading) ->
                     json::document(None, "held", told)
                 }
             };
-            printer.result(&text);
+            printer.data(&text);
             Exit::Held
         }
         Err(RunError::Source(error)) => files::failed(printer, reading.format, &error),

@@ -70,7 +70,7 @@ pub(super) fn failed(printer: &mut Printer, format: Format, error: &SourceError)
         Format::Text => printer.diagnostic(&format!("error: {error}\n  {}\n", error.help)),
         Format::Json => {
             let told = json::document(None, "file-failed", [("error", json::value(error))]);
-            printer.result(&told);
+            printer.data(&told);
         }
     }
     match error.kind {

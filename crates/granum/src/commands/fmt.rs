@@ -41,7 +41,7 @@ pub(super) fn run(printer: &mut Printer, path: &Path, check: bool) -> Exit {
         return Exit::DataFailed;
     }
     if standard_input {
-        printer.result(&formatted);
+        printer.data(&formatted);
         return Exit::Held;
     }
     if formatted == text {

@@ -61,7 +61,7 @@ fn told(printer: &mut Printer, asked: &Asked, found: &Matched, format: Format) -
     match format {
         Format::Json => {
             let outcome = if stopped { "stopped" } else { "held" };
-            printer.result(&json::outcome(&asked.name, outcome, "match", json::value(found)));
+            printer.data(&json::outcome(&asked.name, outcome, "match", json::value(found)));
         }
         Format::Text if stopped => {
             let text = render::problems(&found.problems, &asked.texts.all);

@@ -13,14 +13,14 @@ mod show;
 mod survey;
 mod used;
 
-use std::io::{self, Write};
+use std::io::{self, IsTerminal, Write};
 use std::process::ExitCode;
 
 use anstream::{AutoStream, ColorChoice};
 use clap::CommandFactory;
 use granum_core::engine::Showing;
 
-use crate::args::{Args, Color, Command, Global};
+use crate::args::{Args, Color, Command, Format, Global};
 
 /// How a command ended.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -33,6 +33,16 @@ pub enum Exit {
     PlanWrong,
     /// A file cannot be read, or not be written.
     FileFailed,
+    /// The program itself is at fault.
+    Fault,
+}
+
+/// Says that the system gives no more threads.
+pub fn no_thread(error: &dyn std::fmt::Display) -> String {
+    format!(
+        "error: threads cannot be started: {error}\n  fewer may do:  --threads 1 ; or raise the limit \
+         of processes (ulimit -u)"
+    )
 }
 
 impl From<Exit> for ExitCode {
@@ -42,6 +52,7 @@ impl From<Exit> for ExitCode {
             Exit::DataFailed => 1,
             Exit::PlanWrong => 2,
             Exit::FileFailed => 3,
+            Exit::Fault => 4,
         })
     }
 }
@@ -52,8 +63,10 @@ pub struct Printer {
     err: Box<dyn Write>,
     pub global: Global,
     pub width: usize,
-    pub color_err: bool,
-    closed: bool,
+    color_out: bool,
+    color_err: bool,
+    /// Why standard output takes nothing more.
+    failed: Option<io::Error>,
 }
 
 impl Printer {
@@ -63,30 +76,55 @@ impl Printer {
             Color::Always => ColorChoice::Always,
             Color::Never => ColorChoice::Never,
         };
-        let out = AutoStream::new(io::stdout(), choice);
-        let err = AutoStream::new(io::stderr(), choice);
-        let color_err = err.current_choice() != ColorChoice::Never;
+        // What is printed is made visible here already; only whether to colour is asked.
+        let color = |stream: ColorChoice| stream != ColorChoice::Never;
+        let color_out = color(AutoStream::new(io::stdout(), choice).current_choice());
+        let color_err = color(AutoStream::new(io::stderr(), choice).current_choice());
         let width = console::Term::stdout().size_checked().map_or(100, |(_, width)| width.into());
         Self {
-            out: Box::new(io::BufWriter::new(out)),
-            err: Box::new(err),
+            out: Box::new(io::BufWriter::new(io::stdout())),
+            err: Box::new(io::stderr()),
             global,
             width: width.clamp(40, 200),
+            color_out,
             color_err,
-            closed: false,
+            failed: None,
         }
     }
 
-    /// Prints a result. Where nobody reads any more, that is no error.
+    /// Prints a result for people: nothing in it acts on a terminal.
     pub fn result(&mut self, text: &str) {
-        if !self.closed && self.out.write_all(text.as_bytes()).is_err() {
-            self.closed = true;
+        let text = crate::render::visible(text, self.color_out);
+        self.write(&text);
+    }
+
+    /// Prints a result in the format that was asked for.
+    pub fn told(&mut self, format: Format, text: &str) {
+        match format {
+            Format::Text => self.result(text),
+            Format::Json => self.data(text),
+        }
+    }
+
+    /// Prints a result for programs, as it is; on a terminal people see it.
+    pub fn data(&mut self, text: &str) {
+        if io::stdout().is_terminal() {
+            return self.result(text);
+        }
+        self.write(text);
+    }
+
+    fn write(&mut self, text: &str) {
+        if self.failed.is_none() {
+            self.failed = self.out.write_all(text.as_bytes()).err();
         }
     }
 
     /// Prints a diagnostic.
     pub fn diagnostic(&mut self, text: &str) {
-        let _ = self.out.flush();
+        self.flush();
+        let text = crate::render::visible(text, self.color_err);
+        // Where errors cannot be told, nothing can.
         let _ = self.err.write_all(text.as_bytes());
     }
 
@@ -101,8 +139,25 @@ impl Printer {
         }
     }
 
-    fn finish(&mut self) {
-        let _ = self.out.flush();
+    fn flush(&mut self) {
+        if self.failed.is_none() {
+            self.failed = self.out.flush().err();
+        }
+    }
+
+    /// Prints what is left. Where nobody reads any more, that is no error; any other reason is.
+    fn finish(&mut self, exit: Exit) -> Exit {
+        self.flush();
+        match self.failed.take() {
+            Some(error) if error.kind() != io::ErrorKind::BrokenPipe => {
+                self.diagnostic(&format!(
+                    "error: standard output cannot be written: {error}\n  what was printed is not \
+                     whole; make room or write elsewhere, and run it again\n"
+                ));
+                if exit == Exit::Held { Exit::FileFailed } else { exit }
+            }
+            _ => exit,
+        }
     }
 }
 
@@ -112,7 +167,7 @@ pub fn run(args: Args) -> Exit {
     let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).stack_size(crate::STACK);
     let mut printer = Printer::new(args.global);
     if let Err(error) = pool.build_global() {
-        printer.diagnostic(&format!("error: threads cannot be started: {error}\n"));
+        printer.diagnostic(&format!("{}\n", no_thread(&error)));
         return Exit::FileFailed;
     }
     let exit = match args.command {
@@ -145,11 +200,10 @@ pub fn run(args: Args) -> Exit {
         Command::Completions { shell } => {
             let mut script = vec![];
             clap_complete::generate(shell, &mut Args::command(), "granum", &mut script);
-            printer.result(&String::from_utf8_lossy(&script));
+            printer.data(&String::from_utf8_lossy(&script));
             Exit::Held
         }
         Command::Fmt { plan, check } => fmt::run(&mut printer, &plan, check),
     };
-    printer.finish();
-    exit
+    printer.finish(exit)
 }

@@ -83,7 +83,7 @@ impl Plan {
             Format::Text => printer.diagnostic(&format!("error: {message}\n  {help}\n")),
             Format::Json => {
                 let told = json::outcome(&self.name, "file-failed", "error", told);
-                printer.result(&told);
+                printer.data(&told);
             }
         }
         Exit::FileFailed
@@ -115,7 +115,7 @@ pub(super) fn read(printer: &mut Printer, path: &Path, format: Format) -> Result
             Format::Text => printer.diagnostic(&format!("error: {name}: {what}\n")),
             Format::Json => {
                 let told = json!({ "file": name, "message": what, "kind": "plan" });
-                printer.result(&json::outcome(&name, "file-failed", "error", told));
+                printer.data(&json::outcome(&name, "file-failed", "error", told));
             }
         }
         Exit::FileFailed
@@ -134,7 +134,7 @@ pub(super) fn read(printer: &mut Printer, path: &Path, format: Format) -> Result
                     "kind": "encoding", "message": what, "help": null, "file": name,
                     "from": place, "to": place,
                 }]);
-                printer.result(&json::outcome(&name, "plan-wrong", "diagnostics", told));
+                printer.data(&json::outcome(&name, "plan-wrong", "diagnostics", told));
             }
         }
         Exit::PlanWrong
@@ -168,7 +168,7 @@ pub(super) fn wrong(
         }
         Format::Json => {
             let told = asked.iter().map(json::asked_wrong).collect();
-            printer.result(&json::outcome(name, "plan-wrong", "diagnostics", told));
+            printer.data(&json::outcome(name, "plan-wrong", "diagnostics", told));
         }
     }
     Exit::PlanWrong
@@ -184,12 +184,12 @@ pub(super) fn plan_wrong(
 ) {
     match format {
         Format::Text => {
-            let text = render::diagnostics(texts, diagnostics, printer.color_err);
+            let text = render::diagnostics(texts, diagnostics);
             printer.diagnostic(&text);
         }
         Format::Json => {
             let told = json::diagnostics(texts, diagnostics);
-            printer.result(&json::outcome(name, "plan-wrong", "diagnostics", told));
+            printer.data(&json::outcome(name, "plan-wrong", "diagnostics", told));
         }
     }
 }

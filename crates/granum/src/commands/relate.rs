@@ -40,7 +40,7 @@ pub(super) fn run(
             Format::Text => render::names_found(&found, name),
             Format::Json => json::document(None, "held", [("found", json::value(&found))]),
         };
-        printer.result(&text);
+        printer.told(reading.format, &text);
         return Exit::Held;
     }
     let text = match reading.format {
@@ -55,7 +55,7 @@ pub(super) fn run(
             json::document(None, "held", told)
         }
     };
-    printer.result(&text);
+    printer.told(reading.format, &text);
     match (&wanted.picture, kind) {
         (Some(path), Some(kind)) => picture::write(printer, &relations, path, kind),
         _ => Exit::Held,

@@ -48,7 +48,7 @@ pub(super) fn run(printer: &mut Printer, args: &PlanArgs, writes: Writes) -> Exi
         Format::Text if printer.global.quiet => view.verdict(),
         Format::Text => view.whole(),
     };
-    printer.result(&text);
+    printer.told(options.format, &text);
     let all = ("in all".to_owned(), begun.elapsed().as_secs_f64());
     printer.stages(stages.into_iter().chain([all]));
     if report.held() { Exit::Held } else { Exit::DataFailed }

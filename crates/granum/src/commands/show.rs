@@ -25,7 +25,7 @@ pub(super) fn run(
     let _ = progress.finish();
     match shown {
         Ok(shown) if options.format == Format::Json => {
-            printer.result(&json::rows(&plan.name, &shown));
+            printer.data(&json::rows(&plan.name, &shown));
             if shown.problems.is_empty() { Exit::Held } else { Exit::DataFailed }
         }
         Ok(shown) if !shown.problems.is_empty() => {

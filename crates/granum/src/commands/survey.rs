@@ -40,7 +40,7 @@ pub(super) fn run(printer: &mut Printer, names: &[String], reading: &Reading) ->
         }
     }
     if reading.format == Format::Json {
-        printer.result(&json::document(None, "held", [("surveys", told.into())]));
+        printer.data(&json::document(None, "held", [("surveys", told.into())]));
     }
     exit
 }

@@ -14,7 +14,7 @@ pub(super) fn set(sides: &[Side], rows: &[Vec<String>]) -> Vec<String> {
     let mut table = Table::new();
     table.load_style(presets::NOTHING).set_content_arrangement(ContentArrangement::Disabled);
     for row in rows {
-        table.add_row(row);
+        table.add_row(row.iter().map(|cell| super::visible::seen(cell)));
     }
     for (at, side) in sides.iter().enumerate() {
         if let Some(column) = table.column_mut(at) {

@@ -1,7 +1,7 @@
 //! How complete each link was.
 
 use granum_core::table::Amount;
-use granum_core::tally::{LinkAccount, LinkAmount, share_text};
+use granum_core::tally::{LinkAmount, LinkTally, share_text};
 
 use super::columns::{Side, set};
 use super::{bad, count, dim, good, heading, shortened};
@@ -10,7 +10,7 @@ use super::{bad, count, dim, good, heading, shortened};
 const KEYS: usize = 40;
 
 /// The table of links, and what else there is to know of each.
-pub(super) fn links(links: &[LinkAccount]) -> String {
+pub(super) fn links(links: &[LinkTally]) -> String {
     if links.is_empty() {
         return String::new();
     }
@@ -75,7 +75,7 @@ pub(super) fn links(links: &[LinkAccount]) -> String {
 }
 
 /// How many rows lead to one of the target, over those that any leads to.
-fn spread(link: &LinkAccount) -> String {
+fn spread(link: &LinkTally) -> String {
     match link.spread {
         None => "\u{2014}".into(),
         Some(spread) if spread.most == spread.least => count(spread.least),
@@ -89,7 +89,7 @@ fn spread(link: &LinkAccount) -> String {
 }
 
 /// The share of the amount that is asked for, else of the first that is tracked.
-fn by_amount(link: &LinkAccount) -> String {
+fn by_amount(link: &LinkTally) -> String {
     let asked =
         link.amounts.iter().find(|amount| link.required.ends_with(&format!(" of {}", amount.name)));
     match asked.or(link.amounts.first()) {

@@ -14,6 +14,7 @@ mod survey;
 mod tally;
 mod texts;
 mod verdict;
+mod visible;
 mod warning;
 
 pub use diagnostic::diagnostics;
@@ -24,14 +25,11 @@ pub use report::Report;
 pub use rows::rows;
 pub use survey::survey;
 pub use texts::Texts;
+pub use visible::visible;
 
 use anstyle::{AnsiColor, Style};
-use granum_core::survey::is_unseen;
 use granum_core::value::{Scale, decimal};
-
-fn styled(style: Style, text: &str) -> String {
-    format!("{style}{text}{style:#}")
-}
+use visible::{seen, styled};
 
 /// A heading.
 pub fn heading(text: &str) -> String {
@@ -66,10 +64,11 @@ fn spaces_seen(text: &str) -> String {
     if text.trim() == text { text.to_owned() } else { format!("\"{text}\"") }
 }
 
-/// A value of up to so many letters, with a sign in place of each that nobody sees.
+/// A value of up to so many letters, with an escape in place of each that nobody sees.
 fn clipped(value: &str, longest: usize) -> String {
-    let text: String = value.chars().map(|c| if is_unseen(c) { '\u{fffd}' } else { c }).collect();
-    let text = spaces_seen(&text);
+    // More than is shown need not be looked at: cells can be very long.
+    let cut: String = value.chars().take(longest + 1).collect();
+    let text = if cut.len() < value.len() { seen(&cut) } else { spaces_seen(&seen(value)) };
     if text.chars().count() <= longest {
         return text;
     }

@@ -142,7 +142,7 @@ pub(super) fn problem(problem: &Problem, source: &str) -> String {
         }
         Problem::TotalTaken { table, column, total } => format!(
             "  {table}: a group of `{column}` is called \"{total}\", as the total's row would be\n    \
-             give the total another name:  with total \"\u{2026}\"\n"
+             give the total another name:  total row \"\u{2026}\"\n"
         ),
         Problem::TooManyRows { table } => {
             format!("  {table}: more than 4,294,967,295 rows are more than one table can have\n")

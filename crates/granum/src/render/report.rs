@@ -30,7 +30,7 @@ impl Report<'_> {
         out
     }
 
-    /// Only how it ended, and why.
+    /// Sole how it ended, and why.
     pub fn verdict(&self) -> String {
         verdict::verdict(self)
     }

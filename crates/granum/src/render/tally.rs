@@ -1,7 +1,7 @@
 //! The tally of tables: what each step did to rows and amounts.
 
 use granum_core::table::Amount;
-use granum_core::tally::{Cut, GroupSizes, Part, Report, StepAccount, StepDetail, TableTally};
+use granum_core::tally::{Cut, GroupSizes, Part, Report, StepDetail, StepTally, TableTally};
 
 use super::columns::{Side, set};
 use super::{change, count, counted, folded, heading, shortened};
@@ -200,7 +200,7 @@ fn note(detail: &StepDetail) -> Option<String> {
 }
 
 /// What one row is before a step and after it.
-fn grain_change(step: &StepAccount) -> Option<String> {
+fn grain_change(step: &StepTally) -> Option<String> {
     let grain = step.grain.as_ref()?;
     let groups = matches!(step.detail, StepDetail::Groups { .. });
     let after = grain_words(&grain.after, groups);

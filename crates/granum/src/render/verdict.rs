@@ -1,7 +1,7 @@
 //! Whether everything held; if not, what did not, and which rows to look at.
 
 use granum_core::lang::Severity;
-use granum_core::tally::{self, CheckAccount, LinkAccount};
+use granum_core::tally::{self, CheckTally, LinkTally};
 use granum_core::value::{Scalar, Scale, decimal};
 
 use super::columns::{Side, set};
@@ -60,7 +60,7 @@ fn tell(report: &tally::Report, severity: Severity) -> (usize, usize) {
 }
 
 /// What a check looked at.
-fn over(check: &CheckAccount) -> String {
+fn over(check: &CheckTally) -> String {
     match &check.table {
         _ if check.skipped => String::new(),
         Some(table) if check.rows == 0 => format!("{table} has no rows"),
@@ -223,7 +223,7 @@ fn size(bytes: u64) -> String {
     }
 }
 
-fn failed_link(view: &Report<'_>, link: &LinkAccount) -> String {
+fn failed_link(view: &Report<'_>, link: &LinkTally) -> String {
     let missing = link.counted() - link.matched;
     let amounts: Vec<String> = link
         .amounts
@@ -289,7 +289,7 @@ fn for_people(value: &Scalar) -> String {
     }
 }
 
-fn failed_check(check: &CheckAccount) -> String {
+fn failed_check(check: &CheckTally) -> String {
     let what = match check.severity {
         Severity::Check => "check",
         Severity::Warn => "warning",

@@ -78,7 +78,7 @@ fn the_tally_tells_grain_groups_and_what_ends() {
     let folder = sales();
     folder.plan(
         "input sales from \"sales.csv\"\n  grain line\n  track net, line\ntable t from sales\n  \
-         one row per channel with total \"all\"\n    value = sum(net)\n  top 2 by value\n",
+         one row per channel total row \"all\"\n    value = sum(net)\n  top 2 by value\n",
     );
     // After a total no rows may go.
     folder
@@ -103,7 +103,7 @@ fn the_tally_tells_grain_groups_and_what_ends() {
 #[test]
 fn the_total_is_worked_afresh_and_only_outputs_and_show_have_it() {
     let folder = sales();
-    let steps = "  keep channel is not blank\n  one row per channel with total \"all\"\n    \
+    let steps = "  keep channel is not blank\n  one row per channel total row \"all\"\n    \
                  buyers = distinct(buyer)\n    net = sum(net)\n    each = round(net / buyers, 2)\n  \
                  sort net";
     folder.plan(&format!(
@@ -130,7 +130,7 @@ fn the_total_is_worked_afresh_and_only_outputs_and_show_have_it() {
     // A group of that name would look like the total.
     folder.plan(
         "input sales from \"sales.csv\"\ntable t from sales\n  \
-         one row per channel with total \"shop\"\n    n = rows()\n",
+         one row per channel total row \"shop\"\n    n = rows()\n",
     );
     folder
         .run()
@@ -143,15 +143,15 @@ fn one_value_was_meant_and_there_are_several() {
     let folder = sales();
     folder.plan(
         "input sales from \"sales.csv\"\ntable t from sales\n  one row per buyer\n    \
-         order_no = only(order_no)\n",
+         order_no = sole(order_no)\n",
     );
     folder.run().code(1).says(
-        "  t: a group has several values where one was meant\n    in  only(order_no)\n    \
+        "  t: a group has several values where one was meant\n    in  sole(order_no)\n    \
          of  one row per buyer\n    at  buyer Ada\n    values are M1, M3\n    say which is meant:  \
          latest(… by …) , min(…) , list(…) ; or make it a key\n",
     );
     let one =
-        "  keep buyer != \"Ada\" and net is not blank\n  one row per buyer channel = only(channel)";
+        "  keep buyer != \"Ada\" and net is not blank\n  one row per buyer channel = sole(channel)";
     assert_eq!(written(one), "buyer,channel\nBen,post\n");
 }
 
@@ -233,7 +233,7 @@ fn what_cannot_be_gathered_is_refused_with_a_way_out() {
     wrong("  one row per month(on)\n    n = rows()", &["this key needs a name", "as NAME"]);
     wrong(
         "  one row per channel\n    n = net",
-        &["`net` is each row's, and a group may have many rows", "only(net) , latest(net by"],
+        &["`net` is each row's, and a group may have many rows", "sole(net) , latest(net by"],
     );
     wrong(
         "  one row per channel\n    n = rows()\n    m = n / rowz",
@@ -245,8 +245,8 @@ fn what_cannot_be_gathered_is_refused_with_a_way_out() {
         "  one row per channel\n    n = rows()\n    n = rows()",
         &["is a key or a result already"],
     );
-    wrong("  one row per on with total \"all\"\n    n = rows()", &["make it text:  text(…) as on"]);
-    wrong("  one row in all with total \"all\"\n    n = rows()", &["is the total already"]);
+    wrong("  one row per on total row \"all\"\n    n = rows()", &["make it text:  text(…) as on"]);
+    wrong("  one row in all total row \"all\"\n    n = rows()", &["is the total already"]);
     wrong("  one row per channel\n    n = sum(net per buyer)", &["do it with `add` before"]);
     wrong("  one row per channel\n    n = position(by net)", &["gives each row of one table"]);
     wrong("  add x = sum(net)", &["needs to know which rows are meant", "sum(… per KEY)"]);
@@ -303,7 +303,7 @@ fn no_rows_make_no_groups_and_all_columns() {
     let folder = Folder::new();
     folder.file("t.csv", "k,on,net\n").plan(
         "input t from \"t.csv\"\n  read k as text\n       on as date\n       net as decimal(2)\n  track net\n\
-         table u from t\n  one row per k with total \"all\"\n    n = rows() net = sum(net) on = max(on)\n\
+         table u from t\n  one row per k total row \"all\"\n    n = rows() net = sum(net) on = max(on)\n\
          table v from t\n  one row per k\n    all = list(k)\n  top 3 by all\n  sort k\n\
          table w from t\n  add p = position(per k by on)\n      s = running(net in all by on)\n\
          output u to \"u.csv\"\noutput v to \"v.csv\"\noutput w to \"w.csv\"\n",
@@ -331,7 +331,7 @@ fn what_leads_to_the_rows_of_a_group_is_gathered_with_them() {
     );
     // What cannot be put together from row to row is worked of the rows that lead here.
     folder.plan(&format!(
-        "{SHOP}{links}table t from orders\n  one row per has(customers) as known with total \"x\"\n    \
+        "{SHOP}{links}table t from orders\n  one row per has(customers) as known total row \"x\"\n    \
          d = distinct(lines.net)\n    all = list(lines.line_no, \"/\" by net desc)\n    \
          mean = round(mean(lines.net where quantity > 1), 2)\noutput t to \"t.csv\"\n"
     ).replace("per has(customers) as", "per text(has(customers)) as"));
@@ -342,12 +342,12 @@ fn what_leads_to_the_rows_of_a_group_is_gathered_with_them() {
     );
     folder.plan(&format!(
         "{SHOP}{links}table t from orders\n  one row per has(customers) as known\n    \
-         n = only(lines.net)\n"
+         n = sole(lines.net)\n"
     ));
     folder
         .run()
         .code(1)
-        .says("a group has several values where one was meant\n    in  only(lines.net)\n")
+        .says("a group has several values where one was meant\n    in  sole(lines.net)\n")
         .says("    at  known true\n    values are 10.00, 5.50\n");
     // A name that no link from here is called, and the way to it.
     folder.plan(&format!("{SHOP}{links}table t from customers\n  add n = sum(lines.net)\n"));
@@ -393,7 +393,7 @@ fn checks_about_totals_know_every_aggregate() {
          check: any(sales.net > 9) and not all(sales.net > 2)\n\
          check \"buyers\": list(distinct sales.buyer, \", \") = \"Ada, Ben, Cai\"\n\
          check: latest(sales.order_no by sales.on where sales.net < 5) = \"M3\"\n\
-         check: only(sales.channel where sales.buyer = \"Ben\") = \"post\"\n",
+         check: sole(sales.channel where sales.buyer = \"Ben\") = \"post\"\n",
     )
     .code(0)
     .says(
@@ -402,9 +402,9 @@ fn checks_about_totals_know_every_aggregate() {
     .says(
         "  latest(sales.order_no where sales.net < 5 by sa…  M3 and M3                        ok\n",
     );
-    checked("warn \"one\": only(sales.buyer) = \"Ada\"\n")
+    checked("warn \"one\": sole(sales.buyer) = \"Ada\"\n")
         .code(1)
-        .says("  sales: its rows have several values where one was meant\n    in  only(sales.buyer)\n")
+        .says("  sales: its rows have several values where one was meant\n    in  sole(sales.buyer)\n")
         .says("    of  warn \"one\"\n    values are Ada, Ben, Cai\n    say which is meant:  ")
         .says("list(\u{2026})\n");
     // The mistake is the same wherever it is made.

@@ -86,7 +86,7 @@ fn every_field_is_in_the_documentation() {
     folder.plan(&format!(
         "{SHOP}link lines to orders on order_no\nlink orders to customers on customer_no\n\
          table both from lines, orders filling blanks labelled source\n\
-         table sums from lines\n  one row per order_no with total \"all\"\n    orders = rows()\n\
+         table sums from lines\n  one row per order_no total row \"all\"\n    orders = rows()\n\
          table freights from orders\n  columns order_no, freight\n\
          table met from sums meeting freights on order_no\n  top 1 by orders\n\
          table named from orders\n  one row per customers.name as name\n    n = rows()\n"

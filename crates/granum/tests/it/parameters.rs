@@ -66,7 +66,7 @@ fn groups_do_not_depend_on_threads() {
     folder.plan(
         "input lines from \"data/lines.csv\"\n  add net = quantity * unit_price - discount\n  \
          track net, quantity\n\
-         table t from lines\n  one row per article_no, line_no with total \"all\"\n    \
+         table t from lines\n  one row per article_no, line_no total row \"all\"\n    \
          net = sum(net) mean = mean(number(net)) orders = distinct(order_no)\n  sort net desc\n\
          table u from lines\n  one row per order_no\n    net = sum(net) mean = mean(number(net))\n    \
          part = share(quantity > 2)\n  top 40 by net per left(order_no, 6) with ties\n\

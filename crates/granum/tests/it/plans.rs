@@ -67,7 +67,7 @@ fn words_that_the_language_does_not_have() {
             "param x decimal(30) = 3",
             "input x from y.csv",
             "input x from \"lines.csv\" delimiter \"ab\"",
-            "case \"x\" \"\"\"\n  never closed",
+            "example \"x\" \"\"\"\n  never closed",
         ]),
     );
 }
@@ -77,7 +77,7 @@ fn parts_of_the_language_that_are_still_missing() {
     snapshot(
         "missing",
         all_said(&[
-            "case \"x\"",
+            "example \"x\"",
             "chart \"x\" from lines",
             "table t from lines\n  allocate orders.freight as freight by net",
             "table t from lines\n  units of quantity as n split net dropping zero",

@@ -38,7 +38,7 @@ const RESULTS: &str = "n = rows() known = count(net) net = sum(net) units = sum(
     some = any(open) every = all(open) part = share(open) big = sum(net where quantity > 3)\n\
     float = sum(number(quantity)) middle = mean(number(quantity)) late = max(text(quantity))\n\
     last = latest(net by quantity) first = earliest(open by net where quantity > 2)\n\
-    one = only(net > 99) sorts = distinct(quantity) nets = distinct(net where open)";
+    one = sole(net > 99) sorts = distinct(quantity) nets = distinct(net where open)";
 
 /// Runs the same step twice: as it is, and with a result more that can only be worked of all rows.
 fn both(rows: &[Row], keys: &str, part: usize) -> (String, String) {
@@ -79,7 +79,7 @@ proptest! {
         let last = if late { "latest(net by quantity)" } else { "max(net)" };
         let plan = |more: &str| format!(
             "input s from \"s\"\n  read net as decimal(2)\n       channel as text\n  track net\n\
-             table t from s\n  one row per channel with total \"all\"\n    \
+             table t from s\n  one row per channel total row \"all\"\n    \
              n = rows() net = sum(net) mean = mean(net) sorts = distinct(net){more}\n    \
              last = {last}\n  columns channel, n, net, mean, sorts, last\n\
              output t to \"t.csv\"\n"

@@ -3,7 +3,7 @@
 use proptest::prelude::*;
 
 use super::memory::run_texts;
-use crate::tally::{LinkAccount, Report};
+use crate::tally::{LinkTally, Report};
 
 /// Rows of a group, an amount in cents that may be blank, and a flag.
 type Row = (u8, Option<i32>, bool);
@@ -99,15 +99,15 @@ proptest! {
             "rows(X)", "count(X.n)", "distinct(X.n where X.flag)", "sum(X.n)", "min(X.g)", "max(X.n)",
             "mean(X.n where X.flag)", "any(X.n > 4)", "all(X.flag)", "share(X.n > 0)",
             "latest(X.id by X.n)", "earliest(X.id by X.n)", "list(distinct X.n, \" \")",
-            "list(X.id, \" \" by X.n desc, X.id where X.flag)", "only(X.n > 5 where X.n > 5)",
+            "list(X.id, \" \" by X.n desc, X.id where X.flag)", "sole(X.n > 5 where X.n > 5)",
         ];
         let (mut results, mut checks) = (String::new(), String::new());
         for (at, call) in made.iter().enumerate() {
             let (inside, total) = (call.replace("X.", "").replace('X', ""), call.replace('X', "t"));
             results.push_str(&format!("  r{at} = {inside}\n"));
             checks.push_str(&format!(
-                "check \"{at}\": ({total} = only(whole.r{at})) or \
-                 ({total} is blank and only(whole.r{at}) is blank)\n"
+                "check \"{at}\": ({total} = sole(whole.r{at})) or \
+                 ({total} is blank and sole(whole.r{at}) is blank)\n"
             ));
         }
         let plan = format!("table whole from t\n  one row in all\n{results}{checks}");
@@ -124,7 +124,7 @@ proptest! {
             "n = rows({0}) d = distinct({1}n) m = mean({1}n where flag) p = share({1}n > 0)\n    \
              l = list({1}id, \" \" by id desc) u = list(distinct {1}n, \" \")\n    \
              last = latest({1}id by n) first = earliest({1}n by id) sum = sum({1}n)\n    \
-             yes = only({1}flag where flag)",
+             yes = sole({1}flag where flag)",
             of.trim_end_matches('.'), of
         );
         let (far, near) = (call("t."), call(""));
@@ -164,7 +164,7 @@ proptest! {
     fn a_share_is_reached_exactly_when_it_is(rows in rows(), percent in 0_u32..101) {
         let plan = format!("link t to groups on g at least {percent}% of n\n");
         let (report, _) = ran(&rows, &plan);
-        let link: &LinkAccount = &report.links[0];
+        let link: &LinkTally = &report.links[0];
         let sum = |matched: bool| -> i64 {
             rows.iter()
                 .filter(|row| (row.0 < 3) == matched)

@@ -46,7 +46,7 @@ pub(crate) fn one_row(keys: &[KeyTree], total: Option<&Quoted>) -> String {
         }
     }
     if let Some(total) = total {
-        line.push_str(&format!(" with total {}", quoted(&total.text)));
+        line.push_str(&format!(" total row {}", quoted(&total.text)));
     }
     line
 }

@@ -9,8 +9,9 @@ use super::super::token::TokenKind;
 use super::{Found, Parser, did_you_mean};
 use crate::value::{Scale, Type};
 
-pub(super) const STATEMENTS: &[&str] =
-    &["plan", "param", "input", "table", "link", "check", "output", "use", "warn", "case", "chart"];
+pub(super) const STATEMENTS: &[&str] = &[
+    "plan", "param", "input", "table", "link", "check", "output", "use", "warn", "example", "chart",
+];
 
 impl Parser {
     pub(super) fn statements(&mut self) -> Vec<Statement> {

@@ -200,7 +200,7 @@ impl Parser {
         }
     }
 
-    /// `one row per KEY [as NAME], … [with total "TEXT"] NAME = AGGREGATE …`
+    /// `one row per KEY [as NAME], … [total row "TEXT"] NAME = AGGREGATE …`
     fn one_row(&mut self) -> Found<StepKind> {
         self.need_word("row", "`row`, as in  one row per KEY")?;
         let mut keys = vec![];
@@ -229,7 +229,7 @@ impl Parser {
             }
         }
         let mut total = None;
-        if self.take_words("with", "total") {
+        if self.take_words("total", "row") {
             total = Some(self.quoted("what stands in the keys of the total's row, in quotes")?);
         }
         let named = self.at_name(0) && matches!(self.peek_after(1), TokenKind::Sign("="));

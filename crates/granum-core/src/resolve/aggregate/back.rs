@@ -183,7 +183,7 @@ impl Resolver<'_> {
         if self.open.contains(&derived) || ancestors.iter().any(|(table, _)| *table == derived) {
             return Ok(None);
         }
-        // Only tables whose base has a link to here are of interest, and are looked at.
+        // Sole tables whose base has a link to here are of interest, and are looked at.
         let leads = |table: TableId| {
             self.links.iter().position(|link| {
                 link.from == table && ancestors.iter().any(|(here, _)| *here == link.to)

@@ -32,7 +32,7 @@ pub(in crate::resolve) const AGGREGATES: &[(&str, AggregateFunction)] = &[
     ("any", AggregateFunction::Any),
     ("all", AggregateFunction::All),
     ("share", AggregateFunction::Share),
-    ("only", AggregateFunction::Only),
+    ("sole", AggregateFunction::Sole),
     ("latest", AggregateFunction::Latest),
     ("earliest", AggregateFunction::Earliest),
     ("list", AggregateFunction::List),

@@ -24,14 +24,14 @@ impl Resolver<'_> {
         strip: &[Name],
     ) -> Resolved<(AggregatePlan, Worth)> {
         use AggregateFunction::{
-            All, Any, Count, Distinct, Earliest, Latest, List, Max, Mean, Min, Only, Rows, Share,
+            All, Any, Count, Distinct, Earliest, Latest, List, Max, Mean, Min, Rows, Share, Sole,
             Sum,
         };
         let Some(function) = called.function() else { return Err(Wrong) };
         let stripped = |expr: &Expr| {
             let mut expr = expr.clone();
             rewrite_paths(&mut expr, &mut |parts| {
-                // Only the path that named the rows loses its beginning.
+                // Sole the path that named the rows loses its beginning.
                 let names =
                     |names: &[Name]| names.iter().map(|n| n.text.clone()).collect::<Vec<_>>();
                 if !strip.is_empty()
@@ -99,7 +99,7 @@ impl Resolver<'_> {
             Mean | Share => Type::Decimal(decimal::DIVISION_SCALE),
             Any | All => Type::Boolean,
             List => Type::Text,
-            Min | Max | Only | Latest | Earliest => given,
+            Min | Max | Sole | Latest | Earliest => given,
         };
         let value = value.map(|value| match function {
             Sum => value.into_type(ty),

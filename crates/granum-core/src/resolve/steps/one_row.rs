@@ -44,7 +44,7 @@ impl Resolver<'_> {
         if let Some(total) = tree.total.filter(|_| tree.keys.is_empty()) {
             let message = "one row in all is the total already";
             let diagnostic = Diagnostic::new(DiagnosticKind::Step, total.span, message);
-            return self.wrong(diagnostic.help("leave  with total  out"));
+            return self.wrong(diagnostic.help("leave  total row  out"));
         }
         let text = one_row(tree.keys, tree.total);
         let keys = self.group_keys(builder, tree)?;

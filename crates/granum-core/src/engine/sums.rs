@@ -3,7 +3,7 @@
 use crate::resolve::{Plan, Source, Step, TablePlan};
 use crate::table::{Amount, TableId};
 use crate::tally::{
-    Cut, GrainChange, GroupSizes, Mistake, Part, SetAside, StepAccount, StepDetail, TableTally,
+    Cut, GrainChange, GroupSizes, Mistake, Part, SetAside, StepDetail, StepTally, TableTally,
     TrackedName,
 };
 
@@ -90,10 +90,10 @@ impl TableSum {
         let nothing = || vec![None; table.tracked.len()];
         let mut rows = self.rows;
         let mut amounts = if self.finished { self.sums.clone() } else { nothing() };
-        let mut accounts = vec![];
+        let mut tallies = vec![];
         for (at, step) in table.steps.iter().enumerate().rev() {
             let sum = &self.steps[at];
-            let account = StepAccount {
+            let tally = StepTally {
                 text: step.text.clone(),
                 rows,
                 amounts: amounts.clone(),
@@ -101,7 +101,7 @@ impl TableSum {
                 detail: detail(table, at, sum),
             };
             if step.numbered {
-                accounts.push(account);
+                tallies.push(tally);
             }
             match &step.step {
                 Step::Filter { .. }
@@ -125,7 +125,7 @@ impl TableSum {
                 }
             }
         }
-        accounts.reverse();
+        tallies.reverse();
         let begins_as = match &table.source {
             Source::Input(_) | Source::Calendar(_) => table.name.clone(),
             Source::Base(base) => plan.tables[base.0].name.clone(),
@@ -150,7 +150,7 @@ impl TableSum {
                 .collect(),
             rows,
             amounts,
-            steps: accounts,
+            steps: tallies,
             blanked: self.blanked.clone(),
             aside: self.aside.clone(),
             zero_divisions: self.zero_divisions,
