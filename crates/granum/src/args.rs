@@ -113,10 +113,10 @@ pub enum Command {
         /// How many rows
         #[arg(long, value_name = "N", default_value_t = 20)]
         rows: usize,
-        /// Sole rows that do not lead along this link
+        /// Only rows that do not lead along this link
         #[arg(long, value_name = "LINK")]
         unmatched: Option<String>,
-        /// Sole rows of which this holds, as in `keep`
+        /// Only rows of which this holds, as in `keep`
         #[arg(long = "where", value_name = "CONDITION")]
         condition: Option<String>,
         /// In this order: columns or expressions, each may end in `desc`

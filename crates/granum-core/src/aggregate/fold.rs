@@ -1,12 +1,12 @@
 //! Aggregates that go over the rows once: counts, sums, least and greatest, conditions.
 
-use arrow_array::{BooleanArray, Float64Array, Int64Array, UInt32Array};
+use arrow_array::{Array, BooleanArray, Float64Array, Int64Array, UInt32Array};
 use arrow_buffer::NullBuffer;
 
 use super::{AggregateFunction, GroupFailure, Groups, Values};
 use crate::link::compare;
 use crate::table::Column;
-use crate::value::{Scale, Type, decimal};
+use crate::value::{ExactSum, Scale, Type, decimal};
 
 pub(super) fn fold(values: &Values, groups: &Groups) -> Result<Column, GroupFailure> {
     match values.function {
@@ -69,17 +69,27 @@ fn units(values: &Values, groups: &Groups) -> Result<Vec<i128>, GroupFailure> {
     }
 }
 
-/// Sums of floating-point numbers, row after row, so that they do not depend on threads.
-fn floats(values: &Values, groups: &Groups) -> Option<Vec<f64>> {
+/// Sums of floating-point numbers, exact and rounded once, so that they do not depend on how rows
+/// came; nothing where the values are of another type.
+fn floats(values: &Values, groups: &Groups) -> Option<Result<Vec<f64>, GroupFailure>> {
     let Some(Column::Number(array)) = &values.value else { return None };
-    let mut sums = vec![0.0; groups.count];
-    each(values, groups, |row, group| sums[group] += array.value(row));
-    Some(sums)
+    let (rows, starts) = groups.sorted();
+    let sum = |group: usize| {
+        let mut sum = ExactSum::default();
+        for row in rows[starts[group]..starts[group + 1]].iter().map(|row| *row as usize) {
+            if array.is_valid(row) && values.counts(row) {
+                sum.add(array.value(row));
+            }
+        }
+        let sum = sum.value();
+        sum.is_finite().then_some(sum).ok_or(GroupFailure::Overflow { group: group as u32 })
+    };
+    Some((0..groups.count).map(sum).collect())
 }
 
 fn sum(values: &Values, groups: &Groups) -> Result<Column, GroupFailure> {
     if let Some(sums) = floats(values, groups) {
-        return Ok(Column::Number(Float64Array::from(sums)));
+        return Ok(Column::Number(Float64Array::from(sums?)));
     }
     let sums = units(values, groups)?;
     if let Type::Decimal(scale) = values.ty {
@@ -125,7 +135,7 @@ pub(crate) fn divided(sums: Sums, counts: &[i64]) -> Result<Column, GroupFailure
 
 fn mean(values: &Values, groups: &Groups) -> Result<Column, GroupFailure> {
     let sums = match floats(values, groups) {
-        Some(sums) => Sums::Floats(sums),
+        Some(sums) => Sums::Floats(sums?),
         None => {
             let ty = values.value.as_ref().map(Column::ty);
             let scale = ty.and_then(Type::scale).unwrap_or_default();

@@ -9,10 +9,11 @@ mod parts;
 use fold::{Sums, divided, narrowed};
 pub(crate) use groups::{Groups, number};
 pub(crate) use ordered::{different, order};
-pub(crate) use parts::{AllRows, folded, from_parts, kept, parts};
+pub(crate) use parts::{AllRows, folded, from_parts, kept, parted, parts};
 
 use arrow_array::BooleanArray;
 
+use crate::bug::Sure;
 use crate::table::Column;
 use crate::value::Type;
 
@@ -84,6 +85,45 @@ impl Values {
     }
 }
 
+impl GroupFailure {
+    /// The group that has no value.
+    pub fn group(&self) -> u32 {
+        match self {
+            Self::Overflow { group } | Self::Several { group, .. } => *group,
+        }
+    }
+}
+
+/// The aggregate of each group; blank where a group has none, and those groups in their order.
+pub(crate) fn aggregate_each(values: &Values, groups: &Groups) -> (Column, Vec<GroupFailure>) {
+    if values.function == AggregateFunction::Sole {
+        return ordered::sole(values, groups);
+    }
+    // Sums that are too long are rare: each such group is left out, and the others worked again.
+    let mut values = values.clone();
+    let mut failed: Vec<GroupFailure> = vec![];
+    loop {
+        match aggregate(&values, groups) {
+            Ok(column) if failed.is_empty() => return (column, failed),
+            Ok(column) => {
+                failed.sort_by_key(GroupFailure::group);
+                let has =
+                    |group: &u32| failed.binary_search_by_key(group, GroupFailure::group).is_err();
+                let rows = (0..groups.count as u32).map(|group| has(&group).then_some(group));
+                return (column.take(&rows.collect()), failed);
+            }
+            Err(failure) => {
+                let out = failure.group() as usize;
+                let stays =
+                    |row: usize| values.counts(row) && groups.of(row).is_some_and(|of| of != out);
+                let filter: Vec<bool> = (0..groups.rows()).map(stays).collect();
+                values.filter = Some(filter.into());
+                failed.push(failure);
+            }
+        }
+    }
+}
+
 /// The aggregate of each group.
 pub(crate) fn aggregate(values: &Values, groups: &Groups) -> Result<Column, GroupFailure> {
     use AggregateFunction::{Distinct, Earliest, Latest, List, Sole};
@@ -91,7 +131,10 @@ pub(crate) fn aggregate(values: &Values, groups: &Groups) -> Result<Column, Grou
         Distinct => Ok(ordered::distinct(values, groups)),
         Latest | Earliest => Ok(ordered::chosen(values, groups)),
         List => Ok(ordered::list(values, groups)),
-        Sole => ordered::sole(values, groups),
+        Sole => match ordered::sole(values, groups) {
+            (column, failed) if failed.is_empty() => Ok(column),
+            (_, failed) => Err(failed.into_iter().next().sure("the group that failed")),
+        },
         _ => fold::fold(values, groups),
     }
 }

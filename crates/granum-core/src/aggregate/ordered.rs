@@ -1,7 +1,7 @@
 //! Aggregates that look at a group's rows in an order, or at which values are different.
 
 use std::cmp::Ordering;
-use std::collections::HashSet;
+use std::collections::{BTreeMap, HashSet};
 
 use arrow_array::{Int64Array, UInt32Array};
 use arrow_buffer::BooleanBuffer;
@@ -69,26 +69,29 @@ pub(super) fn distinct(values: &Values, groups: &Groups) -> Column {
     Column::Integer(Int64Array::from(counts))
 }
 
-pub(super) fn sole(values: &Values, groups: &Groups) -> Result<Column, GroupFailure> {
+/// The one value of each group; and the groups that have several, in their order.
+pub(super) fn sole(values: &Values, groups: &Groups) -> (Column, Vec<GroupFailure>) {
     let firsts = first_of_each(values, groups);
     let mut found: Vec<Option<u32>> = vec![None; groups.count];
-    let mut several: Option<u32> = None;
-    for row in firsts.set_indices() {
-        let Some(group) = groups.of(row) else { continue };
+    let mut several: BTreeMap<u32, Vec<u32>> = BTreeMap::new();
+    for row in firsts.set_indices_u32() {
+        let Some(group) = groups.of(row as usize) else { continue };
         match found[group] {
-            None => found[group] = Some(row as u32),
-            Some(_) => {
-                several = Some(several.map_or(group as u32, |least| least.min(group as u32)));
+            None => found[group] = Some(row),
+            Some(first) => {
+                let rows = several.entry(group as u32).or_insert_with(|| vec![first]);
+                if rows.len() < NAMED {
+                    rows.push(row);
+                }
             }
         }
     }
-    if let Some(group) = several {
-        let rows = firsts.set_indices().filter(|row| groups.of(*row) == Some(group as usize));
-        let rows = rows.map(|row| row as u32).take(NAMED).collect();
-        return Err(GroupFailure::Several { group, rows });
-    }
+    several.keys().for_each(|group| found[*group as usize] = None);
+    let failed = several.into_iter().map(|(group, rows)| GroupFailure::Several { group, rows });
     let value = values.value.as_ref();
-    Ok(value.map_or(Column::Blank(groups.count), |value| value.take(&UInt32Array::from(found))))
+    let column =
+        value.map_or(Column::Blank(groups.count), |value| value.take(&UInt32Array::from(found)));
+    (column, failed.collect())
 }
 
 /// The order of two rows by some columns; blanks last, whichever way.

@@ -97,6 +97,13 @@ pub(crate) fn folded(
     columns.collect()
 }
 
+/// Whether an aggregate with a result of `ty` can be put together from parts of the rows. Sums of
+/// floating-point numbers cannot: they are rounded once.
+pub(crate) fn parted(function: AggregateFunction, ty: Type) -> bool {
+    let added = matches!(function, AggregateFunction::Sum | AggregateFunction::Mean);
+    kept(function).is_some() && !(added && ty == Type::Number)
+}
+
 /// The aggregate of each group from what was kept of it and has become one column for each of
 /// [`kept`]. Fails for the group for which it has too many digits.
 pub(crate) fn from_parts(
@@ -137,7 +144,7 @@ pub(crate) enum AllRows {
 impl AllRows {
     /// The first part of the rows.
     pub fn new(values: Values, rows: usize) -> Self {
-        if kept(values.function).is_none() {
+        if !parted(values.function, values.ty) {
             return Self::Rows(vec![needed(values, rows)]);
         }
         match parts(&values, &Groups::one(rows)) {

@@ -12,6 +12,7 @@ use rayon::prelude::*;
 
 use super::check::CheckSum;
 use super::demand::{Demand, input_of};
+use super::gather::GatherFaults;
 use super::operations::{Naming, Passed, StepRunner, encoded, run};
 use super::ports::{Encoder, Observer, Output, OutputError, SourceError};
 use super::read::Reading;
@@ -20,7 +21,7 @@ use super::sums::TableSum;
 use crate::aggregate::AllRows;
 use crate::bug::{Sure, bug};
 use crate::expr::World;
-use crate::resolve::{Plan, Proof, Source, Step, UnitsPlan};
+use crate::resolve::{GatherId, Plan, Proof, Source, Step, UnitsPlan};
 use crate::step::units::Trouble;
 use crate::table::{Batch, Places, Stack, Table, TableId};
 use crate::tally::{Problem, UnitsTrouble};
@@ -34,6 +35,7 @@ pub(super) struct Context<'a> {
     pub demand: &'a Demand,
     pub world: &'a World,
     pub encoders: &'a [TableEncoder],
+    pub faults: &'a HashMap<GatherId, GatherFaults>,
     pub observer: &'a dyn Observer,
 }
 
@@ -164,7 +166,7 @@ pub(super) fn run_chain(
         let feed = match (state.take(), reading.take()) {
             (Some(rows), _) => Feed::Rows { rows, at: 0 },
             (None, Some(reading)) => Feed::Files(reading),
-            (None, None) => Feed::Rows { rows: run.base_rows(), at: 0 },
+            (None, None) => Feed::Rows { rows: run.base_rows()?, at: 0 },
         };
         let mut gathering = gather_step(context, chain, to).map(Gathering::new);
         let mut whole = run.pass(feed, range, collect, gathering.as_mut())?;
@@ -227,15 +229,16 @@ impl ChainRun<'_> {
     }
 
     /// The rows of the finished table that the chain begins with.
-    fn base_rows(&mut self) -> Batch {
+    fn base_rows(&mut self) -> Result<Batch, Problem> {
         let first = &self.context.plan.tables[self.chain.tables[0].0];
         if let Source::Several(plan) = &first.source {
-            let (rows, parts) = super::several::rows(self.context, self.chain.tables[0], plan);
-            self.end.sums[0].parts = parts;
-            return rows;
+            let laid = super::several::rows(self.context, self.chain.tables[0], plan)?;
+            self.end.sums[0].parts = laid.parts;
+            self.end.sums[0].twice = laid.twice;
+            return Ok(laid.rows);
         }
         if let Source::Calendar(plan) = &first.source {
-            return super::calendar::rows(self.chain.tables[0], first.slots.len(), plan);
+            return Ok(super::calendar::rows(self.chain.tables[0], first.slots.len(), plan));
         }
         let Source::Base(base) = first.source else { bug("an input has no files") };
         let table = self.context.world.tables[base.0].as_ref().sure("a table's base");
@@ -259,7 +262,7 @@ impl ChainRun<'_> {
                 }
             }
         }
-        Batch::new(table.rows, slots, origins)
+        Ok(Batch::new(table.rows, slots, origins))
     }
 
     /// The rows that were gathered, and what is told of them.

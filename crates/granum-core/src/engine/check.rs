@@ -6,7 +6,7 @@ use super::chain::Context;
 use super::gather::values;
 use super::operations::{Naming, finished_problem, finished_slots, grain_values};
 use crate::aggregate::AllRows;
-use crate::expr::{Kind, Scope, Typed, World, evaluate, truth};
+use crate::expr::{Failing, Kind, Scope, Typed, World, evaluate, truth};
 use crate::resolve::{CheckKind, CheckPlan, Plan, Total};
 use crate::table::{Batch, Table, TableId};
 use crate::tally::{CheckTally, FailedRow, Problem, RowReason, share_text};
@@ -57,8 +57,12 @@ pub(super) fn check_over(
     naming: Naming<'_>,
     zeros: &AtomicU64,
 ) -> Result<CheckSum, Problem> {
-    let scope =
-        Scope { batch: columns, world: context.world, zero_divisions: zeros, lenient: false };
+    let scope = Scope {
+        batch: columns,
+        world: context.world,
+        zero_divisions: zeros,
+        failing: Failing::Stops,
+    };
     let (holds, blank) = truth(&check.condition, &scope).map_err(|failure| {
         finished_problem(context, table, check.called(), columns, naming, failure)
     })?;
@@ -162,7 +166,7 @@ pub(super) fn rows_tally(plan: &Plan, check: &CheckPlan, sum: CheckSum) -> Check
 pub(super) fn totals_tally(world: &World, check: &CheckPlan) -> Result<CheckTally, Problem> {
     let batch = Batch { rows: 1, ..Batch::default() };
     let zeros = AtomicU64::new(0);
-    let scope = Scope { batch: &batch, world, zero_divisions: &zeros, lenient: false };
+    let scope = Scope { batch: &batch, world, zero_divisions: &zeros, failing: Failing::Stops };
     let problem = |failure: crate::expr::RowFailure| Problem::Row {
         table: "totals".into(),
         step: check.called(),
@@ -170,6 +174,9 @@ pub(super) fn totals_tally(world: &World, check: &CheckPlan) -> Result<CheckTall
             crate::expr::FailureKind::Overflow => RowReason::Overflow,
             crate::expr::FailureKind::Conversion { value, to } => {
                 RowReason::Conversion { value, to: to.to_string() }
+            }
+            crate::expr::FailureKind::Gathered { .. } => {
+                crate::bug::bug("a check about totals follows a link")
             }
         },
         span: failure.span,

@@ -3,6 +3,7 @@
 
 use std::collections::HashSet;
 
+use super::lineage::{began_in, can_meet};
 use crate::expr::{Kind, Typed};
 use crate::resolve::{
     CheckKind, DedupeRule, GatherId, GroupedPlan, Hop, Lay, LinkId, MistakePlan, Plan, Required,
@@ -165,6 +166,12 @@ impl Demand {
                 continue;
             }
             if let Source::Several(several) = &table.source {
+                if can_meet(plan, several) {
+                    for part in &several.tables {
+                        let root = began_in(plan, *part);
+                        self.origin_numbers(plan, *part, root);
+                    }
+                }
                 several.tables.iter().for_each(|base| self.tables[base.0].whole = true);
             }
             let Source::Base(base) = table.source else { continue };
@@ -225,7 +232,7 @@ impl Demand {
             };
             self.origin(plan, table, from);
             for hop in hops {
-                if let Hop::Origin { of, base } = hop {
+                if let Hop::Origin { of, base } | Hop::Within { of, base } = hop {
                     self.origin(plan, *of, *base);
                 }
             }
@@ -243,6 +250,18 @@ impl Demand {
             at = base;
         }
         self.tables[origin.0].whole = true;
+    }
+
+    /// Rows of `table` must know the numbers of their rows of `origin`, which need not be at hand.
+    fn origin_numbers(&mut self, plan: &Plan, table: TableId, origin: TableId) {
+        let mut at = table;
+        while at != origin {
+            if !self.tables[at.0].origins.contains(&origin) {
+                self.tables[at.0].origins.push(origin);
+            }
+            let Source::Base(base) = plan.tables[at.0].source else { return };
+            at = base;
+        }
     }
 
     fn table(&mut self, plan: &Plan, id: TableId) {
@@ -406,7 +425,8 @@ impl Demand {
             self.over_finished(plan, gather.from, part, false);
         }
         for hop in &gather.hops {
-            if let Hop::Origin { of, base } = hop {
+            if let Hop::Origin { of, base } | Hop::Within { of, base } = hop {
+                self.tables[of.0].whole = true;
                 self.origin(plan, *of, *base);
             }
         }
@@ -504,7 +524,7 @@ pub(crate) fn needs(plan: &Plan, work: Work) -> Vec<Work> {
 fn hop_work(hop: &Hop) -> Work {
     match hop {
         Hop::Link(link) => Work::Link(*link),
-        Hop::Origin { of, .. } => Work::Table(*of),
+        Hop::Origin { of, .. } | Hop::Within { of, .. } => Work::Table(*of),
     }
 }
 

@@ -1,5 +1,6 @@
 //! What is gathered of rows that lead here, for each row that they lead to.
 
+use std::collections::BTreeMap;
 use std::sync::atomic::AtomicU64;
 
 use arrow_array::{Array, UInt32Array};
@@ -7,13 +8,28 @@ use arrow_array::{Array, UInt32Array};
 use super::chain::Context;
 use super::check::finished_rows;
 use super::operations::{Naming, StepRunner, finished_problem};
-use crate::aggregate::{GroupFailure, Groups, Values, aggregate};
-use crate::expr::{Kind, RowFailure, Scope, World, evaluate_all};
+use crate::aggregate::{GroupFailure, Groups, Values, aggregate_each};
+use crate::bug::{Sure, bug};
+use crate::expr::{
+    Failing, Gathered, Kind, RowFailure, Scope, Typed, World, evaluate_all, evaluate_noting,
+};
 use crate::link::LinkIndex;
 use crate::resolve::{AggregatePlan, Gather, GatherId, GatherWhat, Plan};
 use crate::table::{Batch, Column};
 use crate::tally::Problem;
 use crate::value::Scalar;
+
+/// Rows of a table that is led to of which nothing could be gathered, and why: told where a row
+/// needs it.
+#[derive(Debug, Default)]
+pub(super) struct GatherFaults(BTreeMap<u32, Problem>);
+
+impl GatherFaults {
+    /// Why a row has nothing.
+    pub fn problem(&self, row: u32) -> Problem {
+        self.0.get(&row).sure("why nothing was gathered").clone()
+    }
+}
 
 /// The values of an aggregate's expressions for each of some rows.
 pub(super) fn values(
@@ -22,8 +38,28 @@ pub(super) fn values(
     world: &World,
     zeros: &AtomicU64,
 ) -> Result<Values, RowFailure> {
-    let column = |typed| evaluate_all(typed, rows, world, zeros);
-    let filter = plan.filter.as_ref().map(column).transpose()?.map(|filter| match filter {
+    let (values, failed) =
+        values_noting(plan, rows, &|typed| Ok((evaluate_all(typed, rows, world, zeros)?, vec![])))?;
+    debug_assert!(failed.is_empty());
+    Ok(values)
+}
+
+/// What works an expression on all rows: its column, and the rows that failed.
+type Working<'w> = &'w dyn Fn(&Typed) -> Result<(Column, Vec<RowFailure>), RowFailure>;
+
+/// The values of an aggregate's expressions, and the rows of which they could not be worked.
+fn values_noting(
+    plan: &AggregatePlan,
+    rows: &Batch,
+    work: Working<'_>,
+) -> Result<(Values, Vec<RowFailure>), RowFailure> {
+    let mut failed: Vec<RowFailure> = vec![];
+    let mut column = |typed: &Typed| {
+        let (column, more) = work(typed)?;
+        failed.extend(more);
+        Ok(column)
+    };
+    let filter = plan.filter.as_ref().map(&mut column).transpose()?.map(|filter| match filter {
         Column::Boolean(array) => {
             // What is blank is not true.
             let nulls = array.nulls().map(|nulls| nulls.inner().clone());
@@ -31,21 +67,25 @@ pub(super) fn values(
                 nulls.map_or_else(|| array.values().clone(), |nulls| array.values() & &nulls);
             arrow_array::BooleanArray::new(truth, None)
         }
-        other => arrow_array::BooleanArray::from(vec![false; other.len()]),
+        Column::Blank(_) => arrow_array::BooleanArray::from(vec![false; rows.rows]),
+        other => bug(format!("a condition is of {}", other.ty())),
     });
     let mut by = vec![];
     for (order, descending) in &plan.by {
         by.push((column(order)?, *descending));
     }
-    Ok(Values {
+    let value = plan.value.as_ref().map(&mut column).transpose()?;
+    let values = Values {
         function: plan.function,
-        value: plan.value.as_ref().map(column).transpose()?,
+        value,
         filter,
         by,
         distinct: plan.distinct,
         separator: plan.separator.clone(),
         ty: plan.ty,
-    })
+    };
+    failed.sort_by_key(|failure| failure.row);
+    Ok((values, failed))
 }
 
 /// Why a group has no value, as a problem.
@@ -85,52 +125,82 @@ fn way(context: &Context<'_>, gather: &Gather) -> Option<(Batch, LinkIndex)> {
     let from = context.world.tables[gather.from.0].as_ref()?;
     let rows = finished_rows(from, gather.from);
     let zeros = AtomicU64::new(0);
-    let scope =
-        Scope { batch: &rows, world: context.world, zero_divisions: &zeros, lenient: false };
+    let scope = Scope {
+        batch: &rows,
+        world: context.world,
+        zero_divisions: &zeros,
+        failing: Failing::Stops,
+    };
     let index = scope.path(gather.from, &gather.hops);
     Some((rows, index))
 }
 
-/// The values of an aggregate for all rows that are gathered.
+/// The values of an aggregate for all rows that are gathered; and those that could not be worked.
 fn values_of_way(
     context: &Context<'_>,
-    gather: &Gather,
     plan: &AggregatePlan,
     rows: &Batch,
+) -> (Values, Vec<RowFailure>) {
+    let zeros = AtomicU64::new(0);
+    let work = |typed: &Typed| Ok(evaluate_noting(typed, rows, context.world, &zeros));
+    values_noting(plan, rows, &work)
+        .unwrap_or_else(|failure| bug(format!("row {} failed unnoted", failure.row)))
+}
+
+/// Why a row that is gathered could not be worked.
+fn row_of_way(
+    context: &Context<'_>,
+    gather: &Gather,
+    rows: &Batch,
     step: &str,
-) -> Result<Values, Problem> {
-    values(plan, rows, context.world, &AtomicU64::new(0)).map_err(|failure| {
-        let naming = Naming::finished(context.plan, gather.from);
-        finished_problem(context, gather.from, step.to_owned(), rows, naming, failure)
-    })
+    failure: RowFailure,
+) -> Problem {
+    let naming = Naming::finished(context.plan, gather.from);
+    finished_problem(context, gather.from, step.to_owned(), rows, naming, failure)
 }
 
 /// What is gathered for each row of the table that is led to.
-pub(super) fn gather(context: &Context<'_>, id: GatherId) -> Result<Option<Column>, Problem> {
+pub(super) fn gather(context: &Context<'_>, id: GatherId) -> Option<(Gathered, GatherFaults)> {
     let gather = &context.plan.gathers[id.0];
-    let Some(to) = &context.world.tables[gather.to.0] else { return Ok(None) };
-    let Some((rows, index)) = way(context, gather) else { return Ok(None) };
+    let to = context.world.tables[gather.to.0].as_ref()?;
+    let (rows, index) = way(context, gather)?;
     let plan = match &gather.what {
-        GatherWhat::Presence => return Ok(Some(presence(&index, to.rows))),
+        GatherWhat::Presence => {
+            let column = presence(&index, to.rows);
+            return Some((Gathered { column, failed: vec![] }, GatherFaults::default()));
+        }
         GatherWhat::Aggregate(plan) => plan,
-        GatherWhat::Rows(_) => return Ok(None),
+        GatherWhat::Rows(_) => return None,
     };
     let to_plan = &context.plan.tables[gather.to.0];
     let step = format!("gathered for {}", to_plan.name);
-    let values = values_of_way(context, gather, plan, &rows, &step)?;
+    let (values, rows_failed) = values_of_way(context, plan, &rows);
     let groups = Groups::led_to(&index, to.rows);
-    aggregate(&values, &groups).map(Some).map_err(|failure| {
-        let columns = finished_rows(to, gather.to);
-        let grain = to_plan.grain.as_ref().map_or(&[][..], |grain| &grain.columns);
-        group_problem(&to_plan.name, &step, plan, &values, failure, |group| {
-            let value = |name: &String| {
-                let at = to_plan.columns.iter().position(|(known, _)| known == name)?;
-                let column = columns.slots[at].as_ref()?;
-                Some((name.clone(), column.scalar(group as usize)))
-            };
-            grain.iter().filter_map(value).collect()
-        })
-    })
+    let (column, groups_failed) = aggregate_each(&values, &groups);
+    let mut faults = BTreeMap::new();
+    for failure in rows_failed {
+        if index.is_valid(failure.row) {
+            let to = index.value(failure.row);
+            faults.entry(to).or_insert_with(|| row_of_way(context, gather, &rows, &step, failure));
+        }
+    }
+    let columns = finished_rows(to, gather.to);
+    let grain = to_plan.grain.as_ref().map_or(&[][..], |grain| &grain.columns);
+    let named = |group: u32| {
+        let value = |name: &String| {
+            let at = to_plan.columns.iter().position(|(known, _)| known == name)?;
+            let column = columns.slots[at].as_ref()?;
+            Some((name.clone(), column.scalar(group as usize)))
+        };
+        grain.iter().filter_map(value).collect()
+    };
+    for failure in groups_failed {
+        let group = failure.group();
+        let problem = || group_problem(&to_plan.name, &step, plan, &values, failure, named);
+        faults.entry(group).or_insert_with(problem);
+    }
+    let failed = faults.keys().copied().collect();
+    Some((Gathered { column, failed }, GatherFaults(faults)))
 }
 
 /// The rows that lead to a step's rows, where an aggregate is of those: its values, and for each
@@ -146,7 +216,7 @@ pub(super) fn leading(
         return Ok(None);
     };
     let step = &runner.plan().steps[runner.step].text;
-    let values = values_of_way(context, gather, plan, &rows, step)?;
+    let (values, failed) = values_of_way(context, plan, &rows);
     let led_to = context.world.tables[gather.to.0].as_ref().map_or(0, |table| table.rows);
     let mut row_of = vec![None; led_to];
     (0..).zip(here).for_each(|(row, origin)| {
@@ -154,8 +224,11 @@ pub(super) fn leading(
             row_of[origin as usize] = Some(row);
         }
     });
-    let rows = index.iter().map(|origin| row_of[origin? as usize]).collect();
-    Ok(Some((values, rows)))
+    let leads: UInt32Array = index.iter().map(|origin| row_of[origin? as usize]).collect();
+    if let Some(failure) = failed.into_iter().find(|failure| leads.is_valid(failure.row)) {
+        return Err(row_of_way(context, gather, &rows, step, failure));
+    }
+    Ok(Some((values, leads)))
 }
 
 /// The rows that an aggregate is of, where they lead here, and the aggregate over them.

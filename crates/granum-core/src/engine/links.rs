@@ -63,10 +63,13 @@ pub(super) fn build(
                 .collect(),
         });
         let target = &context.plan.tables[link.to.0];
+        let target_keys: Vec<&str> =
+            link.key_words.iter().map(|(_, right)| right.as_str()).collect();
         return Err(Problem::RepeatedKeys {
             from: context.plan.tables[link.from.0].name.clone(),
             to: context.plan.tables[link.to.0].name.clone(),
             keys: link.keys_text.clone(),
+            target_keys: target_keys.join(", "),
             grain: target.grain.as_ref().map_or(vec![], |grain| grain.columns.clone()),
             repeated: repeats.len() as u64,
             source_rows,

@@ -6,6 +6,7 @@ mod chain;
 mod check;
 pub(crate) mod demand;
 mod gather;
+mod lineage;
 mod links;
 mod matching;
 mod one_row;

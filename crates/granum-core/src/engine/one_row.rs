@@ -13,7 +13,7 @@ use crate::expr::{Typed, evaluate_all};
 use crate::resolve::{AggregatePlan, GroupedPlan, GroupedWhat, OneRowPlan, TablePlan};
 use crate::table::{Batch, Column};
 use crate::tally::{GroupSizes, Mistake, Problem};
-use crate::value::{Scalar, Type, day, decimal};
+use crate::value::{ExactSum, Scalar, Type, day, decimal};
 
 /// Of names so many in a hundred rows are different, at least.
 const NAMES: u64 = 70;
@@ -306,10 +306,15 @@ fn running(values: &Values, groups: &Groups) -> Result<Column, GroupFailure> {
     if let Column::Number(array) = value {
         let mut sums = vec![0.0; groups.rows()];
         for group in 0..groups.count {
-            let mut sum = 0.0;
+            let mut sum = ExactSum::default();
             for row in rows[starts[group]..starts[group + 1]].iter().map(|row| *row as usize) {
-                sum += if counts(row) { array.value(row) } else { 0.0 };
-                sums[row] = sum;
+                if counts(row) {
+                    sum.add(array.value(row));
+                }
+                sums[row] = sum.value();
+                if !sums[row].is_finite() {
+                    return Err(GroupFailure::Overflow { group: group as u32 });
+                }
             }
         }
         return Ok(Column::Number(sums.into()));

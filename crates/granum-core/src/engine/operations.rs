@@ -11,7 +11,7 @@ use super::demand::input_of;
 use super::sums::StepSum;
 use crate::aggregate::AllRows;
 use crate::bug::Sure;
-use crate::expr::{FailureKind, RowFailure, Scope, Typed, evaluate, truth};
+use crate::expr::{Failing, FailureKind, RowFailure, Scope, Typed, evaluate, truth};
 use crate::resolve::{Plan, Step, TablePlan};
 use crate::step::units::{Trouble, split_units};
 use crate::table::{Amount, Batch, Column, Place, Places, TableId};
@@ -114,7 +114,12 @@ impl<'a> StepRunner<'a> {
     }
 
     fn scope<'b>(&'b self, batch: &'b Batch) -> Scope<'b> {
-        Scope { batch, world: self.context.world, zero_divisions: self.zeros, lenient: false }
+        Scope {
+            batch,
+            world: self.context.world,
+            zero_divisions: self.zeros,
+            failing: Failing::Stops,
+        }
     }
 
     /// Lets go of slots that nothing uses from this step on.
@@ -263,7 +268,7 @@ impl<'a> StepRunner<'a> {
                         batch: &worked,
                         world: self.context.world,
                         zero_divisions: self.zeros,
-                        lenient: true,
+                        failing: Failing::Blank,
                     };
                     // What steps in between make for whole groups, removed rows do not have.
                     let there = value.slots().iter().all(|slot| worked.slots[slot.0].is_some());
@@ -303,6 +308,9 @@ pub(super) fn row_problem(
 ) -> Problem {
     let plan = &context.plan.tables[id.0];
     let reason = match failure.kind {
+        FailureKind::Gathered { id, row } => {
+            return context.faults.get(&id).sure("what was gathered").problem(row);
+        }
         FailureKind::Overflow => RowReason::Overflow,
         FailureKind::Conversion { value, to } => {
             RowReason::Conversion { value, to: to.to_string() }

@@ -7,7 +7,7 @@ use super::check::{
     CheckSum, check_over, finished_rows, rows_tally, skipped, total_over, totals_of, totals_tally,
 };
 use super::demand::{Demand, Purpose, Work, check_needs, needs};
-use super::gather::group_problem;
+use super::gather::{GatherFaults, group_problem};
 use super::operations::Naming;
 use super::ports::{
     InputSource, Observer, Output, OutputError, Outputs, SourceError, SourceErrorKind, Sources,
@@ -169,6 +169,7 @@ pub(super) struct Run<'a> {
     checks: HashMap<usize, CheckSum>,
     totals: HashMap<usize, AllRows>,
     pub links: HashMap<LinkId, LinkTally>,
+    faults: HashMap<GatherId, GatherFaults>,
     failed: HashSet<Work>,
     /// The rows of totals, by table: finished columns.
     pub total_rows: HashMap<TableId, Batch>,
@@ -194,6 +195,7 @@ impl<'a> Run<'a> {
             checks: HashMap::new(),
             totals: HashMap::new(),
             links: HashMap::new(),
+            faults: HashMap::new(),
             failed: HashSet::new(),
             total_rows: HashMap::new(),
             problems: vec![],
@@ -226,7 +228,10 @@ impl<'a> Run<'a> {
             let done = match work {
                 Work::Table(table) => self.table(table, inputs),
                 Work::Link(link) => self.link(link),
-                Work::Gather(id) => self.gather(id),
+                Work::Gather(id) => {
+                    self.gather(id);
+                    Ok(())
+                }
             };
             match done {
                 Ok(()) => {}
@@ -276,6 +281,7 @@ impl<'a> Run<'a> {
             demand: &self.demand,
             world: &self.world,
             encoders: &self.encoders,
+            faults: &self.faults,
             observer: self.observer,
         };
         let reading = match (&first.source, inputs.source(&first.name)) {
@@ -318,10 +324,12 @@ impl<'a> Run<'a> {
         Ok(())
     }
 
-    fn gather(&mut self, id: GatherId) -> Result<(), Stop> {
-        let gathered = gather::gather(&self.context(), id)?;
-        self.world.gathered[id.0] = gathered;
-        Ok(())
+    fn gather(&mut self, id: GatherId) {
+        let found = gather::gather(&self.context(), id);
+        if let Some((gathered, faults)) = found {
+            self.world.gathered[id.0] = Some(gathered);
+            self.faults.insert(id, faults);
+        }
     }
 
     pub(super) fn context(&self) -> Context<'_> {
@@ -330,18 +338,20 @@ impl<'a> Run<'a> {
             demand: &self.demand,
             world: &self.world,
             encoders: &self.encoders,
+            faults: &self.faults,
             observer: self.observer,
         }
     }
 
     fn close(mut self, want: Want<'_>, deny_warnings: bool) -> Result<Report, RunError> {
         let checks = self.close_checks();
-        let warnings = self.warnings();
+        let (warnings, allowed) = self.warnings();
         let mut report = Report {
             title: self.plan.title.clone(),
             links_planned: self.plan.links.len(),
             checks,
             warnings,
+            allowed,
             deny_warnings,
             writes: matches!(want, Want::Outputs(_)),
             ..Report::default()

@@ -1,21 +1,38 @@
 //! The rows of a table that is laid from several.
 
+use std::collections::BTreeMap;
+
 use arrow_array::{Array, UInt32Array};
 
 use super::chain::Context;
+use super::check::finished_rows;
+use super::operations::Naming;
 use crate::aggregate::number;
 use crate::bug::Sure;
+use crate::lang::Span;
 use crate::resolve::{Lay, SeveralPlan, SlotId};
 use crate::table::{Batch, Column, Table, TableId};
-use crate::tally::Part;
-use crate::value::{Scalar, Type};
+use crate::tally::{Part, Problem, RepeatedKey, RowReason, StackedTwice};
+use crate::value::{Scalar, Type, decimal};
 
 /// Keys are named up to this many.
 const EXAMPLES: usize = 3;
 
+/// What a table begins with that is laid from several.
+pub(super) struct Laid {
+    pub rows: Batch,
+    pub parts: Vec<Part>,
+    /// Rows that stand in it twice, where that is allowed.
+    pub twice: Option<StackedTwice>,
+}
+
 /// All rows with the slots that are needed, and their own numbers as where they came from; and what
 /// each table had.
-pub(super) fn rows(context: &Context<'_>, id: TableId, plan: &SeveralPlan) -> (Batch, Vec<Part>) {
+pub(super) fn rows(
+    context: &Context<'_>,
+    id: TableId,
+    plan: &SeveralPlan,
+) -> Result<Laid, Problem> {
     let own = &context.plan.tables[id.0];
     let demand = &context.demand.tables[id.0];
     let live = |slot: SlotId| demand.last_use[slot.0].is_some();
@@ -28,8 +45,15 @@ pub(super) fn rows(context: &Context<'_>, id: TableId, plan: &SeveralPlan) -> (B
     };
     let stacked = |(slot, places): &(SlotId, Vec<Option<usize>>)| {
         let ty = own.slots[slot.0];
-        let parts = places.iter().enumerate().map(|(at, place)| column(at, *place, ty));
-        Column::concat(&parts.collect::<Vec<_>>())
+        let parts = places.iter().enumerate().map(|(at, place)| {
+            widened(&column(at, *place, ty), ty).ok_or_else(|| {
+                let (table, step) = (own.name.clone(), "its columns in one type".to_owned());
+                let row = format!("in {}", context.plan.tables[plan.tables[at].0].name);
+                let (reason, span) = (RowReason::Overflow, Span::default());
+                Problem::Row { table, step, reason, span, row, place: None }
+            })
+        });
+        Ok(Column::concat(&parts.collect::<Result<Vec<_>, Problem>>()?))
     };
     let part = |table: &TableId| Part {
         table: context.plan.tables[table.0].name.clone(),
@@ -43,7 +67,7 @@ pub(super) fn rows(context: &Context<'_>, id: TableId, plan: &SeveralPlan) -> (B
     let count = match plan.lay {
         Lay::Stacked { labelled } => {
             for laid in plan.columns.iter().filter(|(slot, _)| live(*slot)) {
-                slots[laid.0.0] = Some(stacked(laid));
+                slots[laid.0.0] = Some(stacked(laid)?);
             }
             if let Some(slot) = labelled.filter(|slot| live(*slot)) {
                 let parts = plan.tables.iter().zip(&tables).map(|(table, rows)| {
@@ -57,7 +81,7 @@ pub(super) fn rows(context: &Context<'_>, id: TableId, plan: &SeveralPlan) -> (B
         Lay::Meeting { keys } => {
             // All keys below each other: a key that is there again meets the one above.
             let (keys, others) = plan.columns.split_at(keys);
-            let key_columns: Vec<Column> = keys.iter().map(stacked).collect();
+            let key_columns: Vec<Column> = keys.iter().map(stacked).collect::<Result<_, _>>()?;
             let (groups, firsts) = number(key_columns.clone(), all);
             let firsts = UInt32Array::from(firsts);
             for ((slot, _), key) in keys.iter().zip(&key_columns) {
@@ -67,12 +91,18 @@ pub(super) fn rows(context: &Context<'_>, id: TableId, plan: &SeveralPlan) -> (B
             let mut meets: Vec<UInt32Array> = vec![];
             for table in &tables {
                 let mut rows: Vec<Option<u32>> = vec![None; groups.count];
+                let mut again: BTreeMap<usize, Vec<u32>> = BTreeMap::new();
                 for row in 0..table.rows {
-                    if let Some(group) = groups.of(first + row) {
-                        rows[group] = Some(row as u32);
+                    let group = groups.of(first + row).sure("the group of a key");
+                    if let Some(before) = rows[group].replace(row as u32) {
+                        again.entry(group).or_insert_with(|| vec![before]).push(row as u32);
                     }
                 }
                 first += table.rows;
+                if !again.is_empty() {
+                    let part = plan.tables[meets.len()];
+                    return Err(repeats(context, id, part, (keys, &key_columns), &firsts, again));
+                }
                 meets.push(UInt32Array::from(rows));
             }
             for (part, own) in parts.iter_mut().zip(&meets) {
@@ -96,6 +126,71 @@ pub(super) fn rows(context: &Context<'_>, id: TableId, plan: &SeveralPlan) -> (B
             groups.count
         }
     };
+    let twice = super::lineage::stacked_twice(context, id, plan, &slots);
+    let (twice, denied) = if plan.allows.is_some() { (twice, None) } else { (None, twice) };
+    if let Some(twice) = denied {
+        return Err(Problem::StackedTwice { table: own.name.clone(), twice });
+    }
     let numbers = UInt32Array::from_iter_values(0..count as u32);
-    (Batch::new(count, slots, vec![(id, numbers)]), parts)
+    Ok(Laid { rows: Batch::new(count, slots, vec![(id, numbers)]), parts, twice })
+}
+
+/// A column in a type of as many places or more; nothing where a value then has too many digits.
+fn widened(column: &Column, ty: Type) -> Option<Column> {
+    let (Some(from), Type::Decimal(to)) = (column.ty().scale(), ty) else {
+        return Some(column.clone());
+    };
+    if column.ty() == ty {
+        return Some(column.clone());
+    }
+    let units = |row: usize| match column {
+        Column::Integer(array) => i128::from(array.value(row)),
+        Column::Decimal(array) => array.value(row),
+        _ => 0,
+    };
+    let each = (0..column.len()).map(|row| {
+        if column.is_blank(row) { Some(0) } else { decimal::rescale(units(row), from, to) }
+    });
+    Some(Column::decimal(each.collect::<Option<_>>()?, column.nulls(), to))
+}
+
+/// Where tables meet, a key must stand on one row of each: a grain sees to that, but for rows that a
+/// `dedupe by` left beside it since their key is blank.
+fn repeats(
+    context: &Context<'_>,
+    id: TableId,
+    part: TableId,
+    (slots, keys): (&[(SlotId, Vec<Option<usize>>)], &[Column]),
+    firsts: &UInt32Array,
+    again: BTreeMap<usize, Vec<u32>>,
+) -> Problem {
+    let own = &context.plan.tables[id.0];
+    let naming = Naming::finished(context.plan, part);
+    let table = context.world.tables[part.0].as_ref().sure("a table that meets");
+    let of_part = finished_rows(table, part);
+    let rows = again.values().map(|rows| rows.len() as u64).sum();
+    let name = |(slot, _): &(SlotId, Vec<Option<usize>>)| {
+        let named = own.columns.iter().find(|(_, known)| known == slot);
+        named.map_or_else(String::new, |(name, _)| name.clone())
+    };
+    let examples = again.iter().take(EXAMPLES).map(|(group, rows)| {
+        let row = firsts.value(*group) as usize;
+        let values = keys.iter().map(|key| key.scalar(row).to_string());
+        let places = rows
+            .iter()
+            .take(EXAMPLES)
+            .filter_map(|row| naming.place(context, &of_part, *row as usize));
+        RepeatedKey {
+            key: values.collect::<Vec<_>>().join("/"),
+            rows: rows.len() as u64,
+            places: places.collect(),
+        }
+    });
+    Problem::MeetingRepeats {
+        table: own.name.clone(),
+        of: context.plan.tables[part.0].name.clone(),
+        columns: slots.iter().map(name).collect(),
+        examples: examples.collect(),
+        rows,
+    }
 }

@@ -17,11 +17,11 @@ use crate::tally::Problem;
 pub struct Showing {
     /// The table.
     pub table: String,
-    /// Sole rows that do not lead along this link.
+    /// Only rows that do not lead along this link.
     pub unmatched: Option<String>,
     /// How many rows at most; `None` for all.
     pub rows: Option<usize>,
-    /// Sole rows of which this holds.
+    /// Only rows of which this holds.
     pub condition: Option<String>,
     /// Expressions by which the rows are ordered: each may end in `desc`. Blanks stand last.
     pub sort: Vec<String>,

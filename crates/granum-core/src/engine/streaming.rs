@@ -12,7 +12,7 @@ use super::pile::{Different, Piece, Pile, different_in, different_in_all};
 use super::sums::StepSum;
 use crate::aggregate::{
     AggregateFunction, Groups, Values, different as pairs_of, folded, from_parts, kept, number,
-    parts,
+    parted, parts,
 };
 use crate::resolve::{AggregatePlan, OneRowPlan, Plan, TablePlan};
 use crate::table::{Amount, Batch, Column};
@@ -27,7 +27,7 @@ pub(super) fn streams(plan: &Plan, step: &OneRowPlan) -> bool {
             AggregateFunction::Distinct => true,
             // What ties goes to the later row, which the total cannot tell from groups.
             AggregateFunction::Latest | AggregateFunction::Earliest => step.total.is_none(),
-            function => kept(function).is_some(),
+            function => parted(function, of.ty),
         };
         parts && rows_gathered(plan, of).is_none()
     };

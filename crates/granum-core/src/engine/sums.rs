@@ -3,8 +3,8 @@
 use crate::resolve::{Plan, Source, Step, TablePlan};
 use crate::table::{Amount, TableId};
 use crate::tally::{
-    Cut, GrainChange, GroupSizes, Mistake, Part, SetAside, StepDetail, StepTally, TableTally,
-    TrackedName,
+    Cut, GrainChange, GroupSizes, Mistake, Part, SetAside, StackedTwice, StepDetail, StepTally,
+    TableTally, TrackedName,
 };
 
 /// What happened in one step, over some rows.
@@ -70,6 +70,7 @@ pub(super) struct TableSum {
     pub aside: Vec<SetAside>,
     pub zero_divisions: u64,
     pub parts: Vec<Part>,
+    pub twice: Option<StackedTwice>,
 }
 
 impl TableSum {
@@ -155,6 +156,7 @@ impl TableSum {
             aside: self.aside.clone(),
             zero_divisions: self.zero_divisions,
             parts: self.parts.clone(),
+            twice: self.twice.clone(),
         }
     }
 }

@@ -3,36 +3,64 @@
 use super::one_row::shared_name;
 use super::run::Run;
 use crate::aggregate::number;
-use crate::resolve::{LinkId, MistakePlan, Step};
+use crate::resolve::{Allowance, LinkId, MistakePlan, Step};
 use crate::table::TableId;
-use crate::tally::{Mistake, Warning};
+use crate::tally::{Allowed, Mistake, Warning};
 
 impl Run<'_> {
-    /// Everything that a run warns of, in the order of the plan's tables.
-    pub(super) fn warnings(&self) -> Vec<Warning> {
+    /// Everything that a run warns of, in the order of the plan's tables, and what of it the plan
+    /// allows.
+    pub(super) fn warnings(&self) -> (Vec<Warning>, Vec<Allowed>) {
         let mut found: Vec<(TableId, Warning)> = vec![];
+        let mut used = vec![false; self.plan.allowances.len()];
+        let mut allowed = |kind: &str, of: &dyn Fn(&Allowance) -> bool| {
+            let at = self.plan.allowances.iter().position(|one| one.kind == kind && of(one));
+            at.inspect(|at| used[*at] = true).is_some()
+        };
         for (at, table) in self.plan.tables.iter().enumerate() {
             let Some(sum) = self.sums.get(&TableId(at)) else { continue };
-            for (step, sum) in table.steps.iter().zip(&sum.steps) {
+            if sum.twice.is_some() {
+                allowed("repeated-rows", &|one| one.table == Some(TableId(at)));
+            }
+            for (step_at, (step, sum)) in table.steps.iter().zip(&sum.steps).enumerate() {
                 let Step::OneRow(_) = step.step else { continue };
-                found.extend(sum.mistakes.iter().map(|what| {
+                let here = |one: &Allowance| {
+                    one.table == Some(TableId(at)) && one.steps.contains(&step_at)
+                };
+                let left = sum.mistakes.iter().filter(|what| !allowed(what.kind(), &here));
+                found.extend(left.map(|what| {
                     let (table, step) = (table.name.clone(), step.text.clone());
                     (TableId(at), Warning { table, step, what: what.clone() })
                 }));
             }
         }
-        for plan in &self.plan.warnings {
+        for (at, plan) in self.plan.warnings.iter().enumerate() {
             // What was not built has other things to tell.
             if !self.sums.contains_key(&plan.table) {
                 continue;
             }
-            if let Some(what) = self.mistake(&plan.what) {
+            if let Some(what) = self.mistake(&plan.what)
+                && !allowed(what.kind(), &|one| one.warnings.contains(&at))
+            {
                 let table = self.plan.tables[plan.table.0].name.clone();
                 found.push((plan.table, Warning { table, step: plan.step.clone(), what }));
             }
         }
+        let mut allowances = vec![];
+        for (one, used) in self.plan.allowances.iter().zip(used) {
+            let table = one.table.map(|table| self.plan.tables[table.0].name.clone());
+            if used {
+                let (step, kind, reason) = (one.step.clone(), one.kind.clone(), one.reason.clone());
+                allowances.push(Allowed { table, step, kind, reason });
+            } else if one.table.is_none_or(|table| self.sums.contains_key(&table)) {
+                let what = Mistake::UnusedAllow { allowed: one.kind.clone() };
+                let at = one.table.unwrap_or(TableId(self.plan.tables.len()));
+                let table = table.unwrap_or_else(|| "totals".into());
+                found.push((at, Warning { table, step: one.step.clone(), what }));
+            }
+        }
         found.sort_by_key(|(table, _)| *table);
-        found.into_iter().map(|(_, warning)| warning).collect()
+        (found.into_iter().map(|(_, warning)| warning).collect(), allowances)
     }
 
     /// The keys of a link's source, in words.

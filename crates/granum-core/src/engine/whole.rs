@@ -9,7 +9,7 @@ use super::chain::{ChainRun, Op, Stop};
 use super::operations::StepRunner;
 use super::sums::StepSum;
 use super::{one_row, order};
-use crate::expr::{Scope, evaluate};
+use crate::expr::{Failing, Scope, evaluate};
 use crate::grain::{EXAMPLES, broken};
 use crate::resolve::{DedupeRule, Proof, SlotId, Step};
 use crate::step::dedupe;
@@ -20,13 +20,25 @@ impl ChainRun<'_> {
     pub(super) fn whole_step(&mut self, op: Op, batch: &mut Batch) -> Result<(), Stop> {
         let Op::Step { at, step } = op else { return Ok(()) };
         let zeros = AtomicU64::new(0);
+        let done = self.whole_step_counting(at, step, batch, &zeros);
+        self.end.sums[at].zero_divisions += zeros.into_inner();
+        done
+    }
+
+    fn whole_step_counting(
+        &mut self,
+        at: usize,
+        step: usize,
+        batch: &mut Batch,
+        zeros: &AtomicU64,
+    ) -> Result<(), Stop> {
         let runner = StepRunner {
             context: self.context,
             chain: self.chain,
             at,
             step,
             naming: self.naming(),
-            zeros: &zeros,
+            zeros,
         };
         runner.release(batch);
         let plan = &self.context.plan.tables[self.chain.tables[at].0];
@@ -40,8 +52,8 @@ impl ChainRun<'_> {
                 let scope = Scope {
                     batch,
                     world: self.context.world,
-                    zero_divisions: &zeros,
-                    lenient: false,
+                    zero_divisions: zeros,
+                    failing: Failing::Stops,
                 };
                 let keys: Result<Vec<Column>, _> =
                     keys.iter().map(|key| evaluate(key, &scope)).collect();
@@ -59,12 +71,10 @@ impl ChainRun<'_> {
                 let (sum, total) = one_row::one_row(one_row, &runner, batch)?;
                 self.total = total.map(|total| (at, total));
                 self.end.sums[at].steps[step].absorb(&sum);
-                self.end.sums[at].zero_divisions += zeros.into_inner();
                 return Ok(());
             }
             Step::Grouped(grouped) => {
                 one_row::grouped(grouped, &runner, batch)?;
-                self.end.sums[at].zero_divisions += zeros.into_inner();
                 return Ok(());
             }
             Step::Sort(by) => {

@@ -48,7 +48,7 @@ pub(super) fn arithmetic(
                     })
                 }
             }?;
-            let (nulls, blank) = blank_zeros(nulls, &zeros, a.len());
+            let (nulls, blank) = blank_zeros(nulls, &zeros, a.len(), counting);
             return Ok((Column::decimal(values, nulls, to), blank));
         }
         (Column::Number(a), Column::Number(b)) => {
@@ -67,7 +67,7 @@ pub(super) fn arithmetic(
                     })
                 }
             }?;
-            let (nulls, blank) = blank_zeros(nulls, &zeros, a.len());
+            let (nulls, blank) = blank_zeros(nulls, &zeros, a.len(), counting);
             return Ok((Column::Number(PrimitiveArray::new(values.into(), nulls)), blank));
         }
         (Column::Date(a), Column::Date(b)) => {
@@ -85,13 +85,18 @@ fn zero_rows(zeros: impl Iterator<Item = bool>) -> Vec<usize> {
     zeros.enumerate().filter(|(_, zero)| *zero).map(|(row, _)| row).collect()
 }
 
-/// Makes rows that divided by zero blank; those that were blank before do not count.
+/// Makes rows that divided by zero blank; those that were blank before do not count, nor those of a
+/// side that is not taken.
 fn blank_zeros(
     nulls: Option<arrow_buffer::NullBuffer>,
     zeros: &[usize],
     rows: usize,
+    counting: Counting<'_>,
 ) -> (Option<arrow_buffer::NullBuffer>, u64) {
-    let divided = zeros.iter().filter(|row| super::kernel::valid(nulls.as_ref(), **row)).count();
+    let divided = zeros
+        .iter()
+        .filter(|row| super::kernel::valid(nulls.as_ref(), **row) && counting.counts(**row));
+    let divided = divided.count();
     (super::kernel::without(nulls, zeros, rows), divided as u64)
 }
 
@@ -112,7 +117,7 @@ pub(super) fn negate(column: &Column, counting: Counting<'_>) -> Result<Column, 
             let values: Vec<i128> = a.values().iter().map(|value| -value).collect();
             Column::decimal(values, a.nulls().cloned(), Scale(a.scale() as u8))
         }
-        Column::Number(a) => Column::Number(a.unary(|value| -value)),
+        Column::Number(a) => Column::Number(a.unary(|value| 0.0 - value)),
         other => other.clone(),
     })
 }

@@ -1,11 +1,12 @@
 //! Works a typed expression on a batch of rows.
 
 use std::sync::atomic::{AtomicU64, Ordering};
+use std::sync::{Mutex, PoisonError};
 
 use arrow_array::{Array, BooleanArray, UInt32Array};
 use arrow_buffer::BooleanBuffer;
 
-use super::kernel::{Counting, RowFailure, texts};
+use super::kernel::{Counting, Failing, FailureKind, RowFailure, texts};
 use super::typed::{Kind, Logic, Typed};
 use super::world::World;
 use super::{arithmetic, compare, convert};
@@ -21,8 +22,7 @@ pub(crate) struct Scope<'a> {
     pub world: &'a World,
     /// Counts rows that divided by zero.
     pub zero_divisions: &'a AtomicU64,
-    /// Whether what cannot be worked is blank: for rows that are only worked for the tally.
-    pub lenient: bool,
+    pub failing: Failing<'a>,
 }
 
 /// The expression's value for each row of the batch.
@@ -39,8 +39,9 @@ pub(crate) fn evaluate_all(
 ) -> Result<Column, RowFailure> {
     use rayon::prelude::*;
     const RUN: usize = 1 << 15;
-    let work =
-        |batch: &Batch| evaluate(expr, &Scope { batch, world, zero_divisions, lenient: false });
+    let work = |batch: &Batch| {
+        evaluate(expr, &Scope { batch, world, zero_divisions, failing: Failing::Stops })
+    };
     if rows.rows <= RUN || matches!(expr.kind, Kind::Slot(_)) {
         return work(rows);
     }
@@ -55,6 +56,29 @@ pub(crate) fn evaluate_all(
         .into_iter()
         .collect();
     Ok(Column::concat(&parts?))
+}
+
+/// The same where rows that cannot be worked are blank; and those rows, in their order.
+pub(crate) fn evaluate_noting(
+    expr: &Typed,
+    rows: &Batch,
+    world: &World,
+    zero_divisions: &AtomicU64,
+) -> (Column, Vec<RowFailure>) {
+    let zeros = AtomicU64::new(0);
+    if let Ok(column) = evaluate_all(expr, rows, world, &zeros) {
+        zero_divisions.fetch_add(zeros.into_inner(), Ordering::Relaxed);
+        return (column, vec![]);
+    }
+    let noted = Mutex::new(vec![]);
+    let scope = Scope { batch: rows, world, zero_divisions, failing: Failing::Noted(&noted) };
+    let column = evaluate(expr, &scope).unwrap_or_else(|failure| {
+        bug(format!("row {} failed where failures are noted", failure.row))
+    });
+    let mut noted = noted.into_inner().unwrap_or_else(PoisonError::into_inner);
+    noted.sort_by_key(|failure| failure.row);
+    noted.dedup_by_key(|failure| failure.row);
+    (column, noted)
 }
 
 /// The rows for which a condition is true, and how many it was blank for.
@@ -72,8 +96,8 @@ pub(crate) fn truth(expr: &Typed, scope: &Scope<'_>) -> Result<(BooleanArray, us
 type Mask<'a> = Option<&'a BooleanBuffer>;
 
 impl Scope<'_> {
-    fn counting<'m>(&self, expr: &Typed, mask: Mask<'m>) -> Counting<'m> {
-        Counting { mask, lenient: self.lenient, span: expr.span }
+    fn counting<'m>(&'m self, expr: &Typed, mask: Mask<'m>) -> Counting<'m> {
+        Counting { mask, failing: self.failing, span: expr.span }
     }
 
     fn truth(&self, expr: &Typed, mask: Mask<'_>) -> Result<BooleanArray, RowFailure> {
@@ -103,7 +127,17 @@ impl Scope<'_> {
             }
             Kind::Gathered { from, id } => {
                 let gathered = self.world.gathered[id.0].as_ref().sure("what was gathered");
-                gathered.take(self.batch.origin(*from).sure("where rows came from"))
+                let of = self.batch.origin(*from).sure("where rows came from");
+                if !gathered.failed.is_empty() {
+                    let counting = self.counting(expr, mask);
+                    for (row, of) in of.iter().enumerate() {
+                        if let Some(of) = of.filter(|of| gathered.failed.binary_search(of).is_ok())
+                        {
+                            counting.fail(row, || FailureKind::Gathered { id: *id, row: of })?;
+                        }
+                    }
+                }
+                gathered.column.take(of)
             }
             Kind::Total(id) => Column::constant(&self.world.totals[id.0], expr.ty, rows),
             Kind::Convert(inner) => {
@@ -118,7 +152,7 @@ impl Scope<'_> {
                 let counting = self.counting(expr, mask);
                 let (column, zeros) =
                     arithmetic::arithmetic(*op, &left, &right, expr.ty, counting)?;
-                if zeros > 0 && !self.lenient {
+                if zeros > 0 && !matches!(self.failing, Failing::Blank) {
                     self.zero_divisions.fetch_add(zeros, Ordering::Relaxed);
                 }
                 column
@@ -215,6 +249,18 @@ impl Scope<'_> {
         })
     }
 
+    /// For each row of a base the row of the table built from it that it became.
+    fn within(&self, of: TableId, base: TableId) -> UInt32Array {
+        let table = self.world.tables[of.0].as_ref().sure("a table on a path");
+        let rows = self.world.tables[base.0].as_ref().sure("the base of a table").rows;
+        let mut became = vec![None; rows];
+        let origins = table.origin(base).sure("where rows of a table came from");
+        for (row, from) in (0..).zip(origins.values()) {
+            became[*from as usize] = Some(row);
+        }
+        UInt32Array::from(became)
+    }
+
     /// The rows of the last table of a path that the batch's rows lead to.
     pub fn path(&self, from: TableId, hops: &[Hop]) -> UInt32Array {
         let Some((last, before)) = hops.split_last() else {
@@ -222,11 +268,15 @@ impl Scope<'_> {
         };
         self.batch.paths.lead(from, hops, || {
             let rows = self.path(from, before);
+            if let Hop::Within { of, base } = last {
+                return follow(&rows, &self.within(*of, *base));
+            }
             let index = match last {
                 Hop::Link(link) => self.world.links[link.0].as_ref(),
                 Hop::Origin { of, base } => {
                     self.world.tables[of.0].as_ref().and_then(|table| table.origin(*base))
                 }
+                Hop::Within { .. } => None,
             };
             follow(&rows, index.sure("a link on a path"))
         })

@@ -1,11 +1,14 @@
 //! The loops that all operations share, and what happens where a row cannot be worked.
 
+use std::sync::{Mutex, PoisonError};
+
 use arrow_array::builder::StringViewBuilder;
 use arrow_array::types::ArrowPrimitiveType;
 use arrow_array::{Array, BooleanArray, PrimitiveArray, StringViewArray};
 use arrow_buffer::{BooleanBuffer, NullBuffer};
 
 use crate::lang::Span;
+use crate::resolve::GatherId;
 use crate::value::Type;
 
 /// Why a row could not be worked.
@@ -15,6 +18,8 @@ pub(crate) enum FailureKind {
     Overflow,
     /// A value that does not convert.
     Conversion { value: String, to: Type },
+    /// What was gathered has no value for this row of the table that is led to.
+    Gathered { id: GatherId, row: u32 },
 }
 
 /// The first row of a batch that could not be worked.
@@ -25,22 +30,46 @@ pub(crate) struct RowFailure {
     pub span: Span,
 }
 
+/// What a row does that cannot be worked.
+#[derive(Clone, Copy)]
+pub(crate) enum Failing<'a> {
+    /// It stops the work.
+    Stops,
+    /// It is blank: for rows that are only worked for the tally.
+    Blank,
+    /// It is blank, and noted for whoever needs it.
+    Noted(&'a Mutex<Vec<RowFailure>>),
+}
+
 /// The rows that count. A failure in a row that does not count gives a blank: the side of an `if`
-/// that was not chosen, and rows that are only worked for the tally.
+/// that was not chosen.
 #[derive(Clone, Copy)]
 pub(crate) struct Counting<'a> {
     pub mask: Option<&'a BooleanBuffer>,
-    pub lenient: bool,
+    pub failing: Failing<'a>,
     pub span: Span,
 }
 
 impl Counting<'_> {
     /// Fails, if the row counts.
     pub fn fail(self, row: usize, kind: impl FnOnce() -> FailureKind) -> Result<(), RowFailure> {
-        if self.lenient || self.mask.is_some_and(|mask| !mask.value(row)) {
+        if !self.counts(row) {
             return Ok(());
         }
-        Err(RowFailure { row, kind: kind(), span: self.span })
+        let failure = || RowFailure { row, kind: kind(), span: self.span };
+        match self.failing {
+            Failing::Stops => return Err(failure()),
+            Failing::Blank => {}
+            Failing::Noted(noted) => {
+                noted.lock().unwrap_or_else(PoisonError::into_inner).push(failure());
+            }
+        }
+        Ok(())
+    }
+
+    /// Whether the side of an `if` that a row is on is worked.
+    pub fn counts(self, row: usize) -> bool {
+        self.mask.is_none_or(|mask| mask.value(row))
     }
 }
 

@@ -10,12 +10,12 @@ mod kernel;
 mod typed;
 mod world;
 
-pub(crate) use evaluate::{Scope, evaluate, evaluate_all, truth};
+pub(crate) use evaluate::{Scope, evaluate, evaluate_all, evaluate_noting, truth};
 pub(crate) use function::find as find_function;
 pub use function::{FUNCTIONS, Function, Gives, Takes};
-pub(crate) use kernel::{FailureKind, RowFailure, texts};
+pub(crate) use kernel::{Failing, FailureKind, RowFailure, texts};
 pub(crate) use typed::{Arithmetic, Kind, Logic, Typed};
-pub(crate) use world::World;
+pub(crate) use world::{Gathered, World};
 
 #[cfg(test)]
 mod tests;

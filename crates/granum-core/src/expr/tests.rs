@@ -19,7 +19,7 @@ fn worked(columns: &[(&str, Column)], text: &str) -> Result<Vec<String>, String>
         batch: &batch,
         world: &World::default(),
         zero_divisions: &AtomicU64::new(0),
-        lenient: false,
+        failing: Failing::Stops,
     };
     let column = evaluate(&typed, &scope)
         .map_err(|failure| format!("row {}: {:?}", failure.row, failure.kind))?;

@@ -132,6 +132,8 @@ impl Typed {
                 Kind::Arithmetic { op, .. } => *op != Arithmetic::Days,
                 Kind::Negate(_) => part.ty == Type::Integer,
                 Kind::Convert(inner) => inner.ty != Type::Blank,
+                // Only the sole value of several rows, and what is too long; but those do.
+                Kind::Gathered { .. } => true,
                 Kind::Call { function, .. } => function.can_fail(),
                 _ => false,
             };

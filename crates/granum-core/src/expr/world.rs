@@ -4,11 +4,20 @@ use crate::link::LinkIndex;
 use crate::table::{Column, Table};
 use crate::value::Scalar;
 
+/// What was gathered of rows that lead to a table's rows.
+#[derive(Debug)]
+pub(crate) struct Gathered {
+    /// For each row of the table that is led to.
+    pub column: Column,
+    /// Rows that have no value, in their order: several where one was meant, or one too long.
+    pub failed: Vec<u32>,
+}
+
 /// Finished tables, links, gathered columns and totals, by their numbers in the plan.
 #[derive(Debug, Default)]
 pub(crate) struct World {
     pub tables: Vec<Option<Table>>,
     pub links: Vec<Option<LinkIndex>>,
-    pub gathered: Vec<Option<Column>>,
+    pub gathered: Vec<Option<Gathered>>,
     pub totals: Vec<Scalar>,
 }

@@ -37,7 +37,7 @@ const TOGETHER: usize = 2;
 /// A set is nearly unique if no more rows than one in so many break it.
 const NEARLY: u64 = 5;
 
-/// Sole columns that are no unlikelier make a set worth telling that is nearly unique.
+/// Only columns that are no unlikelier make a set worth telling that is nearly unique.
 const LIKELY: u32 = 2;
 
 /// How unlikely a key a column is that tells versions apart: beside others it may be part of one,

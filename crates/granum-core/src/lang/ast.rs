@@ -110,6 +110,8 @@ pub struct TableTree {
     pub base: Name,
     /// What stands below or beside them.
     pub more: MoreTree,
+    /// What is allowed of that though it is usually a mistake.
+    pub allow: Vec<AllowTree>,
     /// What is done to them.
     pub steps: Vec<StepTree>,
 }
@@ -225,6 +227,8 @@ pub struct CheckTree {
     pub at_least: Option<Percent>,
     /// What must hold.
     pub condition: Expr,
+    /// What of it is allowed though it is usually a mistake.
+    pub allow: Vec<AllowTree>,
 }
 
 /// `output TABLE to "PATH"`
@@ -243,6 +247,17 @@ pub struct StepTree {
     pub kind: StepKind,
     /// From its first to its last word.
     pub span: Span,
+    /// What of it is allowed though it is usually a mistake.
+    pub allow: Vec<AllowTree>,
+}
+
+/// `allow KIND "why"`: a warning that was looked at.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct AllowTree {
+    /// The kind of warning.
+    pub kind: Quoted,
+    /// Why it is none here.
+    pub reason: Quoted,
 }
 
 /// What a step does.

@@ -10,7 +10,7 @@ mod token;
 pub use ast::*;
 pub use diagnostic::{Diagnostic, DiagnosticKind, nearest, nearest_or_longer};
 pub use format::{format_expression, format_plan, format_step, plan_name};
-pub(crate) use format::{one_row, quoted};
+pub(crate) use format::{one_row, quoted, table_head};
 pub use parse::{Parsed, parse, parse_from};
 pub use token::Span;
 

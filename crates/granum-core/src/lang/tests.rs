@@ -252,7 +252,8 @@ fn brackets_stand_only_where_they_must() {
         ("list(distinct (a), \"; \" by b)", "list(distinct a, \"; \" by b)"),
         ("list(distinct, a)", "list(distinct, a)"),
         ("list(distinct (-a), b)", "list(distinct (-a), b)"),
-        ("list(distinct - a)", "list(distinct - a)"),
+        ("list(distinct - a)", "list(distinct (-a))"),
+        ("list(`distinct` - a)", "list(`distinct` - a)"),
         ("list(distinct (not a))", "list(distinct not a)"),
         ("rows(where a)", "rows(where a)"),
     ] {

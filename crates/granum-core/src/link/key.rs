@@ -125,7 +125,8 @@ pub(crate) fn compare(column: &Column, row: usize, other: usize) -> Ordering {
         Column::Decimal(array) => array.value(row).cmp(&array.value(other)),
         Column::Date(array) => array.value(row).cmp(&array.value(other)),
         Column::DateTime(array) => array.value(row).cmp(&array.value(other)),
-        Column::Number(array) => array.value(row).total_cmp(&array.value(other)),
+        // Adding zero makes -0.0 the same as 0.0.
+        Column::Number(array) => (array.value(row) + 0.0).total_cmp(&(array.value(other) + 0.0)),
         Column::Boolean(array) => array.value(row).cmp(&array.value(other)),
         Column::Blank(_) => Ordering::Equal,
     }

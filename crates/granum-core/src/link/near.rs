@@ -193,7 +193,7 @@ impl Search<'_> {
         if pairs.is_empty() {
             return None;
         }
-        // Sole what is needed: a change goes if all pairs match without it.
+        // Only what is needed: a change goes if all pairs match without it.
         let mut folds = FOLDS[..used].to_vec();
         for fold_away in FOLDS.into_iter().rev() {
             let rest: Vec<Fold> = folds.iter().copied().filter(|fold| *fold != fold_away).collect();

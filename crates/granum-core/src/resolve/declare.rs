@@ -3,7 +3,7 @@
 use super::plan::{InputSpec, ReadRule, SlotId};
 use super::scope::{LinkEntry, Paths, Resolver, Row, TableEntry, TableState};
 use super::{Parameter, Resolved};
-use crate::expr::{Scope, World, evaluate};
+use crate::expr::{Failing, Scope, World, evaluate};
 use crate::lang::{
     Diagnostic, DiagnosticKind, Expr, LinkTree, Name, ParamTree, PlanTree, Span, StatementKind,
     StepKind, nearest,
@@ -162,7 +162,7 @@ impl<'a> Resolver<'a> {
             batch: &batch,
             world: &World::default(),
             zero_divisions: &std::sync::atomic::AtomicU64::new(0),
-            lenient: false,
+            failing: Failing::Stops,
         };
         match evaluate(&typed.into_type(ty), &scope) {
             Ok(column) => Ok(column.scalar(0)),

@@ -1,6 +1,7 @@
 //! Syntax tree → typed plan: names, types, grains, link paths; every diagnostic.
 
 mod aggregate;
+mod allow;
 mod calendar;
 mod declare;
 mod expression;
@@ -16,9 +17,10 @@ mod ways;
 mod worth;
 
 pub(crate) use plan::{
-    AggregatePlan, CalendarPlan, CheckKind, CheckPlan, DedupeRule, Gather, GatherId, GatherWhat,
-    GroupedPlan, GroupedWhat, Hop, Lay, LinkId, LinkPlan, MistakePlan, OneRowPlan, Plan, Proof,
-    Required, SeveralPlan, SlotId, Source, Step, TablePlan, TopPlan, Total, TotalId, UnitsPlan,
+    AggregatePlan, Allowance, CalendarPlan, CheckKind, CheckPlan, DedupeRule, Gather, GatherId,
+    GatherWhat, GroupedPlan, GroupedWhat, Hop, Lay, LinkId, LinkPlan, MistakePlan, OneRowPlan,
+    Plan, Proof, Required, SeveralPlan, SlotId, Source, Step, TablePlan, TopPlan, Total, TotalId,
+    UnitsPlan,
 };
 pub use plan::{InputColumn, InputSpec, ReadRule};
 

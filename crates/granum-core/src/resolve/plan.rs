@@ -1,5 +1,7 @@
 //! The typed plan: what the engine runs.
 
+use std::ops::Range;
+
 use crate::aggregate::AggregateFunction;
 use crate::expr::Typed;
 use crate::lang::{Otherwise, Percent, Preference, Severity, Span};
@@ -21,11 +23,19 @@ pub(crate) struct GatherId(pub usize);
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub(crate) struct TotalId(pub usize);
 
-/// One stretch of a path: along a link, or from a table's row to the row of its base.
+/// One stretch of a path: along a link, or between a table's row and the row of its base.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub(crate) enum Hop {
     Link(LinkId),
-    Origin { of: TableId, base: TableId },
+    Origin {
+        of: TableId,
+        base: TableId,
+    },
+    /// The other way: to the row that a row of the base became, if it is still there.
+    Within {
+        of: TableId,
+        base: TableId,
+    },
 }
 
 #[derive(Debug, Default)]
@@ -37,7 +47,24 @@ pub(crate) struct Plan {
     pub totals: Vec<Total>,
     pub checks: Vec<CheckPlan>,
     pub warnings: Vec<WarningPlan>,
+    pub allowances: Vec<Allowance>,
     pub outputs: Vec<OutputPlan>,
+}
+
+/// A warning that a plan allows where it arises.
+#[derive(Debug)]
+pub(crate) struct Allowance {
+    /// The table in whose steps it stands; nothing for a check about totals.
+    pub table: Option<TableId>,
+    /// What it stands behind, in words.
+    pub step: String,
+    /// The kind of warning.
+    pub kind: String,
+    pub reason: String,
+    /// The warnings of the plan that it is about.
+    pub warnings: Range<usize>,
+    /// The steps of the table that it is about.
+    pub steps: Range<usize>,
 }
 
 /// What is usually a mistake, to be told if the rows are so.
@@ -127,6 +154,8 @@ pub(crate) struct SeveralPlan {
     /// For each slot that holds a column from the start: which column of each table it is.
     pub columns: Vec<(SlotId, Vec<Option<usize>>)>,
     pub lay: Lay,
+    /// Why rows may stand in it twice, if they may.
+    pub allows: Option<String>,
 }
 
 #[derive(Debug)]

@@ -108,7 +108,12 @@ impl Resolver<'_> {
                 Some(slot)
             }
         };
-        Ok(SeveralPlan { tables: laid.tables, columns, lay: Lay::Stacked { labelled } })
+        Ok(SeveralPlan {
+            tables: laid.tables,
+            columns,
+            lay: Lay::Stacked { labelled },
+            allows: None,
+        })
     }
 
     fn free_label(&mut self, builder: &Builder, label: &Name) -> Resolved<()> {
@@ -163,7 +168,12 @@ impl Resolver<'_> {
         }
         let slots: Vec<SlotId> = columns[..keys.len()].iter().map(|(slot, _)| *slot).collect();
         builder.grain = Some(Known { slots, unique: true, filled: true });
-        Ok(SeveralPlan { tables: laid.tables, columns, lay: Lay::Meeting { keys: keys.len() } })
+        Ok(SeveralPlan {
+            tables: laid.tables,
+            columns,
+            lay: Lay::Meeting { keys: keys.len() },
+            allows: None,
+        })
     }
 
     fn meets_on_grain(&mut self, table: TableId, name: &Name, keys: &[Name]) -> Resolved<()> {
@@ -203,7 +213,10 @@ impl Resolver<'_> {
         for (at, place) in places.iter().enumerate() {
             let Some(place) = place else { continue };
             let column = self.columns_of(laid.tables[at])[*place].clone();
-            if ty != Type::Blank && column.ty != Type::Blank && column.ty != ty {
+            // Exact numbers of other places become those with the most.
+            let common = ty.common(column.ty);
+            let exact = ty.scale().is_some() && column.ty.scale().is_some();
+            if ty != Type::Blank && column.ty != Type::Blank && column.ty != ty && !exact {
                 let table = laid.names[at];
                 let diagnostic = Diagnostic::new(
                     DiagnosticKind::Type,
@@ -214,9 +227,7 @@ impl Resolver<'_> {
                 return self
                     .wrong(diagnostic.help(format!("say in the input:  read {name} as {ty}")));
             }
-            if column.ty != Type::Blank {
-                ty = column.ty;
-            }
+            ty = common.unwrap_or(column.ty);
             worth = Some(worth.map_or(column.worth, |worth| worth.with(column.worth)));
             tracked &= column.tracked;
         }

@@ -1,5 +1,6 @@
 //! Links, checks and outputs: what stands on finished tables.
 
+use super::allow::Behind;
 use super::expression::Valued;
 use super::plan::{CheckKind, CheckPlan, Hop, LinkPlan, OutputPlan, Required};
 use super::scope::{LinkEntry, Paths, Resolver, Row};
@@ -23,8 +24,16 @@ impl Resolver<'_> {
         for statement in &self.tree.statements {
             match &statement.kind {
                 StatementKind::Check(check) => {
+                    let warned = self.plan.warnings.len();
                     if let Ok(plan) = self.check(check) {
+                        let behind = Behind {
+                            table: None,
+                            step: plan.called(),
+                            warnings: warned..self.plan.warnings.len(),
+                            steps: 0..0,
+                        };
                         self.plan.checks.push(plan);
+                        let _ = self.allowances(&check.allow, &behind);
                     }
                 }
                 StatementKind::Output(output) => {
@@ -44,7 +53,7 @@ impl Resolver<'_> {
                     if let Kind::Path { hops, .. } | Kind::Leads { hops, .. } = &part.kind {
                         needed.extend(hops.iter().filter_map(|hop| match hop {
                             Hop::Link(link) => Some(link.0),
-                            Hop::Origin { .. } => None,
+                            Hop::Origin { .. } | Hop::Within { .. } => None,
                         }));
                     }
                 });

@@ -5,7 +5,7 @@ use super::scope::{FinishedColumn, Resolver, TableState};
 use super::steps::{Builder, Known, Named};
 use super::worth::{Worth, WorthKind};
 use super::{Resolved, Wrong};
-use crate::lang::{MoreTree, StatementKind};
+use crate::lang::{Diagnostic, DiagnosticKind, MoreTree, StatementKind, table_head};
 use crate::table::TableId;
 use crate::value::Type;
 
@@ -95,6 +95,18 @@ impl Resolver<'_> {
                 (Source::Input(plan), &input.steps)
             }
             StatementKind::Table(table) => {
+                if let Some(allow) = table.allow.first()
+                    && !matches!(table.more, MoreTree::Stacked { .. })
+                {
+                    return self.wrong(
+                        Diagnostic::new(
+                            DiagnosticKind::Step,
+                            allow.kind.span,
+                            "nothing here is warned of: rows repeat in stacks, the rest in steps",
+                        )
+                        .help("leave it out, or put it behind the step that is warned of"),
+                    );
+                }
                 let source = if table.more == MoreTree::None {
                     let base = self.table_named(&table.base)?;
                     self.need_table(base, table.base.span)?;
@@ -102,7 +114,12 @@ impl Resolver<'_> {
                     self.import_base(&mut builder, base);
                     Source::Base(base)
                 } else {
-                    Source::Several(self.several(&mut builder, &table.base, &table.more)?)
+                    let mut several = self.several(&mut builder, &table.base, &table.more)?;
+                    if matches!(table.more, MoreTree::Stacked { .. }) {
+                        let words = table_head(table);
+                        several.allows = self.stack_allows(id, &words, &table.allow)?;
+                    }
+                    Source::Several(several)
                 };
                 (source, &table.steps)
             }

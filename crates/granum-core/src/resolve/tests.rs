@@ -153,7 +153,11 @@ fn the_rules_of_worth() {
     assert_eq!(over.repeats(), Some(Repeat::OverLink));
     assert_eq!(plain.over_link().repeats(), None);
     assert_eq!(amount.past_units().repeats(), Some(Repeat::PastUnits));
-    assert_eq!(plain.past_units(), plain);
+    // What is no amount may become one only where something makes it the unit's own.
+    let carried = plain.past_units();
+    assert!(carried.carried && !carried.is_amount());
+    assert!(carried.with(plain).carried && !carried.times(plain).carried);
+    assert!(carried.times(carried).carried);
     assert_eq!(amount.with(plain).kind, WorthKind::Amount);
     assert_eq!(over.with(plain).repeats(), Some(Repeat::OverLink));
     assert_eq!(over.times(plain).kind, WorthKind::Amount);

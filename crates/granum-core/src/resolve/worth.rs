@@ -13,6 +13,8 @@ pub(super) struct Worth {
     pub ratio: bool,
     /// Whether it counts different values.
     pub counts_distinct: bool,
+    /// Whether it was carried past `units` whole and is no amount: each unit has all of it.
+    pub carried: bool,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -31,6 +33,8 @@ pub(super) enum Repeat {
     OverLink,
     PastUnits,
     OnGroup,
+    /// A running sum holds what stands in the rows before.
+    Running,
 }
 
 impl Worth {
@@ -68,7 +72,7 @@ impl Worth {
             WorthKind::Amount => {
                 Self { kind: WorthKind::Repeats(Repeat::PastUnits), own: false, ..self }
             }
-            _ => self,
+            _ => Self { own: false, carried: true, ..self },
         }
     }
 
@@ -87,6 +91,7 @@ impl Worth {
             divided: self.divided || other.divided,
             ratio: self.ratio || other.ratio,
             counts_distinct: self.counts_distinct || other.counts_distinct,
+            carried: self.carried || other.carried,
         }
     }
 
@@ -95,6 +100,9 @@ impl Worth {
         let both = self.with(other);
         let mended = (self.repeats().is_some() && other.own && other.repeats().is_none())
             || (other.repeats().is_some() && self.own && self.repeats().is_none());
+        // What is one unit's own makes it the unit's: a price times a quantity.
+        let carried = both.carried && !(self.own || other.own);
+        let both = Self { carried, ..both };
         if mended { Self { kind: WorthKind::Amount, ..both } } else { both }
     }
 }

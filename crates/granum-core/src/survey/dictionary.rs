@@ -94,7 +94,7 @@ impl Dictionary {
 
     /// A value by its number.
     pub fn value(&self, number: usize) -> &str {
-        // Sole whole texts are added.
+        // Only whole texts are added.
         std::str::from_utf8(self.bytes(number)).unwrap_or_default()
     }
 

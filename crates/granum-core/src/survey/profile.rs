@@ -112,7 +112,7 @@ impl Profile {
                 self.unseen.extend(value.chars().filter(|letter| is_unseen(*letter)));
             }
         }
-        // Sole days of nothing have digits among the words for what is missing.
+        // Only days of nothing have digits among the words for what is missing.
         if value.len() <= 10 && (marks & mark::DIGIT == 0 || value.starts_with("00")) {
             let lower = value.trim().to_ascii_lowercase();
             if PLACEHOLDERS.contains(&lower.as_str()) {

@@ -47,6 +47,8 @@ pub enum Problem {
         to: String,
         /// The key in words.
         keys: String,
+        /// The target's side of it, in words.
+        target_keys: String,
         /// What one row of the target is, if the plan says so.
         grain: Vec<String>,
         /// Keys that repeat in the target.
@@ -106,6 +108,27 @@ pub enum Problem {
         /// The total's name.
         total: String,
     },
+    /// Rows that reach a stack by two of its parts.
+    StackedTwice {
+        /// The stack.
+        table: String,
+        /// Which rows.
+        #[serde(flatten)]
+        twice: StackedTwice,
+    },
+    /// Tables that meet on a key that several rows of one of them have.
+    MeetingRepeats {
+        /// The table that is laid from them.
+        table: String,
+        /// The one whose rows share a key.
+        of: String,
+        /// The key's columns.
+        columns: Vec<String>,
+        /// The first keys that repeat.
+        examples: Vec<RepeatedKey>,
+        /// How many rows have such a key.
+        rows: u64,
+    },
     /// More rows than a table can have.
     TooManyRows {
         /// The table.
@@ -126,9 +149,24 @@ impl Problem {
             Self::Group { values, .. } if values.is_empty() => "overflow",
             Self::Group { .. } => "several-values",
             Self::TotalTaken { .. } => "total-taken",
+            Self::StackedTwice { .. } => "repeated-rows",
+            Self::MeetingRepeats { .. } => "meeting-repeats",
             Self::TooManyRows { .. } => "too-many-rows",
         }
     }
+}
+
+/// Rows of one table that reach a stack by two of its parts.
+#[derive(Debug, Clone, Serialize)]
+pub struct StackedTwice {
+    /// The table that they are rows of.
+    pub of: String,
+    /// The first part that brings them again.
+    pub part: String,
+    /// How many rows come again.
+    pub rows: u64,
+    /// The tracked amounts that they bring once more.
+    pub amounts: Vec<(String, Amount)>,
 }
 
 /// A cell that cannot be read.

@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 
-use super::{CheckTally, LinkTally, Problem, TableTally, Warning};
+use super::{Allowed, CheckTally, LinkTally, Problem, TableTally, Warning};
 
 /// The report of a run or a check.
 #[derive(Debug, Clone, Default, Serialize)]
@@ -19,6 +19,8 @@ pub struct Report {
     pub checks: Vec<CheckTally>,
     /// What is usually a mistake.
     pub warnings: Vec<Warning>,
+    /// What was looked at and is none here, as the plan says.
+    pub allowed: Vec<Allowed>,
     /// Whether warnings hold outputs back.
     pub deny_warnings: bool,
     /// What else stopped it.

@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 
-use super::problem::BadCell;
+use super::problem::{BadCell, StackedTwice};
 use crate::table::Amount;
 
 /// The tally of one table.
@@ -34,6 +34,8 @@ pub struct TableTally {
     pub zero_divisions: u64,
     /// The tables that it is laid from, if it is from several.
     pub parts: Vec<Part>,
+    /// Rows that stand in a stack twice, if the plan allows that.
+    pub twice: Option<StackedTwice>,
 }
 
 /// One of several tables that a table is laid from.

@@ -55,4 +55,46 @@ pub enum Mistake {
     },
     /// A sum of numbers of different values: what is in two groups is counted twice.
     DistinctSummed,
+    /// An `allow` behind which nothing of its kind arises.
+    UnusedAllow {
+        /// The kind that it allows.
+        allowed: String,
+    },
+}
+
+/// The kinds of warning that a plan can allow.
+pub const MISTAKES: &[&str] = &[
+    "shared-name",
+    "rows-counted",
+    "mean-of-ratio",
+    "years-mixed",
+    "distinct-summed",
+    "repeated-rows",
+];
+
+impl Mistake {
+    /// The stable name of its kind.
+    pub fn kind(&self) -> &'static str {
+        match self {
+            Self::SharedName { .. } => "shared-name",
+            Self::RowsCounted { .. } => "rows-counted",
+            Self::MeanOfRatio => "mean-of-ratio",
+            Self::YearsMixed { .. } => "years-mixed",
+            Self::DistinctSummed => "distinct-summed",
+            Self::UnusedAllow { .. } => "unused-allow",
+        }
+    }
+}
+
+/// A warning that the plan allows, and why.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Allowed {
+    /// The table; nothing for a check about totals.
+    pub table: Option<String>,
+    /// The step, or the check, in words.
+    pub step: String,
+    /// The kind of warning.
+    pub kind: String,
+    /// The reason that the plan gives.
+    pub reason: String,
 }

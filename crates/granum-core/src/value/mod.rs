@@ -2,11 +2,13 @@
 
 pub mod day;
 pub mod decimal;
+mod exact;
 mod example;
 pub mod parts;
 mod scalar;
 mod types;
 
+pub use exact::ExactSum;
 pub use example::NumberExample;
 pub use scalar::{Found, Scalar, found_type, parse_boolean, parse_integer};
 pub use types::{Scale, Type};

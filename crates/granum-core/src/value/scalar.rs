@@ -71,7 +71,8 @@ impl Scalar {
                 out.extend_from_slice(itoa::Buffer::new().format(*value).as_bytes());
             }
             Self::Decimal(units, scale) => decimal::write(*units, *scale, out),
-            Self::Number(value) => out.extend_from_slice(value.to_string().as_bytes()),
+            // Nobody means a zero below zero.
+            Self::Number(value) => out.extend_from_slice((value + 0.0).to_string().as_bytes()),
             Self::Date(days) => day::write(*days, out),
             Self::DateTime(micros) => day::write_time(*micros, out),
             Self::Boolean(value) => {

@@ -14,7 +14,7 @@ pub struct Scale(pub u8);
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Type {
-    /// Sole blanks: goes with every other type.
+    /// Only blanks: goes with every other type.
     Blank,
     /// UTF-8 text, never empty.
     Text,

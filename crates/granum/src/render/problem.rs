@@ -1,5 +1,6 @@
 //! What stopped a table or a link from being built.
 
+use granum_core::lang::plan_name;
 use granum_core::table::Place;
 use granum_core::tally::{Problem, RepeatedKey, RowReason, UnitsTrouble};
 
@@ -66,6 +67,7 @@ pub(super) fn problem(problem: &Problem, source: &str) -> String {
             from,
             to,
             keys: key,
+            target_keys,
             grain,
             repeated,
             source_rows,
@@ -86,7 +88,7 @@ pub(super) fn problem(problem: &Problem, source: &str) -> String {
             more(&mut out, *repeated, examples.len());
             // Rows that differ in the grain are different things: to keep one would merge them.
             out.push_str(&if grain.is_empty() {
-                format!("    say which row of {to} stays:  dedupe by {key} keep latest COLUMN\n")
+                format!("    say which row of {to} stays:  dedupe by {target_keys} keep latest COLUMN\n")
             } else {
                 format!(
                     "    {to} has one row per {}: link on that, or on more columns that tell these rows \
@@ -144,6 +146,40 @@ pub(super) fn problem(problem: &Problem, source: &str) -> String {
             "  {table}: a group of `{column}` is called \"{total}\", as the total's row would be\n    \
              give the total another name:  total row \"\u{2026}\"\n"
         ),
+        Problem::StackedTwice { table, twice } => {
+            let amounts: Vec<String> =
+                twice.amounts.iter().map(|(name, sum)| format!("{sum} {name}")).collect();
+            let amounts = if amounts.is_empty() {
+                String::new()
+            } else {
+                format!(", with {} once more", amounts.join(", "))
+            };
+            format!(
+                "  {table}: {} of {} {} in it twice{amounts}\n    {} brings them again. Stack tables \
+                 that have no row in common, or say why they are meant twice:\n    allow \
+                 repeated-rows \"\u{2026}\"  behind the tables\n",
+                counted(twice.rows, "row", "rows"),
+                twice.of,
+                if twice.rows == 1 { "stands" } else { "stand" },
+                twice.part
+            )
+        }
+        Problem::MeetingRepeats { table, of, columns, examples, rows } => {
+            let mut out = format!(
+                "  {table}: {} of {of} share a key, so not all of them can be laid beside others\n",
+                counted(*rows, "row", "rows")
+            );
+            keys(&mut out, examples);
+            let blank: Vec<String> =
+                columns.iter().map(|name| format!("{} is blank", plan_name(name))).collect();
+            out.push_str(&format!(
+                "    rows with a blank key stay beside a `dedupe by`; take them out in {of}:  drop {}\n    \
+                 or make one row of them:  one row per {}\n",
+                blank.join(" or "),
+                columns.iter().map(|name| plan_name(name)).collect::<Vec<_>>().join(", ")
+            ));
+            out
+        }
         Problem::TooManyRows { table } => {
             format!("  {table}: more than 4,294,967,295 rows are more than one table can have\n")
         }

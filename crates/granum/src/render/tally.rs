@@ -112,6 +112,21 @@ fn stages(way: &[&TableTally], lines: &[Line]) -> (Vec<Stage>, Vec<String>) {
             ));
         }
         notes.extend(parts_words(&table.parts));
+        if let Some(twice) = &table.twice {
+            let amounts: Vec<String> =
+                twice.amounts.iter().map(|(name, sum)| format!("{sum} {name}")).collect();
+            let with = if amounts.is_empty() {
+                String::new()
+            } else {
+                format!(" with {}", amounts.join(", "))
+            };
+            notes.push(format!(
+                "{} of {}{with} {} in it twice, as the plan allows",
+                counted(twice.rows, "row", "rows"),
+                twice.of,
+                if twice.rows == 1 { "stands" } else { "stand" }
+            ));
+        }
         for step in &table.steps {
             number += 1;
             stages.push(Stage {

@@ -8,7 +8,7 @@ use super::columns::{Side, set};
 use super::links::amount_share;
 use super::near::near_misses;
 use super::report::Report;
-use super::warning::warnings;
+use super::warning::{allowed, warnings};
 use super::{bad, count, counted, folded, good, heading, notable, problem, shortened};
 
 /// In the list of checks, titles and each of two sides have so many letters at most: whole they stand
@@ -145,6 +145,7 @@ pub(super) fn verdict(view: &Report<'_>) -> String {
         out.push_str(&failed_checks_of(report, severity));
     }
     out.push_str(&warnings(&report.warnings, view.width));
+    out.push_str(&allowed(&report.allowed, view.width));
     out
 }
 
@@ -208,6 +209,7 @@ fn held(view: &Report<'_>) -> String {
     }
     out.push_str(&failed_checks_of(report, Severity::Warn));
     out.push_str(&warnings(&report.warnings, view.width));
+    out.push_str(&allowed(&report.allowed, view.width));
     out
 }
 

@@ -1,13 +1,27 @@
 //! What is usually a mistake, and what to write in its place.
 
 use granum_core::lang::plan_name;
-use granum_core::tally::{Mistake, Warning};
+use granum_core::tally::{Allowed, Mistake, Warning};
 
-use super::{count, counted, folded, notable};
+use super::{count, counted, dim, folded, notable};
 
 /// All of them, one below the other.
 pub(super) fn warnings(found: &[Warning], width: usize) -> String {
     found.iter().flat_map(|warning| ["\n".to_owned(), told(warning, width)]).collect()
+}
+
+/// What the plan allows, each with its reason.
+pub(super) fn allowed(allowed: &[Allowed], width: usize) -> String {
+    let told = allowed.iter().map(|Allowed { table, step, kind, reason }| {
+        let of = table.as_ref().map_or(String::new(), |table| format!("{table}: "));
+        let title = format!("allowed: {of}{step}");
+        format!(
+            "\n{}{}",
+            folded(&title, "  ", width).replacen("allowed", &dim("allowed"), 1),
+            folded(&format!("{kind}: {reason}"), "    ", width)
+        )
+    });
+    told.collect()
 }
 
 fn told(warning: &Warning, width: usize) -> String {
@@ -17,6 +31,10 @@ fn told(warning: &Warning, width: usize) -> String {
     let (why, way) = words(what, step);
     out.push_str(&folded(&why, "    ", width));
     out.push_str(&folded(&way, "    ", width));
+    if !matches!(what, Mistake::UnusedAllow { .. }) {
+        let allow = format!("or it is meant so:  allow {} \"why\"  behind the step", what.kind());
+        out.push_str(&folded(&allow, "    ", width));
+    }
     out
 }
 
@@ -65,6 +83,10 @@ fn words(what: &Mistake, step: &str) -> (String, String) {
         Mistake::DistinctSummed => (
             "what stands in two groups is counted in both, so the sum is too much".into(),
             format!("count over all rows in place of  {step} :  distinct(\u{2026})"),
+        ),
+        Mistake::UnusedAllow { allowed } => (
+            format!("nothing here is warned of as {allowed}, so this allows nothing"),
+            format!("leave it out:  allow {allowed} \u{2026}"),
         ),
     }
 }

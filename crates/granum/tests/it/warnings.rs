@@ -45,6 +45,7 @@ fn a_name_that_several_share() {
   warning: t: one row per name
     1 name of customers is shared by several customer_no and becomes one group: Ada of 2 customer_no
     gather by the id, and take the name along:  one row per customer_no , name
+    or it is meant so:  allow shared-name \"why\"  behind the step
 ";
     assert_eq!(told("table t from sales\n  one row per name\n    net = sum(net)"), expected);
     let path = "table t from lines\n  one row per orders.customers.name\n    net = sum(net)";
@@ -67,6 +68,7 @@ fn lines_that_are_counted_as_orders() {
   warning: t: one row per channel
     `orders` counts rows of lines, and up to 2 of them lead to one of orders
     count what is different:  orders = distinct(order_no)
+    or it is meant so:  allow rows-counted \"why\"  behind the step
 "
     );
     assert_eq!(
@@ -86,6 +88,7 @@ fn a_mean_of_ratios_and_a_sum_of_different_values() {
   warning: t: mean(price)
     each ratio counts alike, whether it is of much or of little
     divide the sums:  sum(…) / sum(…)
+    or it is meant so:  allow mean-of-ratio \"why\"  behind the step
 "
     );
     let half =
@@ -104,6 +107,7 @@ fn months_of_several_years_in_one() {
   warning: t: one row per month_name(on) as month
     days are from 2025 to 2026, and the same months of all years are one group
     say the year as well:  month(…) , or  year(…) as year  beside `month`
+    or it is meant so:  allow years-mixed \"why\"  behind the step
 ";
     let months = "table t from sales\n  one row per month_name(on) as month\n    net = sum(net)";
     assert_eq!(told(months), expected);

@@ -51,15 +51,25 @@ fn texts() -> HashMap<String, String> {
     HashMap::from([file("a", "k,m,n\n1,x,2\n2,y,3\n"), file("b", "m,f\nx,1\ny,2\n")])
 }
 
-fn diagnostics(plan: &str) -> Vec<Diagnostic> {
+/// What is wrong with a plan over the texts of this module, nothing if it can run.
+pub fn diagnostics_of(plan: &str) -> Vec<Diagnostic> {
+    told(plan, texts())
+}
+
+/// The same over other texts.
+pub fn diagnostics_in(files: &[(&str, String)], plan: &str) -> Vec<Diagnostic> {
+    told(plan, files.iter().map(|(name, text)| ((*name).to_owned(), text.clone())).collect())
+}
+
+fn told(plan: &str, files: HashMap<String, String>) -> Vec<Diagnostic> {
     let parsed = parse(plan);
     if !parsed.diagnostics.is_empty() {
         return parsed.diagnostics;
     }
-    let memory = Memory { files: texts(), part: 2 };
-    match run(&parsed.tree, &[], &memory, Want::Check, &Silent) {
+    match run(&parsed.tree, &[], &Memory { files, part: 2 }, Want::Check, &Silent) {
         Err(RunError::Plan(diagnostics)) => diagnostics,
-        other => panic!("{plan} ended with {other:?}"),
+        Ok(_) => vec![],
+        Err(other) => panic!("{plan} ended with {other:?}"),
     }
 }
 
@@ -69,7 +79,7 @@ fn every_kind_of_diagnostic_is_provoked_and_says_what_to_do() {
         let (text, name) = provokes(kind);
         assert_eq!(kind.name(), name);
         let plan = format!("{TWO}{text}\n");
-        let found = diagnostics(&plan);
+        let found = diagnostics_of(&plan);
         let told = found.iter().find(|diagnostic| diagnostic.kind == kind);
         let told = told.unwrap_or_else(|| panic!("{text} gave {found:#?}"));
         assert!(!told.message.ends_with('.'), "{}", told.message);

@@ -5,6 +5,8 @@ mod gathering;
 mod kinds;
 mod laws;
 pub(crate) mod memory;
+mod needed;
+mod repeats;
 mod showing;
 mod totals;
 mod twins;

@@ -67,7 +67,11 @@ fn bare(expr: &Expr) -> String {
             if !args.is_empty() {
                 let values = list(args);
                 inside.push(match (clauses.distinct, values.strip_prefix('-'), args.as_slice()) {
-                    (false, ..) => values,
+                    // A column of that name before a minus would be taken for the word.
+                    (false, ..) => match values.strip_prefix("distinct -") {
+                        Some(rest) if function.text == "list" => format!("`distinct` -{rest}"),
+                        _ => values,
+                    },
                     // A minus behind `distinct` would take from a column of that name.
                     (true, Some(_), [first, rest @ ..]) => {
                         let rest: Vec<String> = rest

@@ -10,7 +10,7 @@ use super::parse::Parsed;
 use super::token::{Comment, Span};
 
 pub use expression::format_expression;
-pub(crate) use statement::one_row;
+pub(crate) use statement::{one_row, table_head};
 
 /// The plan in its one layout. `source` is the text that `parsed` came from; comments and blank
 /// lines between statements are taken from there.

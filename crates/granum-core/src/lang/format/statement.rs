@@ -1,9 +1,9 @@
 //! Statements and steps, with what belongs in columns put in columns.
 
 use super::super::ast::{
-    AssignTree, CalendarTree, CheckTree, DedupeKeep, InputTree, KeyTree, LinkTree, MoreTree, Name,
-    Otherwise, OutputTree, ParamTree, Percent, Quoted, ReadTree, RequiredTree, Statement,
-    StatementKind, StepKind, StepTree,
+    AllowTree, AssignTree, CalendarTree, CheckTree, DedupeKeep, InputTree, KeyTree, LinkTree,
+    MoreTree, Name, Otherwise, OutputTree, ParamTree, Percent, Quoted, ReadTree, RequiredTree,
+    Statement, StatementKind, StepKind, StepTree, TableTree,
 };
 use super::super::token::Span;
 use super::expression::{format_expression, orders};
@@ -28,6 +28,12 @@ fn more_words(more: &MoreTree) -> String {
             format!(" meeting {} on {}", names(tables), names(keys))
         }
     }
+}
+
+/// `table NAME from BASE …` without its steps.
+pub(crate) fn table_head(table: &TableTree) -> String {
+    let more = more_words(&table.more);
+    format!("table {} from {}{more}", name(&table.name), name(&table.base))
 }
 
 /// `NAME = EXPR`, with the sign where the longest name of all leaves it.
@@ -101,14 +107,17 @@ impl Layout<'_> {
                 self.head(span, &input.steps, &input_head(input));
             }
             StatementKind::Table(table) => {
-                let more = more_words(&table.more);
-                let head = format!("table {} from {}{more}", name(&table.name), name(&table.base));
-                self.head(span, &table.steps, &head);
+                let head = table_head(table);
+                self.head_allowing(span, &table.allow, &table.steps, &head);
             }
             StatementKind::Link(link) => {
                 self.line(span, 0, &in_columns(&link_cells(link), widths));
             }
-            StatementKind::Check(check) => self.line(span, 0, &check_line(check)),
+            StatementKind::Check(check) => {
+                let end = check.allow.first().map_or(span.end, |allow| allow.kind.span.start);
+                self.line(Span { end, ..span }, 0, &check_line(check));
+                self.allowed(&check.allow, 4);
+            }
             StatementKind::Output(output) => {
                 self.line(span, 0, &in_columns(&output_cells(output), widths));
             }
@@ -116,7 +125,20 @@ impl Layout<'_> {
     }
 
     fn head(&mut self, span: Span, steps: &[StepTree], text: &str) {
+        self.head_allowing(span, &[], steps, text);
+    }
+
+    /// Each on a line of its own, below what it allows.
+    fn allowed(&mut self, allow: &[AllowTree], indent: usize) {
+        for allow in allow {
+            let line = format!("allow {} {}", allow.kind.text, quoted(&allow.reason.text));
+            self.line(allow.kind.span.to(allow.reason.span), indent, &line);
+        }
+    }
+
+    fn head_allowing(&mut self, span: Span, allow: &[AllowTree], steps: &[StepTree], text: &str) {
         let end = steps.first().map_or(span.end, |step| step.span.start.min(span.end));
+        let end = allow.first().map_or(end, |allow| allow.kind.span.start.min(end));
         // Comments between the head and the first step belong to the step.
         let end = self
             .comments
@@ -126,12 +148,14 @@ impl Layout<'_> {
             .map(|c| c.span.start)
             .fold(end, usize::min);
         self.line(Span { start: span.start, end }, 0, text);
+        self.allowed(allow, 4);
         for step in steps {
             self.comments_before(step.span.start, 2);
             if self.blank_before(step.span.start) {
                 self.blank_line();
             }
             self.step(step, 2);
+            self.allowed(&step.allow, 4);
         }
     }
 

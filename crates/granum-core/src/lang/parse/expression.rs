@@ -323,12 +323,12 @@ impl Parser {
         Ok(ExprKind::Call { function, args, clauses: Box::new(clauses) })
     }
 
-    /// Whether what comes next begins a value. A minus there takes from what stands before it.
+    /// Whether what comes next begins a value. Right after `list(`, a minus does.
     fn operand_follows(&self) -> bool {
         let words = ["not", "if", "true", "false", "blank"];
         self.at_name(1)
             || match self.peek_after(1) {
-                TokenKind::Text(_) | TokenKind::Number { .. } | TokenKind::Sign("(") => true,
+                TokenKind::Text(_) | TokenKind::Number { .. } | TokenKind::Sign("(" | "-") => true,
                 TokenKind::Word(word) => words.contains(&word.as_str()),
                 _ => false,
             }

@@ -207,8 +207,9 @@ impl Parser {
         self.need_word("from", "`from` and the table it starts as")?;
         let base = self.name("the table it starts as")?;
         let more = self.more()?;
+        let allow = self.allowed()?;
         let steps: Vec<StepTree> = self.steps();
-        Ok(StatementKind::Table(TableTree { name, base, more, steps }))
+        Ok(StatementKind::Table(TableTree { name, base, more, allow, steps }))
     }
 
     /// Other tables below or beside the first.
@@ -328,7 +329,8 @@ impl Parser {
             if table.is_some() && self.is_word("at") { Some(self.at_least()?) } else { None };
         self.need_sign(":", "`:` and what must hold")?;
         let condition = self.expression()?;
-        Ok(StatementKind::Check(CheckTree { severity, title, table, at_least, condition }))
+        let allow = self.allowed()?;
+        Ok(StatementKind::Check(CheckTree { severity, title, table, at_least, condition, allow }))
     }
 
     fn output(&mut self) -> Found<StatementKind> {

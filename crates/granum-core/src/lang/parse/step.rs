@@ -1,8 +1,8 @@
 //! Steps: each begins with a word that is a name elsewhere; what follows decides.
 
 use super::super::ast::{
-    AssignTree, ColumnTree, DedupeKeep, KeyTree, Otherwise, Preference, Quoted, ReadTree,
-    RenameTree, StepKind, StepTree,
+    AllowTree, AssignTree, ColumnTree, DedupeKeep, KeyTree, Otherwise, Preference, Quoted,
+    ReadTree, RenameTree, StepKind, StepTree,
 };
 use super::super::diagnostic::{Diagnostic, DiagnosticKind};
 use super::super::token::{Span, TokenKind};
@@ -25,11 +25,37 @@ impl Parser {
             let start = self.span();
             self.depth = 0;
             match self.step() {
-                Ok(kind) => steps.push(StepTree { kind, span: start.to(self.last_span()) }),
+                Ok(kind) => {
+                    let span = start.to(self.last_span());
+                    match self.allowed() {
+                        Ok(allow) => steps.push(StepTree { kind, span, allow }),
+                        Err(_) => {
+                            self.skip_until(|parser| parser.at_statement() || parser.at_step_line())
+                        }
+                    }
+                }
                 Err(_) => self.skip_until(|parser| parser.at_statement() || parser.at_step_line()),
             }
         }
         steps
+    }
+
+    /// `allow KIND "why"`, any number of times.
+    pub(super) fn allowed(&mut self) -> Found<Vec<AllowTree>> {
+        let mut allowed = vec![];
+        while self.is_word("allow") {
+            self.advance();
+            let start = self.span();
+            let mut kind = self.name("the kind of warning that is allowed")?.text;
+            while self.take_sign("-") {
+                kind.push('-');
+                kind.push_str(&self.name("the rest of the kind's name")?.text);
+            }
+            let kind = Quoted { text: kind, span: start.to(self.last_span()) };
+            let reason = self.quoted("the reason in quotes, which the verdict shows")?;
+            allowed.push(AllowTree { kind, reason });
+        }
+        Ok(allowed)
     }
 
     /// A line that begins with a step's word and is not an assignment of a column called so.

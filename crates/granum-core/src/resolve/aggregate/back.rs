@@ -152,15 +152,23 @@ impl Resolver<'_> {
     fn back_over(&mut self, parts: &[Name], row: &Row) -> Resolved<Option<Back>> {
         let mut way: Option<Back> = None;
         for name in parts {
+            if let Some(way) = &way {
+                self.need_table(way.from, name.span)?;
+            }
             let ancestors = match &way {
                 None => row.ancestors.clone(),
-                Some(way) => vec![(way.from, false)],
+                // Links of a base lead to what is built from it as well.
+                Some(way) => self.tables[way.from.0].ancestors.clone(),
             };
             let Some((hops, from, to, repeated)) = self.step_back(&ancestors, name)? else { break };
             match &mut way {
                 None => way = Some(Back { names: vec![name.clone()], from, hops, to, repeated }),
                 Some(way) => {
                     way.names.push(name.clone());
+                    if to != way.from {
+                        way.hops.insert(0, Hop::Within { of: way.from, base: to });
+                        way.repeated |= repeated;
+                    }
                     // The rows farthest away lead through those before them.
                     way.hops.splice(0..0, hops);
                     way.from = from;
@@ -183,7 +191,7 @@ impl Resolver<'_> {
         if self.open.contains(&derived) || ancestors.iter().any(|(table, _)| *table == derived) {
             return Ok(None);
         }
-        // Sole tables whose base has a link to here are of interest, and are looked at.
+        // Only tables whose base has a link to here are of interest, and are looked at.
         let leads = |table: TableId| {
             self.links.iter().position(|link| {
                 link.from == table && ancestors.iter().any(|(here, _)| *here == link.to)

@@ -137,10 +137,17 @@ impl Resolver<'_> {
             Some(function @ (Min | Max | Any | All)) => Some(function),
             _ => None,
         };
+        let known = self.plan.gathers.len();
         let (plan, worth) = match together {
             Some(function) => {
                 let (value, worth) = self.gather(called, back, inner)?;
-                (AggregatePlan::of(function, called.text(), value), worth)
+                if value.ty == Type::Number && function == Sum {
+                    // Rounded once: all rows are added up together.
+                    self.plan.gathers.truncate(known);
+                    self.gather_rows(called, back, inner)?
+                } else {
+                    (AggregatePlan::of(function, called.text(), value), worth)
+                }
             }
             None => self.gather_rows(called, back, inner)?,
         };
@@ -223,7 +230,8 @@ impl Resolver<'_> {
         let (mut plan, worth) = self.aggregate_plan(sum, row, &[])?;
         plan.by = self.orders(&called.clauses.by, row)?;
         plan.text = called.text();
-        Ok((plan, worth))
+        let kind = if worth.is_amount() { WorthKind::Repeats(Repeat::Running) } else { worth.kind };
+        Ok((plan, Worth { kind, own: false, ..worth }))
     }
 
     /// A slot that the step makes before the expression is worked.

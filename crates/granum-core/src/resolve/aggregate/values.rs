@@ -31,7 +31,7 @@ impl Resolver<'_> {
         let stripped = |expr: &Expr| {
             let mut expr = expr.clone();
             rewrite_paths(&mut expr, &mut |parts| {
-                // Sole the path that named the rows loses its beginning.
+                // Only the path that named the rows loses its beginning.
                 let names =
                     |names: &[Name]| names.iter().map(|n| n.text.clone()).collect::<Vec<_>>();
                 if !strip.is_empty()
@@ -263,6 +263,11 @@ impl Resolver<'_> {
                 "this amount is its group's and stands on every row of it, so summing it here \
                  would count it more than once",
                 "sum the column that it was made of",
+            ),
+            Repeat::Running => (
+                "this is a running sum and holds what stands in the rows before it, so summing it \
+                 would count that again",
+                "sum the column that it was made of; the last of a group:  latest(\u{2026} by \u{2026})",
             ),
         };
         self.wrong(Diagnostic::new(DiagnosticKind::CountedTwice, value.span, message).help(help))

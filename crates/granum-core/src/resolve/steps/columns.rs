@@ -229,6 +229,23 @@ impl Resolver<'_> {
                     .help("track it in the table where it lives"),
                 );
             }
+            if builder.worth[slot.0].carried {
+                let name = &name.text;
+                return self.wrong(
+                    Diagnostic::new(
+                        DiagnosticKind::CountedTwice,
+                        names[0].span.to(names[names.len() - 1].span),
+                        format!(
+                            "`{name}` stood here before `units` and was not split, so every unit \
+                             has all of it"
+                        ),
+                    )
+                    .help(format!(
+                        "divide it over the units:  split {name} ; if it is a price of one unit, \
+                         add what it makes:  add NAME = {name} * QUANTITY"
+                    )),
+                );
+            }
             if builder.is_tracked(slot) {
                 continue;
             }
@@ -244,5 +261,5 @@ impl Resolver<'_> {
 
 /// What an expression's value is worth once it is a column of the row.
 fn as_column(worth: Worth) -> Worth {
-    Worth { own: worth.repeats().is_none(), ..worth }
+    Worth { own: worth.repeats().is_none() && !worth.carried, ..worth }
 }

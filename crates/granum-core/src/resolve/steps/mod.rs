@@ -10,6 +10,7 @@ mod rows;
 mod units;
 
 use super::Resolved;
+use super::allow::Behind;
 use super::plan::Step;
 use super::scope::Resolver;
 use crate::lang::{Diagnostic, DiagnosticKind, StepKind, StepTree, format_step};
@@ -39,7 +40,15 @@ impl Resolver<'_> {
             );
         }
         let (before, known) = (builder.grain_names(), builder.steps.len());
-        let resolved = self.step_of_kind(builder, tree, text);
+        let warned = self.plan.warnings.len();
+        let resolved = self.step_of_kind(builder, tree, text.clone());
+        let behind = Behind {
+            table: Some(builder.id),
+            step: text,
+            warnings: warned..self.plan.warnings.len(),
+            steps: known..builder.steps.len(),
+        };
+        let resolved = self.allowances(&tree.allow, &behind).and(resolved);
         // Of the steps that it became the one that is told.
         let after = builder.grain_names();
         let told = builder.steps.iter_mut().skip(known).find(|step| step.numbered);

@@ -188,7 +188,7 @@ impl Resolver<'_> {
                     .help(format!("make it text:  text(…) as {}", name.text)),
                 );
             }
-            let worth = Worth { own: true, ..worth };
+            let worth = Worth { own: true, carried: false, ..worth };
             keys.push(Key { value, worth, name: name.text });
         }
         Ok(keys)
