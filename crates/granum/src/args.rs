@@ -103,10 +103,11 @@ pub enum Command {
     Check(PlanArgs),
     /// Run a plan: check everything, then write the outputs, all or none
     Run(PlanArgs),
-    /// Print rows of a table
+    /// Print rows of a table, or what tables a plan has
     Show {
-        /// The plan (unless `-e` gives its text), and the table or input
-        #[arg(value_names = ["PLAN", "TABLE"], num_args = 1..=2, required = true)]
+        /// The plan (unless `-e` gives its text), and the table or input; without that, all of
+        /// them are listed
+        #[arg(value_names = ["PLAN", "TABLE"], num_args = 0..=2)]
         words: Vec<String>,
         #[command(flatten)]
         options: PlanOptions,
@@ -273,10 +274,15 @@ impl PlanArgs {
 ///
 /// # Errors
 /// The usage error, if one word is missing or one too many.
-pub fn shown(words: &[String], options: &PlanOptions) -> Result<(PlanSource, String), clap::Error> {
+pub fn shown(
+    words: &[String],
+    options: &PlanOptions,
+) -> Result<(PlanSource, Option<String>), clap::Error> {
     match (words, &options.text) {
-        ([plan, table], None) => Ok((PlanSource::File(plan.into()), table.clone())),
-        ([table], Some(text)) => Ok((PlanSource::Text(text.clone()), table.clone())),
+        ([plan, table], None) => Ok((PlanSource::File(plan.into()), Some(table.clone()))),
+        ([plan], None) => Ok((PlanSource::File(plan.into()), None)),
+        ([table], Some(text)) => Ok((PlanSource::Text(text.clone()), Some(table.clone()))),
+        ([], Some(text)) => Ok((PlanSource::Text(text.clone()), None)),
         (_, None) => Err(Args::command().error(
             clap::error::ErrorKind::MissingRequiredArgument,
             "show takes a plan and a table: granum show PLAN TABLE",

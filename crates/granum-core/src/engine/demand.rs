@@ -97,7 +97,7 @@ impl Demand {
     /// Orders the work so that everything comes after what it needs.
     fn sort(&mut self, plan: &Plan, purpose: Purpose) {
         let mut seen = HashSet::new();
-        let mut visit = |work| visit(plan, work, &mut seen, &mut self.order);
+        let mut visit = |work| visit_order(plan, work, &mut seen, &mut self.order);
         match purpose {
             Purpose::Whole { .. } => {
                 (0..plan.tables.len()).for_each(|table| visit(Work::Table(TableId(table))));
@@ -109,6 +109,17 @@ impl Demand {
             Purpose::Ends { link, beside } => {
                 needs(plan, Work::Link(link)).into_iter().for_each(&mut visit);
                 beside.into_iter().for_each(|table| visit(Work::Table(table)));
+            }
+        }
+        for work in &self.order {
+            if let Work::Table(table) = work {
+                self.tables[table.0].wanted = true;
+            }
+        }
+        // What a table is warned of may be seen in a link that it does not follow.
+        for warning in plan.warnings.iter().filter(|warning| self.tables[warning.table.0].wanted) {
+            if let MistakePlan::RowsCounted { link, .. } = &warning.what {
+                visit_order(plan, Work::Link(*link), &mut seen, &mut self.order);
             }
         }
         for work in &self.order {
@@ -147,17 +158,20 @@ impl Demand {
                         self.grain_of(plan, table);
                     }
                 }
-                for warning in &plan.warnings {
-                    if let MistakePlan::SharedName { of, name, .. } = warning.what {
-                        self.tables[of.0].whole = true;
-                        self.tables[of.0].columns[name] = true;
-                    }
-                }
                 for (at, total) in plan.totals.iter().enumerate() {
                     for part in total.plan.parts() {
                         self.over_finished(plan, total.table, part, self.passing_totals[at]);
                     }
                 }
+            }
+        }
+        // What is warned of is looked at where its table is built.
+        for warning in &plan.warnings {
+            if let MistakePlan::SharedName { of, name, .. } = &warning.what
+                && self.tables[warning.table.0].wanted
+            {
+                self.tables[of.0].whole = true;
+                self.tables[of.0].columns[*name] = true;
             }
         }
         // A table that several are made from is kept; one that one is made from passes on.
@@ -452,12 +466,12 @@ fn stays_in_row(typed: &Typed) -> bool {
     stays
 }
 
-fn visit(plan: &Plan, work: Work, seen: &mut HashSet<Work>, order: &mut Vec<Work>) {
+fn visit_order(plan: &Plan, work: Work, seen: &mut HashSet<Work>, order: &mut Vec<Work>) {
     if !seen.insert(work) {
         return;
     }
     for needed in needs(plan, work) {
-        visit(plan, needed, seen, order);
+        visit_order(plan, needed, seen, order);
     }
     order.push(work);
 }

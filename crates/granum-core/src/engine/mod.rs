@@ -12,6 +12,7 @@ mod matching;
 mod one_row;
 mod operations;
 mod order;
+mod outline;
 mod pile;
 mod ports;
 mod read;
@@ -25,6 +26,7 @@ mod whole;
 
 pub use beside::{AskedWrong, Beside};
 pub use matching::{AmountsOf, Group, Matched, Matching, Repeating, Side, match_link};
+pub use outline::{TableOutline, outline};
 pub use ports::{
     CellTrouble, Encoder, InputSource, Observer, Output, OutputError, Outputs, Part, PartReader,
     RawPart, ReadRequest, Silent, SourceError, SourceErrorKind, Sources,

@@ -10,6 +10,7 @@ use super::streaming::amounts_before;
 use super::sums::StepSum;
 use crate::aggregate::{AggregateFunction, GroupFailure, Groups, Values, aggregate, number};
 use crate::expr::{Typed, evaluate_all};
+use crate::lang::plan_name;
 use crate::resolve::{AggregatePlan, GroupedPlan, GroupedWhat, OneRowPlan, TablePlan};
 use crate::table::{Batch, Column};
 use crate::tally::{GroupSizes, Mistake, Problem};
@@ -186,7 +187,7 @@ fn years_mixed(key: &str, day: &Column) -> Option<Mistake> {
 /// Names that several rows share, each of which stands for something of its own. What most rows
 /// share is no name: a channel or a category.
 pub(super) fn shared_name(
-    key: &str,
+    (key, gather): (&str, &str),
     (of, id): (&str, &str),
     names: &Column,
     sizes: &[u64],
@@ -204,6 +205,7 @@ pub(super) fn shared_name(
         key: key.to_owned(),
         of: of.to_owned(),
         id: id.to_owned(),
+        gather: gather.to_owned(),
         names: shared.len() as u64,
         examples: shared.iter().take(NAMED).map(example).collect(),
     })
@@ -250,7 +252,10 @@ pub(super) fn own_mistakes(
     sizes: &[u64],
 ) -> Option<Mistake> {
     let (key, id) = plan.own_name.as_ref()?;
-    shared_name(key, (table, id), keys.first()?, sizes)
+    let (own_id, own_key) = (plan_name(id), plan_name(key));
+    let gather =
+        format!("gather by the id, and take the name along:  one row per {own_id}, {own_key}");
+    shared_name((key, &gather), (table, id), keys.first()?, sizes)
 }
 
 /// The rows of groups: keys and results in their slots, and nothing else.

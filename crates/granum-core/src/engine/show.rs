@@ -10,7 +10,7 @@ use super::run::{Inputs, Run, RunError};
 use crate::lang::{Diagnostic, DiagnosticKind, PlanTree, Span, nearest_or_longer, plan_name};
 use crate::resolve::{LinkId, Plan, TablePlan};
 use crate::table::{Column, Table, TableId};
-use crate::tally::Problem;
+use crate::tally::{Problem, Warning};
 
 /// What is to be shown.
 #[derive(Debug, Clone, Default)]
@@ -87,6 +87,8 @@ pub struct Shown {
     pub one_row: bool,
     /// What stopped the table from being built.
     pub problems: Vec<Problem>,
+    /// What is usually a mistake in it, or in what it is built from.
+    pub warnings: Vec<Warning>,
 }
 
 /// Builds one table, and no more than it needs, and takes the first rows of it.
@@ -161,6 +163,7 @@ fn shown(plan: &Plan, run: Run<'_>, id: TableId, link: Option<LinkId>, showing: 
         shown: 0,
         total: run.total_rows.contains_key(&id),
         one_row: table_plan.is_one_row(),
+        warnings: run.warnings().0,
         problems: run.problems,
     };
     let Some(table) = &run.world.tables[id.0] else { return shown };

@@ -75,6 +75,16 @@ impl ChainRun<'_> {
             }
             Step::Grouped(grouped) => {
                 one_row::grouped(grouped, &runner, batch)?;
+                // The total is in no group.
+                if let Some((_, total)) = self.total.as_mut().filter(|(of, _)| *of == at) {
+                    for plan in grouped {
+                        let column = Column::all_blank(
+                            self.context.plan.tables[self.chain.tables[at].0].slots[plan.slot.0],
+                            1,
+                        );
+                        total.slots[plan.slot.0] = Some(column);
+                    }
+                }
                 return Ok(());
             }
             Step::Sort(by) => {

@@ -89,7 +89,7 @@ pub enum Doubt {
     FewValues,
     /// Whole numbers meet whole numbers easily.
     SmallNumbers,
-    /// Sole few of the target's keys are ever met.
+    /// Only few of the target's keys are ever met.
     BarelyReached,
 }
 

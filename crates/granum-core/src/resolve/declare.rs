@@ -145,6 +145,7 @@ impl<'a> Resolver<'a> {
             paths: Paths::NotInParameters,
             next_slot: None,
             source: None,
+            once: vec![],
         };
         let (typed, _) = self.expression(value, &row)?;
         if typed.ty.common(ty) != Some(ty) {
@@ -192,6 +193,7 @@ impl<'a> Resolver<'a> {
             state: TableState::Waiting,
             columns: vec![],
             ancestors: vec![],
+            once: vec![],
             plan: None,
         });
     }

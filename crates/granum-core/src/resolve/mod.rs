@@ -99,6 +99,7 @@ pub(crate) fn resolve_alone(
         paths: scope::Paths::Allowed,
         next_slot: None,
         source: None,
+        once: vec![],
     };
     let shapes = HashMap::new();
     let mut resolver = scope::Resolver::new(&parsed.tree, &shapes);

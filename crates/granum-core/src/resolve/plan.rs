@@ -84,6 +84,8 @@ pub(crate) enum MistakePlan {
         of: TableId,
         name: usize,
         id: usize,
+        /// What to do in its place.
+        gather: String,
     },
     /// A result counts rows and is called like a table that they lead to.
     RowsCounted {

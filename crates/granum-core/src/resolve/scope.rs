@@ -44,6 +44,8 @@ pub(super) struct TableEntry<'a> {
     /// The tables whose links its rows can follow: itself and what it comes from, with whether
     /// one row there may be several here.
     pub ancestors: Vec<(TableId, bool)>,
+    /// What columns were called before, and what they are called now.
+    pub once: Vec<(String, String)>,
     pub plan: Option<TablePlan>,
 }
 
@@ -100,6 +102,8 @@ pub(super) struct Row {
     pub next_slot: Option<usize>,
     /// The slots of the row's file and line, in the steps of an input.
     pub source: Option<SourceSlots>,
+    /// What columns were called before, and what they are called now.
+    pub once: Vec<(String, String)>,
 }
 
 pub(super) struct Resolver<'a> {
@@ -186,6 +190,7 @@ impl<'a> Resolver<'a> {
             paths,
             next_slot: None,
             source: None,
+            once: entry.once.clone(),
         }
     }
 
@@ -233,7 +238,12 @@ impl<'a> Resolver<'a> {
             format!("`{}` has no column called `{}`", row.table, name.text),
         );
         let own = nearest(&name.text, row.columns.iter().map(|(name, ..)| name.as_str()));
-        if let Some(help) = undivided(&row.columns) {
+        let renamed = |(old, new): &&(String, String)| {
+            *old == name.text && row.columns.iter().any(|(known, ..)| known == new)
+        };
+        if let Some((_, new)) = row.once.iter().rev().find(renamed) {
+            diagnostic = diagnostic.help(format!("it is called `{new}` now"));
+        } else if let Some(help) = undivided(&row.columns) {
             diagnostic = diagnostic.help(help);
         } else if let Some(near) = own {
             diagnostic = diagnostic.help(if near.eq_ignore_ascii_case(&name.text) {

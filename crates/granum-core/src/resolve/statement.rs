@@ -214,6 +214,7 @@ impl Resolver<'_> {
                     paths: Paths::Totals,
                     next_slot: None,
                     source: None,
+                    once: vec![],
                 };
                 let condition = self.condition(&tree.condition, &row)?;
                 let sides = match (&tree.condition.kind, &condition.kind) {

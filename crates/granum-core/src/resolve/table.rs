@@ -51,6 +51,7 @@ impl Resolver<'_> {
             grain: None,
             said: None,
             ancestors: vec![],
+            once: vec![],
             gathered: false,
             total: false,
         };
@@ -149,6 +150,7 @@ impl Resolver<'_> {
             builder.names.push(named);
         }
         builder.ancestors.clone_from(&self.tables[base.0].ancestors);
+        builder.once.clone_from(&self.tables[base.0].once);
         let grain = self.tables[base.0].plan.as_ref().and_then(|plan| plan.grain.clone());
         builder.grain = grain.and_then(|grain| {
             let slots = grain
@@ -231,6 +233,7 @@ impl Resolver<'_> {
         let entry = &mut self.tables[builder.id.0];
         entry.columns = columns;
         entry.ancestors = ancestors;
+        entry.once = builder.once;
         entry.plan = Some(plan);
     }
 }

@@ -26,6 +26,8 @@ pub enum Mistake {
         of: String,
         /// What one row of it is.
         id: String,
+        /// What to do in its place.
+        gather: String,
         /// How many names several of its rows have.
         names: u64,
         /// The first of them, with how many rows have it.

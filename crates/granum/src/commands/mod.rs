@@ -186,7 +186,8 @@ pub fn run(args: Args) -> Exit {
         Command::Run(plan) => run::run(&mut printer, &plan, run::Writes::Outputs),
         Command::Show { words, options, rows, unmatched, condition, sort } => {
             match crate::args::shown(&words, &options) {
-                Ok((plan, table)) => {
+                Ok((plan, None)) => show::tables(&mut printer, &plan, &options),
+                Ok((plan, Some(table))) => {
                     let sort = sort.map_or(vec![], |sort| crate::args::items(&sort));
                     let showing = Showing { table, unmatched, rows: Some(rows), condition, sort };
                     show::run(&mut printer, &plan, &options, &showing)

@@ -131,6 +131,7 @@ pub fn rows(plan: &str, shown: &Shown) -> String {
         "total": shown.total.then(|| row(shown.shown)),
         "one_row": shown.one_row,
         "problems": problems(&shown.problems),
+        "warnings": value(&shown.warnings),
     });
     outcome(plan, if shown.problems.is_empty() { "held" } else { "stopped" }, "table", told)
 }

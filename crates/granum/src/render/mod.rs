@@ -6,6 +6,7 @@ pub mod json;
 mod links;
 mod matching;
 mod near;
+mod outline;
 mod problem;
 mod relate;
 mod report;
@@ -19,6 +20,7 @@ mod warning;
 
 pub use diagnostic::diagnostics;
 pub use matching::matched;
+pub use outline::outline;
 pub use problem::problems;
 pub use relate::{names_found, relations};
 pub use report::Report;
@@ -26,6 +28,7 @@ pub use rows::rows;
 pub use survey::survey;
 pub use texts::Texts;
 pub use visible::visible;
+pub use warning::warnings;
 
 use anstyle::{AnsiColor, Style};
 use granum_core::value::{Scale, decimal};

@@ -6,7 +6,7 @@ use granum_core::tally::{Allowed, Mistake, Warning};
 use super::{count, counted, dim, folded, notable};
 
 /// All of them, one below the other.
-pub(super) fn warnings(found: &[Warning], width: usize) -> String {
+pub fn warnings(found: &[Warning], width: usize) -> String {
     found.iter().flat_map(|warning| ["\n".to_owned(), told(warning, width)]).collect()
 }
 
@@ -41,7 +41,7 @@ fn told(warning: &Warning, width: usize) -> String {
 /// Why it is usually a mistake, and the way out.
 fn words(what: &Mistake, step: &str) -> (String, String) {
     match what {
-        Mistake::SharedName { key, of, id, names, examples } => {
+        Mistake::SharedName { key: _, of, id, gather, names, examples } => {
             let each: Vec<String> = examples
                 .iter()
                 .map(|(name, rows)| format!("{name} of {} {id}", count(*rows)))
@@ -53,8 +53,7 @@ fn words(what: &Mistake, step: &str) -> (String, String) {
                 if *names == 1 { "becomes one group" } else { "become one group each" },
                 each.join(", ")
             );
-            let (id, key) = (plan_name(id), plan_name(key));
-            (why, format!("gather by the id, and take the name along:  one row per {id} , {key}"))
+            (why, gather.clone())
         }
         Mistake::RowsCounted { result, of, counted: rows, key, most } => {
             let why = format!(

@@ -98,7 +98,7 @@ fn calls_that_are_wrong_end_with_two() {
         &["rnu", "p.granum"],
         &["run", "p.granum", "--set", "novalue"],
         &["run", "p.granum", "--threads", "0"],
-        &["show", "p.granum"],
+        &["show"],
         &["demo", "--quantity", "99"],
     ] {
         folder.granum(args).code(2);
@@ -177,7 +177,7 @@ fn a_plan_stands_in_a_file_or_on_the_command_line_and_not_in_both() {
     folder.granum(&["check"]).code(2).complains("required arguments were not provided");
     folder.granum(&["check", "p.granum", "-e", SHOP]).code(2).complains("cannot be used with");
     folder
-        .granum(&["show", "p.granum"])
+        .granum(&["show"])
         .code(2)
         .complains("show takes a plan and a table: granum show PLAN TABLE");
     folder

@@ -186,3 +186,50 @@ fn what_is_asked_wrongly_is_shown_as_it_was_typed() {
     let ran = folder.granum(&["show", "p.granum", "line", "--where", "net > 1"]).code(2);
     ran.complains("TABLE:1:1").complains("did you mean `lines`?");
 }
+
+#[test]
+fn without_a_table_all_of_them_are_listed() {
+    let folder = shop();
+    folder.plan(&format!(
+        "{SHOP}link lines to orders on order_no\n\
+         table t from lines\n  one row per orders.customer_no as who\n    net = sum(net)\n"
+    ));
+    let expected = "\
+orders · input · one row per order_no
+  order_no text, ordered_on date, customer_no text, freight decimal(2)
+
+lines · input · one row per order_no, line_no
+  order_no text, line_no integer, quantity integer, net decimal(2)
+  links to orders
+
+customers · input · one row per customer_no
+  customer_no text, name text
+
+t · one row per who
+  who text, net decimal(2)
+
+4 tables; the rows of one:  granum show p.granum TABLE
+";
+    assert_eq!(folder.granum(&["show", "p.granum"]).code(0).out, expected);
+    let ran = folder.granum(&["show", "p.granum", "--format", "json"]).code(0);
+    let told: Value = serde_json::from_str(&ran.out).unwrap();
+    assert_eq!(told["tables"][1]["links"][0], "orders");
+    assert_eq!(told["tables"][3]["columns"][1][1], "decimal(2)");
+    folder.granum(&["show", "-e", "input o from \"orders.csv\""]).code(0).says("o · input");
+}
+
+#[test]
+fn what_is_usually_a_mistake_is_told_below_the_rows() {
+    let folder = shop();
+    folder.plan(&format!(
+        "{SHOP}link lines to orders on order_no\n\
+         table t from lines\n  one row in all\n    orders = rows()\n"
+    ));
+    folder
+        .granum(&["show", "p.granum", "t"])
+        .code(0)
+        .says("1 row\n\n  warning: t: one row in all\n    `orders` counts rows of lines");
+    let ran = folder.granum(&["show", "p.granum", "t", "--format", "json"]).code(0);
+    let told: Value = serde_json::from_str(&ran.out).unwrap();
+    assert_eq!(told["table"]["warnings"][0]["kind"], "rows-counted");
+}

@@ -44,12 +44,26 @@ fn a_name_that_several_share() {
     let expected = "
   warning: t: one row per name
     1 name of customers is shared by several customer_no and becomes one group: Ada of 2 customer_no
-    gather by the id, and take the name along:  one row per customer_no , name
+    gather by the id, and take the name along:  one row per customer_no, name
     or it is meant so:  allow shared-name \"why\"  behind the step
 ";
     assert_eq!(told("table t from sales\n  one row per name\n    net = sum(net)"), expected);
     let path = "table t from lines\n  one row per orders.customers.name\n    net = sum(net)";
-    assert_eq!(told(path), expected.replace("per name\n", "per orders.customers.name\n"));
+    let over = expected.replace("per name\n", "per orders.customers.name\n").replace(
+        "customer_no, name\n",
+        "orders.customers.customer_no,\n      orders.customers.name\n",
+    );
+    assert_eq!(told(path), over);
+    // The form in which a blank has a name as well; and what is advised, runs and is silent.
+    let named = path.replace("customers.name", "customers.name ?? \"(not known)\" as who");
+    let text = told(&named);
+    assert!(
+        text.contains("one row per orders.customers.customer_no,\n      orders.customers.name ?? "),
+        "{text}"
+    );
+    let advised = text.split_once("take the name along:  ").unwrap().1.replace(",\n     ", ",");
+    let advised = advised.lines().next().unwrap();
+    assert_eq!(told(&format!("table t from lines\n  {advised}\n    net = sum(net)")), "");
     // With the id beside it nothing is wrong.
     let both = "table t from sales\n  one row per customer_no, name\n    net = sum(net)";
     assert_eq!(told(both), "");
@@ -143,4 +157,67 @@ fn denied_they_hold_outputs_back() {
         .code(1)
         .says("1 warning, which is denied.");
     folder.run().code(0);
+}
+
+#[test]
+fn what_was_looked_at_is_allowed_where_it_arises_with_a_reason() {
+    let folder = folder();
+    let plan =
+        |steps: &str| format!("{INPUTS}table t from sales\n{steps}\noutput t to \"t.csv\"\n");
+    let deny = ["run", "p.granum", "--deny", "warnings"];
+    let name = "  one row per name\n    net = sum(net)";
+    folder.plan(&plan(&format!("{name}\n  allow shared-name \"namesakes are one desk\"")));
+    folder
+        .granum(&deny)
+        .code(0)
+        .says("  allowed: t: one row per name\n    shared-name: namesakes are one desk\n");
+    let ran = folder.granum(&["check", "p.granum", "--format", "json"]).code(0);
+    let told: Value = serde_json::from_str(&ran.out).unwrap();
+    assert_eq!(told["report"]["allowed"][0]["reason"], "namesakes are one desk");
+    assert_eq!(told["report"]["warnings"].as_array().unwrap().len(), 0);
+    // It allows no other kind, and none elsewhere; what allows nothing is told.
+    for (steps, left) in [
+        (
+            format!("{name}\n  allow rows-counted \"no\""),
+            "warning: t: one row per name\n    1 name",
+        ),
+        (
+            format!("  keep net > 0 allow shared-name \"no\"\n{name}"),
+            "warning: t: one row per name\n",
+        ),
+        (format!("{name} allow rows-counted \"no\""), "nothing here is warned of as rows-counted"),
+    ] {
+        folder.plan(&plan(&steps));
+        folder.granum(&deny).code(1).says(left);
+    }
+    // In a check about totals, and with a word that is no kind or without a reason.
+    let mean =
+        "table t from sales\ncheck: mean(t.price) > 0\n  allow mean-of-ratio \"a rough guard\"\n";
+    folder.plan(&format!("{INPUTS}{mean}"));
+    folder.granum(&["check", "p.granum", "--deny", "warnings"]).code(0).says("a rough guard");
+    for (wrong, told) in [
+        ("shared-names \"x\"", "did you mean `shared-name`?"),
+        ("grain \"x\"", "here can be allowed: shared-name, rows-counted"),
+        ("shared-name \" \"", "what is allowed needs a reason"),
+        ("shared-name", "expected the reason in quotes"),
+        ("repeated-rows \"x\"", "no warning that can arise here is called `repeated-rows`"),
+    ] {
+        folder.plan(&plan(&format!("{name}\n  allow {wrong}")));
+        folder.run().code(2).complains(told);
+    }
+    folder.plan(&format!("{INPUTS}table t from sales allow repeated-rows \"x\"\n"));
+    folder.run().code(2).complains("nothing here is warned of");
+}
+
+#[test]
+fn counts_of_different_values_that_are_exact_are_not_warned_of() {
+    let sum = |keys: &str, count: &str| {
+        told(&format!(
+            "table g from sales\n  one row per {keys}\n    n = {count}\n\
+             table t from g\n  one row in all\n    n = sum(n)"
+        ))
+    };
+    assert_eq!(sum("order_no", "distinct(order_no)"), "");
+    assert!(sum("order_no, channel", "distinct(order_no)").contains("counted in both"));
+    assert!(sum("channel", "distinct(order_no)").contains("counted in both"));
 }

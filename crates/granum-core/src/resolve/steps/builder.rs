@@ -62,6 +62,8 @@ pub(in crate::resolve) struct Builder {
     /// The grain as a `grain` statement last said it.
     pub said: Option<Span>,
     pub ancestors: Vec<(TableId, bool)>,
+    /// What columns were called before, and what they are called now.
+    pub once: Vec<(String, String)>,
     /// Whether its rows are groups of what they began as.
     pub gathered: bool,
     /// Whether a total's row stands at the end.
@@ -89,6 +91,7 @@ impl Builder {
             paths: if self.input { Paths::NotInInputs } else { Paths::Allowed },
             next_slot: None,
             source: self.source.filter(|_| !self.gathered),
+            once: self.once.clone(),
         }
     }
 
@@ -102,6 +105,8 @@ impl Builder {
         match &typed.kind {
             Kind::Path { target, column, .. } => Some((*target, *column)),
             Kind::Slot(slot) => self.entity.get(slot.0).copied().flatten(),
+            // A name for what is not known.
+            Kind::OrElse { left, right } if right.constant().is_some() => self.looked_up(left),
             _ => None,
         }
     }

@@ -142,6 +142,9 @@ impl Resolver<'_> {
             }
             let mut named = builder.names[at].clone();
             named.name.clone_from(&name.text);
+            if let Some(new) = &column.new {
+                builder.once.push((column.column.text.clone(), new.text.clone()));
+            }
             kept.push(named);
         }
         if let Some(grain) = &builder.grain {
@@ -192,6 +195,7 @@ impl Resolver<'_> {
             let at = builder.find(&rename.old.text).ok_or(Wrong)?;
             let slot = builder.names[at].slot();
             builder.names[at].name.clone_from(&rename.new.text);
+            builder.once.push((rename.old.text.clone(), rename.new.text.clone()));
             for tracked in builder.tracked.iter_mut().filter(|tracked| tracked.slot() == slot) {
                 tracked.name.clone_from(&rename.new.text);
             }

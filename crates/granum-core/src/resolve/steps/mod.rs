@@ -44,7 +44,10 @@ impl Resolver<'_> {
         let resolved = self.step_of_kind(builder, tree, text.clone());
         let behind = Behind {
             table: Some(builder.id),
-            step: text,
+            step: builder.steps[known..]
+                .iter()
+                .find(|step| step.numbered)
+                .map_or(text, |step| step.text.clone()),
             warnings: warned..self.plan.warnings.len(),
             steps: known..builder.steps.len(),
         };

@@ -10,7 +10,8 @@ use super::{Builder, Known, Named};
 use crate::aggregate::AggregateFunction;
 use crate::expr::{Kind, Typed};
 use crate::lang::{
-    AssignTree, Diagnostic, DiagnosticKind, Expr, ExprKind, KeyTree, Name, Quoted, one_row,
+    AssignTree, Diagnostic, DiagnosticKind, Expr, ExprKind, KeyTree, Name, Quoted,
+    format_expression, one_row, plan_name,
 };
 use crate::table::TableId;
 use crate::value::{Scalar, Type};
@@ -58,13 +59,20 @@ impl Resolver<'_> {
         }
         // Inside an aggregate stand the rows' names, outside keys and results above.
         self.inner = Some(Row { next_slot: None, ..builder.row() });
-        let results = self.results(builder, tree.items, &mut named);
+        let results = self.results(builder, tree.items, &planned, &mut named);
         self.inner = None;
         let Results { gathered, assigned, whole } = results;
         let months = self.mistakes(builder, tree, &planned, &gathered, &named, &text);
-        let own_name = own_name(builder, &planned);
+        let own_name = self.own_name(builder, &planned);
         let grain: Vec<SlotId> = planned.iter().map(|(_, slot, _)| *slot).collect();
         let ends = carry_over(builder, tree.items, &gathered, &named);
+        for key in tree.keys {
+            if let (ExprKind::Path(parts), Some(new)) = (&key.value.kind, &key.name)
+                && let [old] = parts.as_slice()
+            {
+                builder.once.push((old.text.clone(), new.text.clone()));
+            }
+        }
         builder.names = named;
         builder.grain = Some(Known { slots: grain, unique: true, filled: true });
         builder.ancestors.clear();
@@ -98,7 +106,7 @@ impl Resolver<'_> {
     ) -> Vec<(String, Typed)> {
         let note = |what| WarningPlan { table: builder.id, step: text.to_owned(), what };
         let mut found = vec![];
-        for (value, _, key) in keys {
+        for ((value, _, key), key_tree) in keys.iter().zip(tree.keys) {
             let Some((of, name)) = builder.looked_up(value).filter(|_| value.ty == Type::Text)
             else {
                 continue;
@@ -109,7 +117,17 @@ impl Resolver<'_> {
                 *other_name == id_name || builder.looked_up(other) == Some((of, id))
             });
             if !id_is_a_key && !self.is_link_key(of, name) {
-                found.push(note(MistakePlan::SharedName { key: key.clone(), of, name, id }));
+                let gather = self.reach(builder, of, id).map_or_else(
+                    || "gather by the id: bring its column here before, and make it a key".into(),
+                    |id| {
+                        let key = key_words(key_tree);
+                        format!(
+                            "gather by the id, and take the name along:  one row per {id}, {key}"
+                        )
+                    },
+                );
+                let key = key.clone();
+                found.push(note(MistakePlan::SharedName { key, of, name, id, gather }));
             }
         }
         for item in tree.items {
@@ -134,6 +152,79 @@ impl Resolver<'_> {
         }
         self.plan.warnings.extend(found);
         months(keys)
+    }
+
+    /// How a column of another table is written in a step: by its own name, or by the shortest path.
+    fn reach(&self, builder: &Builder, of: TableId, column: usize) -> Option<String> {
+        const FAR: usize = 4;
+        let name = &self.tables[of.0].columns[column].name;
+        let same = self.same_values(of, name);
+        let here = builder.names.iter().find(|named| match builder.entity[named.slot().0] {
+            Some((table, at)) if table == of => at == column,
+            Some((table, at)) => same
+                .iter()
+                .any(|(of, name)| *of == table && *name == self.tables[of.0].columns[at].name),
+            None => same.iter().any(|(table, name)| {
+                *name == named.name && builder.ancestors.iter().any(|(known, _)| known == table)
+            }),
+        });
+        if let Some(named) = here {
+            return Some(plan_name(&named.name));
+        }
+        let mut ways: Vec<(String, TableId)> = vec![];
+        let mut ends = builder.ancestors.clone();
+        let mut before = String::new();
+        for at in 0.. {
+            for (end, _) in &ends {
+                for link in self.links.iter().filter(|link| link.from == *end) {
+                    let way = format!("{before}{}.", plan_name(&link.name));
+                    if link.to == of {
+                        return Some(way + &plan_name(name));
+                    }
+                    if way.matches('.').count() < FAR {
+                        ways.push((way, link.to));
+                    }
+                }
+            }
+            let (way, to) = ways.get(at)?.clone();
+            (before, ends) = (way, self.tables[to.0].ancestors.clone());
+        }
+        None
+    }
+
+    /// Columns of other tables that lead to a column by itself, and so have its values.
+    fn same_values(&self, of: TableId, column: &str) -> Vec<(TableId, String)> {
+        let plain = |expr: &Expr| match &expr.kind {
+            ExprKind::Path(parts) if parts.len() == 1 => Some(parts[0].text.clone()),
+            _ => None,
+        };
+        let links = self.links.iter().filter(|link| link.to == of && link.tree.keys.len() == 1);
+        let leads = links.filter_map(|link| {
+            let key = &link.tree.keys[0];
+            let right = plain(key.right.as_ref().unwrap_or(&key.left))?;
+            Some((link.from, plain(&key.left).filter(|_| right == column)?))
+        });
+        leads.collect()
+    }
+
+    /// The one key, where it is a text of rows that another column alone tells apart. What leads on
+    /// by a link is no name.
+    fn own_name(
+        &self,
+        builder: &Builder,
+        keys: &[(Typed, SlotId, String)],
+    ) -> Option<(String, String)> {
+        let [(Typed { kind: Kind::Slot(slot), ty: Type::Text, .. }, _, key)] = keys else {
+            return None;
+        };
+        let grain = builder.grain.as_ref().filter(|grain| grain.slots.len() == 1)?;
+        let own = !grain.slots.contains(slot) && builder.entity[slot.0].is_none();
+        let leads = builder.ancestors.iter().any(|(table, _)| {
+            let columns = &self.tables[table.0].columns;
+            let at = columns.iter().position(|column| column.name == *key);
+            at.is_some_and(|at| self.is_link_key(*table, at))
+        });
+        (own && !leads).then(|| Some((key.clone(), builder.grain_names().pop()?)))?
     }
 
     /// The one column that is a finished table's grain.
@@ -199,6 +290,7 @@ impl Resolver<'_> {
         &mut self,
         builder: &mut Builder,
         items: &[AssignTree],
+        keys: &[(Typed, SlotId, String)],
         named: &mut Vec<Named>,
     ) -> Results {
         let (mut gathered, mut assigned, mut whole): (Gathered, _, _) = (vec![], vec![], Ok(()));
@@ -228,12 +320,18 @@ impl Resolver<'_> {
                 paths: Paths::Results,
                 next_slot: Some(builder.types.len()),
                 source: None,
+                once: vec![],
             };
             self.pending.clear();
             let value = self.expression(&item.value, &row);
             let from = builder.steps.len() + 1;
             for pending in std::mem::take(&mut self.pending) {
-                let slot = builder.slot(pending.ty, pending.worth, from);
+                let mut worth = pending.worth;
+                if let PendingKind::Result(plan) = &pending.kind {
+                    // Where each value has a group of its own, none is counted in two.
+                    worth.counts_distinct &= !counts_the_key(plan, keys);
+                }
+                let slot = builder.slot(pending.ty, worth, from);
                 if let PendingKind::Result(plan) = pending.kind {
                     gathered.push((plan, slot));
                 }
@@ -313,14 +411,24 @@ fn months(keys: &[(Typed, SlotId, String)]) -> Vec<(String, Typed)> {
     }
 }
 
-/// The one key, where it is a text of rows that another column alone tells apart.
-fn own_name(builder: &Builder, keys: &[(Typed, SlotId, String)]) -> Option<(String, String)> {
-    let [(Typed { kind: Kind::Slot(slot), ty: Type::Text, .. }, _, key)] = keys else {
-        return None;
-    };
-    let grain = builder.grain.as_ref().filter(|grain| grain.slots.len() == 1)?;
-    let own = !grain.slots.contains(slot) && builder.entity[slot.0].is_none();
-    own.then(|| Some((key.clone(), builder.grain_names().pop()?)))?
+/// Whether what is counted is the one key.
+fn counts_the_key(plan: &AggregatePlan, keys: &[(Typed, SlotId, String)]) -> bool {
+    let (Some(value), [(key, ..)]) = (&plan.value, keys) else { return false };
+    match (&value.kind, &key.kind) {
+        (Kind::Slot(a), Kind::Slot(b)) => a == b,
+        (
+            Kind::Path { from: a, hops: a_hops, column: a_column, .. },
+            Kind::Path { from: b, hops: b_hops, column: b_column, .. },
+        ) => a == b && a_hops == b_hops && a_column == b_column,
+        _ => false,
+    }
+}
+
+/// A key as it stands in a plan.
+fn key_words(key: &KeyTree) -> String {
+    let name =
+        key.name.as_ref().map_or(String::new(), |name| format!(" as {}", plan_name(&name.text)));
+    format_expression(&key.value) + &name
 }
 
 /// What a key is called: as it says, or a path by its last name.
