@@ -2,6 +2,7 @@
 
 mod index;
 mod key;
+pub(crate) mod mend;
 mod near;
 
 pub(crate) use index::{KeyTable, LinkIndex, follow, link_few};

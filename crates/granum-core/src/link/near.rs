@@ -4,12 +4,12 @@
 //! Tried in this order, each on what those before do not explain: outer spaces, letter case, leading
 //! zeros, other signs, something fixed before or behind, one letter off.
 
-use std::collections::{BTreeMap, HashMap, HashSet};
+use std::collections::{HashMap, HashSet};
 
 use rayon::prelude::*;
 
+use super::mend::{Change, End, changed, expression, needed, pair_words};
 use super::{Keys, LinkIndex};
-use crate::lang::quoted;
 use crate::table::Column;
 use crate::tally::{NearKind, NearMiss};
 
@@ -69,15 +69,13 @@ impl Fold {
         }
     }
 
-    /// The expression that makes the change, as it would be written. `signs` are those to take out.
-    fn expression(self, inner: String, signs: &[char]) -> String {
+    /// The changes that it becomes. `signs` are those to take out.
+    fn changes(self, signs: &[char]) -> Vec<Change> {
         match self {
-            Self::Trim => format!("trim({inner})"),
-            Self::Upper => format!("upper({inner})"),
-            Self::Zeros => format!("trim_left({inner}, \"0\")"),
-            Self::Signs => signs.iter().fold(inner, |inner, sign| {
-                format!("replace({inner}, {}, \"\")", quoted(&sign.to_string()))
-            }),
+            Self::Trim => vec![Change::Trim],
+            Self::Upper => vec![Change::Upper],
+            Self::Zeros => vec![Change::Zeros],
+            Self::Signs => signs.iter().map(|sign| Change::Without(*sign)).collect(),
         }
     }
 }
@@ -136,7 +134,10 @@ pub(crate) fn near_misses(missing: &Missing<'_>) -> (Vec<NearMiss>, u64) {
     let mut once = HashSet::with_capacity(right.len());
     let right: Vec<Key> = right.into_iter().filter(|key| once.insert(key.clone())).collect();
     drop(once);
-    let mut search = Search { words: missing.words, texts, right: &right, rows, open };
+    // The texts of keys that match are the same on both sides.
+    let met: HashSet<u32> = missing.index.iter().flatten().collect();
+    let met: HashSet<Key> = met.into_iter().map(|row| key(missing.right, row as usize)).collect();
+    let mut search = Search { words: missing.words, texts, right: &right, met, rows, open };
     let mut found = vec![];
     found.extend(search.folds());
     let known: HashSet<&Key> = right.iter().collect();
@@ -154,6 +155,9 @@ struct Search<'a> {
     words: &'a [(String, String)],
     texts: Vec<bool>,
     right: &'a [Key],
+    /// Keys of the target that some rows lead to.
+    met: HashSet<Key>,
+    /// Keys that lead nowhere, with how many rows have each.
     rows: HashMap<Key, u64>,
     /// Keys that nothing has explained so far.
     open: Vec<Key>,
@@ -204,78 +208,137 @@ impl Search<'_> {
                 folds = rest;
             }
         }
-        let mut same: HashMap<Key, u64> = HashMap::with_capacity(self.right.len());
-        let folded: Vec<Key> =
-            self.right.par_iter().map(|key| fold(key, &folds, &self.texts)).collect();
-        folded.into_iter().for_each(|key| *same.entry(key).or_default() += 1);
-        let merged = same.values().filter(|count| **count > 1).sum();
-        let keys = self.fold_words(&folds, &pairs);
         let kinds = folds.iter().map(|fold| fold.kind()).collect();
-        Some(self.found(kinds, Some(keys), merged, &pairs))
+        let mend = self.fold_mend(&folds, &pairs);
+        Some(self.found(kinds, Some(&mend), &pairs))
     }
 
-    /// The keys to write: on each side only the changes that change something there.
-    fn fold_words(&self, folds: &[Fold], pairs: &[(Key, Key)]) -> String {
-        let side = |at: usize, words: &str, keys: &dyn Fn(&(Key, Key)) -> String| {
-            let mut texts: Vec<String> = pairs.iter().map(keys).collect();
-            let mut words = words.to_owned();
-            for fold in folds.iter().filter(|_| self.texts[at]) {
-                let changed: Vec<String> = texts.iter().map(|text| fold.change(text)).collect();
-                if changed != texts {
-                    words = fold.expression(words, &signs_in(&texts));
-                    texts = changed;
-                }
-            }
-            words
+    /// What to do to the keys: on each side whatever changes something there, for a change on one side
+    /// alone would part what matches today.
+    fn fold_mend(&self, folds: &[Fold], pairs: &[(Key, Key)]) -> Mend {
+        let signs = |at: usize| {
+            let texts = pairs.iter().flat_map(|(from, to)| [&from[at], &to[at]]);
+            let signs = texts.flat_map(|text| text.trim().chars()).filter(|c| !c.is_alphanumeric());
+            signs.collect::<std::collections::BTreeSet<char>>().into_iter().collect::<Vec<char>>()
         };
-        let keys = self.words.iter().enumerate().map(|(at, (left, right))| {
-            pair_words(
-                side(at, left, &|pair: &(Key, Key)| pair.0[at].clone()),
-                side(at, right, &|pair: &(Key, Key)| pair.1[at].clone()),
-            )
-        });
-        keys.collect::<Vec<_>>().join(", ")
+        let side = |keys: &dyn Fn(&dyn Fn(&Key) -> bool) -> bool| -> Vec<Vec<Change>> {
+            (0..self.texts.len())
+                .map(|at| {
+                    if !self.texts[at] {
+                        return vec![];
+                    }
+                    let signs = signs(at);
+                    let all: Vec<Change> =
+                        folds.iter().flat_map(|fold| fold.changes(&signs)).collect();
+                    needed(&all, |before, change| {
+                        keys(&|key| {
+                            let text = changed(before, &key[at]).unwrap_or_default();
+                            change.apply(&text) != text
+                        })
+                    })
+                })
+                .collect()
+        };
+        Mend {
+            left: side(&|test| self.left_keys().any(test)),
+            right: side(&|test| self.right.iter().any(test)),
+        }
     }
 
-    /// The same text before or behind one key of each row, on either side of the link.
+    /// All different keys of the source.
+    fn left_keys(&self) -> impl Iterator<Item = &Key> {
+        self.rows.keys().chain(&self.met)
+    }
+
+    /// What a mend does to the whole link: how many rows it wins, how many of their keys, and how many
+    /// keys of the target it would make one. Nothing where it would lose or change a match.
+    fn measure(&self, mend: &Mend) -> Option<Measured> {
+        let mut mended: HashMap<Key, Vec<&Key>> = HashMap::with_capacity(self.right.len());
+        for key in self.right {
+            if let Some(after) = mend.key(&mend.right, key) {
+                mended.entry(after).or_default().push(key);
+            }
+        }
+        let to = |key: &Key| mended.get(&mend.key(&mend.left, key)?);
+        if !self.met.iter().all(|key| to(key).is_some_and(|group| group.contains(&key))) {
+            return None;
+        }
+        let won: Vec<u64> =
+            self.rows.iter().filter(|(key, _)| to(key).is_some()).map(|(_, rows)| *rows).collect();
+        let merged =
+            mended.values().filter(|group| group.len() > 1).map(|group| group.len() as u64).sum();
+        let (rows, distinct) = (won.iter().sum(), won.len() as u64);
+        (rows > 0).then_some(Measured { rows, distinct, merged })
+    }
+
+    /// The same text before or behind all keys of one side that lead nowhere, and hardly any of the
+    /// other side's.
     fn fixed(&mut self, known: &HashSet<&Key>) -> Option<NearMiss> {
-        let mut candidates: BTreeMap<(usize, Fixed, String), u64> = BTreeMap::new();
-        let columns: Vec<usize> = (0..self.texts.len()).filter(|at| self.texts[*at]).collect();
-        for key in self.open.iter().take(LETTERS) {
-            for &at in &columns {
-                for (fixed, text, rest) in cuts(&key[at]) {
-                    if known.contains(&with(key, at, rest)) {
-                        *candidates.entry((at, fixed, text)).or_default() += 1;
+        let open: HashSet<&Key> = self.open.iter().collect();
+        let unmet: Vec<&Key> = self.right.iter().filter(|key| !self.met.contains(*key)).collect();
+        let left: Vec<&Key> = self.open.iter().collect();
+        let mut best: Option<(u64, Side, usize, End, String)> = None;
+        for at in (0..self.texts.len()).filter(|at| self.texts[*at]) {
+            for (side, keys, others) in [(Side::Left, &left, known), (Side::Right, &unmet, &open)] {
+                for end in [End::Before, End::Behind] {
+                    for text in shared(keys, at, end) {
+                        let without = |key: &&&Key| {
+                            let rest = end.without(&key[at], &text);
+                            rest.is_some_and(|rest| others.contains(&with(key, at, rest)))
+                        };
+                        let count = keys.iter().filter(without).count() as u64;
+                        // One key alone shows no rule; of equal ones the shortest says most.
+                        let better = best.as_ref().is_none_or(|best| count > best.0);
+                        if count > 1 && better && self.hardly_any(side, at, end, &text) {
+                            best = Some((count, side, at, end, text));
+                        }
                     }
                 }
             }
         }
-        let best = candidates.iter().max_by_key(|(_, count)| **count)?;
-        let ((at, fixed, text), count) = (best.0.clone(), *best.1);
-        // One key alone shows no rule.
-        if count < 2 {
-            return None;
-        }
-        let (mut pairs, mut open) = (vec![], vec![]);
+        let (_, side, at, end, text) = best?;
+        let (mut pairs, mut left_open) = (vec![], vec![]);
         for key in std::mem::take(&mut self.open) {
-            let rest = fixed.without(&key[at], &text).map(|rest| with(&key, at, rest));
-            match rest.filter(|rest| known.contains(rest)) {
+            let to = match side {
+                Side::Left => end.without(&key[at], &text).map(|rest| with(&key, at, rest)),
+                Side::Right => Some(match end {
+                    End::Before => with(&key, at, &format!("{text}{}", key[at])),
+                    End::Behind => with(&key, at, &format!("{}{text}", key[at])),
+                }),
+            };
+            match to.filter(|to| known.contains(to)) {
                 Some(to) => pairs.push((key, to)),
-                None => open.push(key),
+                None => left_open.push(key),
             }
         }
-        self.open = open;
-        let length = text.chars().count();
-        let keys = self.words.iter().enumerate().map(|(column, (left, right))| {
-            let cut = match fixed {
-                _ if column != at => left.clone(),
-                Fixed::Before => format!("right({left}, length({left}) - {length})"),
-                Fixed::Behind => format!("left({left}, length({left}) - {length})"),
-            };
-            pair_words(cut, right.clone())
-        });
-        let keys = keys.collect::<Vec<_>>().join(", ");
-        Some(self.found(vec![fixed.kind()], Some(keys), 0, &pairs))
+        self.open = left_open;
+        let has = |key: &Key| end.without(&key[at], &text).is_some();
+        let all = match side {
+            Side::Left => self.left_keys().all(has),
+            Side::Right => self.right.iter().all(has),
+        };
+        let mut mend = Mend::none(self.texts.len());
+        let changes = match side {
+            Side::Left => &mut mend.left[at],
+            Side::Right => &mut mend.right[at],
+        };
+        changes.push(Change::Cut { end, text, all });
+        let kind = match end {
+            End::Before => NearKind::Prefix,
+            End::Behind => NearKind::Suffix,
+        };
+        Some(self.found(vec![kind], Some(&mend), &pairs))
+    }
+
+    /// Whether hardly any key of the other side begins (ends) so.
+    fn hardly_any(&self, side: Side, at: usize, end: End, text: &str) -> bool {
+        const HARDLY: usize = 20;
+        let has = |key: &&Key| end.without(&key[at], text).is_some();
+        let (count, all) = match side {
+            Side::Left => (self.right.iter().filter(has).count(), self.right.len()),
+            Side::Right => (self.left_keys().filter(has).count(), self.left_keys().count()),
+        };
+        count * HARDLY < all
     }
 
     /// Keys that one letter tells from a key of the target.
@@ -295,7 +358,7 @@ impl Search<'_> {
             let long = columns.iter().filter(|at| key[**at].chars().count() >= SHORTEST);
             long.copied().find_map(|at| {
                 neighbours(&key[at], &letters)
-                    .map(|text| with(key, at, text))
+                    .map(|text| with(key, at, &text))
                     .find(|to| to != key && known.contains(to))
             })
         };
@@ -316,80 +379,84 @@ impl Search<'_> {
             }
         }
         self.open = open;
-        (!pairs.is_empty()).then(|| self.found(vec![NearKind::OneLetter], None, 0, &pairs))
+        (!pairs.is_empty()).then(|| self.found(vec![NearKind::OneLetter], None, &pairs))
     }
 
-    fn found(
-        &self,
-        kinds: Vec<NearKind>,
-        keys: Option<String>,
-        merged: u64,
-        pairs: &[(Key, Key)],
-    ) -> NearMiss {
+    /// What is told of pairs. What to write is told only if the whole link is the better for it.
+    fn found(&self, kinds: Vec<NearKind>, mend: Option<&Mend>, pairs: &[(Key, Key)]) -> NearMiss {
         let words = |key: &Key| key.join("/");
         let examples = pairs.iter().take(EXAMPLES).map(|(from, to)| (words(from), words(to)));
-        NearMiss {
-            kinds,
+        let measured = mend.and_then(|mend| Some((mend, self.measure(mend)?)));
+        let seen = Measured {
             rows: pairs.iter().map(|(key, _)| self.rows[key]).sum(),
             distinct: pairs.len() as u64,
-            keys,
-            merged,
-            examples: examples.collect(),
-        }
-    }
-}
-
-/// The signs of some texts that are neither letters nor digits, each once.
-fn signs_in(texts: &[String]) -> Vec<char> {
-    let signs = texts.iter().flat_map(|text| text.chars()).filter(|c| !c.is_alphanumeric());
-    signs.collect::<std::collections::BTreeSet<char>>().into_iter().collect()
-}
-
-fn pair_words(left: String, right: String) -> String {
-    if left == right { left } else { format!("{left} = {right}") }
-}
-
-fn with(key: &Key, at: usize, text: String) -> Key {
-    let mut key = key.clone();
-    key[at] = text;
-    key
-}
-
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-enum Fixed {
-    Before,
-    Behind,
-}
-
-impl Fixed {
-    fn kind(self) -> NearKind {
-        match self {
-            Self::Before => NearKind::Prefix,
-            Self::Behind => NearKind::Suffix,
-        }
-    }
-
-    fn without(self, text: &str, fixed: &str) -> Option<String> {
-        let rest = match self {
-            Self::Before => text.strip_prefix(fixed),
-            Self::Behind => text.strip_suffix(fixed),
+            merged: 0,
         };
-        rest.filter(|rest| !rest.is_empty()).map(str::to_owned)
+        let keys = measured.as_ref().map(|(mend, _)| mend.words(self.words));
+        let Measured { rows, distinct, merged } = measured.map_or(seen, |(_, measured)| measured);
+        NearMiss { kinds, rows, distinct, keys, merged, examples: examples.collect() }
     }
 }
 
-/// All ways to cut a few letters off a text: where, what, and what is left.
-fn cuts(text: &str) -> impl Iterator<Item = (Fixed, String, String)> {
-    let places: Vec<usize> = text.char_indices().map(|(at, _)| at).skip(1).collect();
-    let before = places.iter().take(FIXED).map(|at| {
-        let (fixed, rest) = text.split_at(*at);
-        (Fixed::Before, fixed.to_owned(), rest.to_owned())
-    });
-    let behind = places.iter().rev().take(FIXED).map(|at| {
-        let (rest, fixed) = text.split_at(*at);
-        (Fixed::Behind, fixed.to_owned(), rest.to_owned())
-    });
-    before.chain(behind).collect::<Vec<_>>().into_iter()
+/// What a mend does to the whole link.
+struct Measured {
+    rows: u64,
+    distinct: u64,
+    merged: u64,
+}
+
+/// Changes of both sides of a link, for each column of the key.
+struct Mend {
+    left: Vec<Vec<Change>>,
+    right: Vec<Vec<Change>>,
+}
+
+impl Mend {
+    fn none(columns: usize) -> Self {
+        Self { left: vec![vec![]; columns], right: vec![vec![]; columns] }
+    }
+
+    /// A key after the changes of its side; nothing where a part of it is blank then.
+    #[allow(clippy::unused_self)]
+    fn key(&self, changes: &[Vec<Change>], key: &Key) -> Option<Key> {
+        key.iter().zip(changes).map(|(part, changes)| changed(changes, part)).collect()
+    }
+
+    /// The keys to write.
+    fn words(&self, words: &[(String, String)]) -> String {
+        let keys = words.iter().enumerate().map(|(at, (left, right))| {
+            pair_words(&expression(&self.left[at], left), &expression(&self.right[at], right))
+        });
+        keys.collect::<Vec<_>>().join(", ")
+    }
+}
+
+/// A side of a link.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Side {
+    Left,
+    Right,
+}
+
+/// What all keys begin (end) with in one column, up to a few letters, and leaves something of each.
+fn shared(keys: &[&Key], at: usize, end: End) -> Vec<String> {
+    let Some(first) = keys.first() else { return vec![] };
+    let letters: Vec<char> = first[at].chars().collect();
+    let length = letters.len();
+    let text = |count: usize| -> String {
+        match end {
+            End::Before => letters[..count].iter().collect(),
+            End::Behind => letters[length - count..].iter().collect(),
+        }
+    };
+    let whole = (1..length.min(FIXED + 1)).map(text);
+    whole.take_while(|text| keys.iter().all(|key| end.without(&key[at], text).is_some())).collect()
+}
+
+fn with(key: &Key, at: usize, text: &str) -> Key {
+    let mut key = key.clone();
+    text.clone_into(&mut key[at]);
+    key
 }
 
 /// Texts that differ by one letter: changed, left out, put in, or two that changed places.

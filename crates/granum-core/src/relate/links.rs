@@ -1,12 +1,13 @@
 //! Columns of one table that lead to the key of another.
 
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 
 use rayon::prelude::*;
 
 use super::Subject;
 use super::report::{Doubt, FoundLink, Multiplicity};
 use crate::lang::plan_name;
+use crate::link::mend::{Change, changed, expression, needed, pair_words};
 use crate::survey::CodedColumn;
 use crate::survey::names::{bare, names_amount, names_key, subject};
 use crate::value::Type;
@@ -56,27 +57,11 @@ struct Met {
     mend: Mend,
 }
 
-/// What is done to keys so that more of them match.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+/// What is done to the keys of both sides so that more of them match.
+#[derive(Debug, Clone, Default)]
 struct Mend {
-    trim: bool,
-    upper: bool,
-    lower: bool,
-}
-
-impl Mend {
-    fn expression(self, name: &str) -> String {
-        let inner = if self.trim { format!("trim({name})") } else { name.to_owned() };
-        match (self.upper, self.lower) {
-            (true, _) => format!("upper({inner})"),
-            (_, true) => format!("lower({inner})"),
-            _ => inner,
-        }
-    }
-
-    fn is_none(self) -> bool {
-        self == Self::default()
-    }
+    left: Vec<Change>,
+    right: Vec<Change>,
 }
 
 /// All links between the tables, the surest first.
@@ -124,11 +109,6 @@ pub(super) fn links(subjects: &[Subject]) -> Vec<FoundLink> {
     found
 }
 
-/// A key as a plan writes it: once where both sides are called the same.
-pub(super) fn pair_words(left: &str, right: &str) -> String {
-    if left == right { left.to_owned() } else { format!("{left} = {right}") }
-}
-
 fn between(from: &Subject, to: &Subject) -> Vec<FoundLink> {
     match to.key.as_slice() {
         [] => vec![],
@@ -150,7 +130,9 @@ fn single(from: &Subject, to: &Subject, key: usize) -> Vec<FoundLink> {
             continue;
         }
         let needed = if names == Alike::Not { UNNAMED } else { NAMED };
-        let Some(met) = meet(column, target, needed) else { continue };
+        // Zeros that a spreadsheet lost are looked for only where names say that it is one key.
+        let zeros = names != Alike::Not;
+        let Some(met) = meet(column, target, needed, zeros) else { continue };
         let share = met.distinct_matched * 100 / column.distinct.max(1);
         if share < needed {
             continue;
@@ -178,14 +160,14 @@ fn single(from: &Subject, to: &Subject, key: usize) -> Vec<FoundLink> {
             continue;
         }
         let own_key = from.key == [at];
-        let left = met.mend.expression(&plan_name(&column.name));
-        let right = plan_name(&target.name);
+        let left = expression(&met.mend.left, &plan_name(&column.name));
+        let right = expression(&met.mend.right, &plan_name(&target.name));
         found.push(FoundLink {
             from: from.name.clone(),
             to: to.name.clone(),
             keys: vec![(column.name.clone(), target.name.clone())],
             on: pair_words(&left, &right),
-            as_text: as_text((from, at), (to, key)).into_iter().collect(),
+            as_text: read_as_text((from, at), (to, key), &met.mend),
             multiplicity: if own_key || column.distinct == keyed {
                 Multiplicity::OneToOne
             } else {
@@ -211,15 +193,22 @@ fn single(from: &Subject, to: &Subject, key: usize) -> Vec<FoundLink> {
     found
 }
 
-/// The column of two that is to be read as text, since the other one is.
-fn as_text(one: (&Subject, usize), other: (&Subject, usize)) -> Option<(String, String)> {
+/// The columns of two that are to be read as text, since the other one is, or since their zeros are
+/// taken away.
+fn read_as_text(
+    one: (&Subject, usize),
+    other: (&Subject, usize),
+    mend: &Mend,
+) -> Vec<(String, String)> {
     let ty = |(table, at): (&Subject, usize)| table.read.survey.columns[at].read_as;
-    let (table, at) = match (ty(one), ty(other)) {
-        (a, b) if a == b => return None,
-        (Type::Text, _) => other,
-        _ => one,
-    };
-    Some((table.name.clone(), table.read.survey.columns[at].name.clone()))
+    let text = ty(one) == Type::Text
+        || ty(other) == Type::Text
+        || !mend.left.is_empty()
+        || !mend.right.is_empty();
+    let reads = [one, other].into_iter().filter(|side| text && ty(*side) != Type::Text);
+    let named =
+        reads.map(|(table, at)| (table.name.clone(), table.read.survey.columns[at].name.clone()));
+    named.collect()
 }
 
 /// Whether a key's values repeat in its table.
@@ -251,86 +240,132 @@ fn may_meet(column: &CodedColumn, ty: Type, target: Type, names: Alike) -> bool 
     }
 }
 
-/// Looks up the values of one column in another; gives up early where too few are met.
-fn meet(column: &CodedColumn, target: &CodedColumn, needed: u64) -> Option<Met> {
+/// Looks up the values of one column in another; gives up early where too few are met. Where some are
+/// not, it looks for what mends them: what is done to both sides loses no match and makes no two
+/// values of the target one. `zeros` says whether zeros in front may be taken away as well.
+fn meet(column: &CodedColumn, target: &CodedColumn, needed: u64, zeros: bool) -> Option<Met> {
     if !column.whole() || !target.whole() {
         return None;
     }
     let values = column.dictionary.len();
     let step = (values / PROBED).max(1);
     let probed = (0..values).step_by(step);
-    let met = |number: usize| {
-        let value = column.dictionary.value(number);
-        target.dictionary.find(value).or_else(|| mended(value, target).map(|(to, _)| to))
+    let count = probed.len() as u64;
+    let near = |number: &usize| {
+        let value = column.dictionary.value(*number);
+        let trimmed = value.trim();
+        let has = |text: &str| target.dictionary.find(text).is_some();
+        has(value) || has(trimmed) || has(&trimmed.to_uppercase()) || has(&trimmed.to_lowercase())
     };
-    let count = probed.clone().count() as u64;
-    let hits = probed.filter(|number| met(*number).is_some()).count() as u64;
-    // A sample may miss by a little what the whole has.
-    if (hits + 5) * 100 < count * needed.saturating_sub(10) {
+    let hits = probed.filter(near).count() as u64;
+    // A sample may miss by a little what the whole has; zeros are seen in the whole only.
+    if !zeros && (hits + 5) * 100 < count * needed.saturating_sub(10) {
         return None;
     }
-    let mut met =
-        Met { to: vec![], matched: 0, distinct_matched: 0, mended: 0, mend: Mend::default() };
-    let mut mend = Mend::default();
-    for number in 0..values {
-        let value = column.dictionary.value(number);
-        let rows = column.dictionary.rows(number);
-        let to = target.dictionary.find(value).or_else(|| {
-            let (to, how) = mended(value, target)?;
-            mend.trim |= how.trim;
-            mend.upper |= how.upper;
-            mend.lower |= how.lower;
-            met.mended += rows;
-            Some(to)
-        });
-        if to.is_some() {
-            met.matched += rows;
-            met.distinct_matched += 1;
-        }
-        met.to.push(to);
-    }
-    // No one expression makes both cases.
-    if mend.upper && mend.lower {
-        mend.lower = false;
-    }
-    // What is mended must be so on both sides: a target of small and capital letters is left alone.
-    if !mend.is_none() && !stands_mended(target, mend) {
-        met.matched -= met.mended;
-        met.mended = 0;
-        mend = Mend::default();
-    }
-    met.mend = mend;
-    Some(met)
-}
-
-/// Whether all values of a column are as a mended key would be.
-fn stands_mended(column: &CodedColumn, mend: Mend) -> bool {
-    column.dictionary.values().all(|(value, ..)| {
-        (!mend.trim || value.trim() == value)
-            && (!mend.upper || !value.chars().any(char::is_lowercase))
-            && (!mend.lower || !value.chars().any(char::is_uppercase))
+    let plain = looked_up(column, target);
+    let matched = |met: &[Option<u32>]| -> u64 {
+        let met = met.iter().enumerate().filter(|(_, to)| to.is_some());
+        met.map(|(number, _)| column.dictionary.rows(number)).sum()
+    };
+    let all = plain.iter().all(Option::is_some);
+    let wins = if all { None } else { mends(column, target, &plain, zeros) };
+    let before = matched(&plain);
+    let (to, mend) = wins.unwrap_or((plain, Mend::default()));
+    let after = matched(&to);
+    Some(Met {
+        distinct_matched: to.iter().flatten().count() as u64,
+        matched: after,
+        mended: after - before,
+        to,
+        mend,
     })
 }
 
-/// The value that one becomes, once spaces around and letter case are taken from it, if the target
-/// has that.
-fn mended(value: &str, target: &CodedColumn) -> Option<(u32, Mend)> {
-    let trimmed = value.trim();
-    let trim = trimmed.len() < value.len();
-    if trim && let Some(to) = target.dictionary.find(trimmed) {
-        return Some((to, Mend { trim, ..Mend::default() }));
+/// For each value of a column its equal in another.
+fn looked_up(column: &CodedColumn, target: &CodedColumn) -> Vec<Option<u32>> {
+    let values = column.dictionary.values();
+    values.map(|(value, ..)| target.dictionary.find(value)).collect()
+}
+
+/// The mend that wins most, the simplest of those: for each value its equal then.
+fn mends(
+    column: &CodedColumn,
+    target: &CodedColumn,
+    plain: &[Option<u32>],
+    zeros: bool,
+) -> Option<(Vec<Option<u32>>, Mend)> {
+    use Change::{Lower, Trim, Upper, Zeros};
+    let small =
+        target.dictionary.values().all(|(value, ..)| !value.chars().any(char::is_uppercase));
+    let case = if small { Lower } else { Upper };
+    let tried = [
+        vec![Trim],
+        vec![case.clone()],
+        vec![Zeros],
+        vec![Trim, case.clone()],
+        vec![Trim, Zeros],
+        vec![Trim, case, Zeros],
+    ];
+    // What no value has, need not be taken away.
+    let any = |has: &dyn Fn(&str) -> bool| {
+        [column, target]
+            .iter()
+            .any(|column| column.dictionary.values().any(|(value, ..)| has(value)))
+    };
+    let spaces = any(&|value| value.trim() != value);
+    let zeros = zeros && any(&|value| value.trim_start().starts_with('0'));
+    let letters = any(&|value| value.chars().any(char::is_lowercase))
+        && any(&|value| value.chars().any(char::is_uppercase));
+    let may = |change: &Change| match change {
+        Trim => spaces,
+        Zeros => zeros,
+        _ => letters,
+    };
+    let mut best: Option<(u64, Vec<Option<u32>>, Mend)> = None;
+    for changes in tried.iter().filter(|changes| changes.iter().all(may)) {
+        let Some((to, mend)) = mended(column, target, plain, changes) else { continue };
+        let won = to.iter().flatten().count() as u64;
+        if best.as_ref().map_or(plain.iter().flatten().count() as u64, |best| best.0) < won {
+            best = Some((won, to, mend));
+        }
     }
-    if trimmed.chars().any(char::is_lowercase)
-        && let Some(to) = target.dictionary.find(&trimmed.to_uppercase())
-    {
-        return Some((to, Mend { trim, upper: true, lower: false }));
+    best.map(|(_, to, mend)| (to, mend))
+}
+
+/// The whole link with a mend on whichever side it changes something; nothing where it would lose or
+/// change a match, or make two values of the target one.
+fn mended(
+    column: &CodedColumn,
+    target: &CodedColumn,
+    plain: &[Option<u32>],
+    changes: &[Change],
+) -> Option<(Vec<Option<u32>>, Mend)> {
+    let side = |column: &CodedColumn| {
+        needed(changes, |before, change| {
+            column.dictionary.values().any(|(value, ..)| {
+                let text = changed(before, value).unwrap_or_default();
+                change.apply(&text) != text
+            })
+        })
+    };
+    let mend = Mend { left: side(column), right: side(target) };
+    let mut after: HashMap<String, u32> = HashMap::with_capacity(target.dictionary.len());
+    for (number, (value, ..)) in (0..).zip(target.dictionary.values()) {
+        if let Some(text) = changed(&mend.right, value)
+            && after.insert(text, number).is_some()
+        {
+            return None;
+        }
     }
-    if trimmed.chars().any(char::is_uppercase)
-        && let Some(to) = target.dictionary.find(&trimmed.to_lowercase())
-    {
-        return Some((to, Mend { trim, upper: false, lower: true }));
+    let mut found = vec![];
+    for (value, to) in column.dictionary.values().map(|(value, ..)| value).zip(plain) {
+        let now = changed(&mend.left, value).and_then(|text| after.get(&text).copied());
+        if to.is_some() && now != *to {
+            return None;
+        }
+        found.push(now);
     }
-    None
+    Some((found, mend))
 }
 
 /// Up to four numbers of values as one; `None` where one is missing.
@@ -354,11 +389,13 @@ fn several(from: &Subject, to: &Subject, key: &[usize]) -> Option<FoundLink> {
     let (own, target) = (&from.read.coded, &to.read.coded);
     let maps: Vec<Met> = columns
         .iter()
-        .map(|(a, b)| meet(&own.columns[*a], &target.columns[*b], NAMED))
+        .map(|(a, b)| meet(&own.columns[*a], &target.columns[*b], NAMED, true))
         .collect::<Option<_>>()?;
     let codes = |row: u32| together(key.iter().map(|at| target.columns[*at].codes.get(row)));
     let keys: HashSet<u128> = (0..target.rows as u32).filter_map(codes).collect();
-    let (mut matched, mut blank) = (0, 0);
+    let plain: Vec<Vec<Option<u32>>> =
+        columns.iter().map(|(a, b)| looked_up(&own.columns[*a], &target.columns[*b])).collect();
+    let (mut matched, mut mended, mut blank) = (0, 0, 0);
     let mut known: HashSet<u128> = HashSet::new();
     let (mut distinct, mut distinct_matched) = (0, 0);
     let mut repeats = false;
@@ -368,11 +405,14 @@ fn several(from: &Subject, to: &Subject, key: &[usize]) -> Option<FoundLink> {
             blank += 1;
             continue;
         };
-        let to = own_codes
-            .zip(&maps)
-            .map(|(code, met)| met.to.get(code? as usize).copied().flatten().map(u64::from));
-        let met = together(to).is_some_and(|to| keys.contains(&to));
+        let leads = |maps: &mut dyn Iterator<Item = &Vec<Option<u32>>>| {
+            let to = own_codes.clone().zip(maps);
+            let to = to.map(|(code, to)| to.get(code? as usize).copied().flatten().map(u64::from));
+            together(to).is_some_and(|to| keys.contains(&to))
+        };
+        let met = leads(&mut maps.iter().map(|met| &met.to));
         matched += u64::from(met);
+        mended += u64::from(met && !leads(&mut plain.iter()));
         if known.insert(own_key) {
             distinct += 1;
             distinct_matched += u64::from(met);
@@ -388,7 +428,10 @@ fn several(from: &Subject, to: &Subject, key: &[usize]) -> Option<FoundLink> {
     let pair =
         |(a, b): &(usize, usize)| (own.columns[*a].name.clone(), target.columns[*b].name.clone());
     let keys_named: Vec<(String, String)> = columns.iter().map(pair).collect();
-    let on = keys_named.iter().map(|(a, b)| pair_words(&plan_name(a), &plan_name(b)));
+    let on = keys_named.iter().zip(&maps).map(|((a, b), met)| {
+        let side = |changes: &[Change], name: &str| expression(changes, &plan_name(name));
+        pair_words(&side(&met.mend.left, a), &side(&met.mend.right, b))
+    });
     let incomplete = matched * 100 < (rows - blank) * COMPLETE;
     let own_key: HashSet<usize> = from.key.iter().copied().collect();
     let is_key = columns.iter().all(|(at, _)| own_key.contains(at)) && !own_key.is_empty();
@@ -397,7 +440,11 @@ fn several(from: &Subject, to: &Subject, key: &[usize]) -> Option<FoundLink> {
         to: to.name.clone(),
         on: on.collect::<Vec<_>>().join(", "),
         keys: keys_named,
-        as_text: columns.iter().filter_map(|(a, b)| as_text((from, *a), (to, *b))).collect(),
+        as_text: columns
+            .iter()
+            .zip(&maps)
+            .flat_map(|((a, b), met)| read_as_text((from, *a), (to, *b), &met.mend))
+            .collect(),
         multiplicity: if is_key || !repeats {
             Multiplicity::OneToOne
         } else {
@@ -405,7 +452,7 @@ fn several(from: &Subject, to: &Subject, key: &[usize]) -> Option<FoundLink> {
         },
         rows,
         matched,
-        mended: 0,
+        mended,
         blank,
         distinct,
         distinct_matched,

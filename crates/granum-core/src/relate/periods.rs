@@ -3,9 +3,9 @@
 use std::collections::HashMap;
 
 use super::Subject;
-use super::links::pair_words;
 use super::report::FoundPeriod;
 use crate::lang::plan_name;
+use crate::link::mend::pair_words;
 use crate::survey::names::{bare, names_key, names_version, words};
 use crate::survey::{CodedColumn, ColumnSurvey, day_of};
 use crate::value::Type;

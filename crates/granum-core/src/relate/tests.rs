@@ -70,7 +70,7 @@ fn keys_of_several_columns_are_met_together() {
 }
 
 #[test]
-fn spaces_and_case_are_mended_where_the_target_has_neither() {
+fn spaces_and_case_are_mended_on_whichever_side_has_them() {
     let orders = rows("order_no,customer_no", 30, |at| match at {
         1 => "M1,C001 ".into(),
         2 => "M2,c002".into(),
@@ -79,13 +79,19 @@ fn spaces_and_case_are_mended_where_the_target_has_neither() {
     let relations = related(&[("orders", orders.clone()), customers()]);
     let on = "upper(trim(customer_no)) = customer_no";
     assert_eq!((relations.links[0].on.as_str(), relations.links[0].mended), (on, 2));
-    // Where the target has small letters too, capitals for all would merge or miss some.
+    // Where the target has small letters too, both sides are brought to capitals.
     let mixed = rows("customer_no,name", 20, |at| match at {
         19 => "c019,small".into(),
         at => format!("C{at:03},name {at}"),
     });
-    let relations = related(&[("orders", orders), ("customers", mixed)]);
-    assert_eq!((relations.links[0].on.as_str(), relations.links[0].mended), ("customer_no", 0));
+    let relations = related(&[("orders", orders.clone()), ("customers", mixed.clone())]);
+    let on = "upper(trim(customer_no)) = upper(customer_no)";
+    assert_eq!((relations.links[0].on.as_str(), relations.links[0].mended), (on, 2));
+    // Unless that would make two of its keys one.
+    let merged = mixed.replace("c019", "c018");
+    let relations = related(&[("orders", orders), ("customers", merged)]);
+    let on = "trim(customer_no) = customer_no";
+    assert_eq!((relations.links[0].on.as_str(), relations.links[0].mended), (on, 1));
 }
 
 #[test]
@@ -209,7 +215,69 @@ fn columns_are_found_by_names_that_are_like_it() {
     assert!(find_names(&relations, "postcode").is_empty());
 }
 
+#[test]
+fn zeros_that_one_side_has_lost_are_found_and_mended() {
+    let orders = rows("order_no,article_no", 30, |at| format!("M{at},{}", at % 20 + 1));
+    let articles = rows("article_no,name", 20, |at| format!("{:03},name {at}", at + 1));
+    let relations = related(&[("orders", orders), ("articles", articles)]);
+    let link = &relations.links[0];
+    assert_eq!(link.on, "article_no = trim_left(article_no, \"0\")");
+    assert_eq!((link.matched, link.mended, link.is_sure()), (30, 30, true));
+    assert_eq!(link.as_text, [("orders".to_owned(), "article_no".to_owned())]);
+}
+
+#[test]
+fn keys_of_several_columns_say_what_they_need_as_well() {
+    let r = "r,k,l\n1,A1,1\n2,A2,1\n3,a3,1\n".to_owned();
+    let s = "k,l,q\nA1,1,5\nA1,2,3\nA2,1,5\nA3,1,5\nA3,2,6\n".to_owned();
+    let relations = related(&[("r", r), ("s", s)]);
+    let link = &relations.links[0];
+    assert_eq!((link.on.as_str(), link.matched, link.mended), ("upper(k) = k, l", 3, 1));
+}
+
+/// What a plan finds of a link that was told, written as it was told.
+fn as_a_plan_finds_it(tables: &[(&str, String)], relations: &Relations, link: &FoundLink) -> u64 {
+    let input = |name: &str| {
+        let table = relations.tables.iter().find(|table| table.name == name).unwrap();
+        let reads = link.as_text.iter().filter(|(of, _)| of == name);
+        let mut out = format!("input {name} from \"{name}\"\n");
+        reads.for_each(|(_, column)| out.push_str(&format!("  read {column} as text\n")));
+        // Different rows of one key are versions.
+        let dedupe = link.target_dedupe.as_ref().filter(|_| link.to == name);
+        dedupe.iter().for_each(|step| out.push_str(&format!("  {step}\n")));
+        assert!(!table.survey.columns.is_empty());
+        out
+    };
+    let plan = format!("{}{}{}\n", input(&link.from), input(&link.to), link.line());
+    let (report, _) = crate::engine::tests::memory::run_texts(tables, &plan, 3);
+    assert!(report.problems.is_empty(), "{plan}{:?}", report.problems);
+    assert_eq!(report.links[0].rows, link.rows);
+    report.links[0].matched
+}
+
 proptest! {
+    #[test]
+    fn what_is_told_of_a_link_is_what_a_plan_finds(
+        left in prop::collection::vec(("[ 0]?[0-2Aa]{1,2} ?", 0..3_u8), 2..25),
+        right in prop::collection::btree_set(("[ 0]?[0-2Aa]{1,2}", 0..2_u8), 2..14),
+        both in any::<bool>(),
+    ) {
+        let line = |at: usize| format!("{},{}", left[at].0, left[at].1);
+        let one = rows("id,customer_no,line_no", left.len(), |at| format!("{at},{}", line(at)));
+        let mut keys: Vec<(String, u8)> = right.into_iter().collect();
+        if !both {
+            keys.dedup_by(|a, b| a.0 == b.0);
+        }
+        let two = rows("customer_no,line_no,name", keys.len(), |at| {
+            format!("{},{},n{at}", keys[at].0, keys[at].1)
+        });
+        let tables = [("orders", one), ("customers", two)];
+        let relations = related(&tables);
+        for link in &relations.links {
+            prop_assert_eq!(as_a_plan_finds_it(&tables, &relations, link), link.matched, "{:?}", link);
+        }
+    }
+
     #[test]
     fn what_is_told_of_a_link_is_what_rows_say_one_by_one(
         left in prop::collection::vec(prop::option::weighted(0.9, 0..12_u8), 1..40),

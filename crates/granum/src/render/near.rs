@@ -25,10 +25,10 @@ fn near_miss(near: &NearMiss, to: &str, width: usize) -> String {
         .collect();
     let pairs = pairs.join(", ");
     let rows = counted(near.rows, "row", "rows");
-    let Some(keys) = &near.keys else {
+    if near.kinds == [NearKind::OneLetter] {
         let text = format!("{rows} but for one letter, perhaps mistyped: {pairs}");
         return folded(&text, "    ", width);
-    };
+    }
     let kinds: Vec<&str> = near.kinds.iter().map(|kind| words(*kind)).collect();
     let kinds = match kinds.as_slice() {
         [before @ .., last] if !before.is_empty() => format!("{} and {last}", before.join(", ")),
@@ -36,6 +36,12 @@ fn near_miss(near: &NearMiss, to: &str, width: usize) -> String {
     };
     let text = format!("{rows} would match but for {kinds}: {pairs}");
     let mut out = folded(&text, "    ", width);
+    let Some(keys) = &near.keys else {
+        let none =
+            "whatever mended these keys would part others that match; look at them one by one";
+        out.push_str(&folded(none, "      ", width));
+        return out;
+    };
     out.push_str(&format!("      mend it:  on {keys}\n"));
     if near.merged > 0 {
         out.push_str(&folded(

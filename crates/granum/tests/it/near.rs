@@ -92,7 +92,7 @@ fn what_stands_before_or_behind_is_a_rule_only_if_it_stands_twice() {
          mend it:  on right(k, length(k) - 3) = k\n"
     );
     assert_eq!(
-        said(&["4711/b", "4722/b", "4733/c"], &["4711", "4722", "9999"]),
+        said(&["4711/b", "4722/b", "4733/b"], &["4711", "4722", "9999"]),
         "    2 rows would match but for what stands behind: 4711/b and 4711, 4722/b and 4722\n      \
          mend it:  on left(k, length(k) - 2) = k\n    \
          1 row has nothing near in r\n"

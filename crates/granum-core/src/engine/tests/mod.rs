@@ -5,6 +5,7 @@ mod gathering;
 mod kinds;
 mod laws;
 pub(crate) mod memory;
+mod mends;
 mod needed;
 mod repeats;
 mod showing;

@@ -1,0 +1,53 @@
+//! The tables of a plan, without their rows.
+
+use serde::Serialize;
+
+use super::ports::Sources;
+use super::run::{Inputs, RunError};
+use crate::lang::PlanTree;
+use crate::resolve::Source;
+
+/// What is known of a table before it is built.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct TableOutline {
+    /// The table.
+    pub name: String,
+    /// Whether it is an input.
+    pub input: bool,
+    /// Its grain; empty where each row stands for itself.
+    pub grain: Vec<String>,
+    /// Whether it is one row in all.
+    pub one_row: bool,
+    /// Its columns with their types in words.
+    pub columns: Vec<(String, String)>,
+    /// The links that lead from it.
+    pub links: Vec<String>,
+}
+
+/// The inputs and tables of a plan, in its order. No more is read of the files than types need.
+///
+/// # Errors
+/// As [`run`](super::run).
+pub fn outline(
+    tree: &PlanTree,
+    settings: &[(String, String)],
+    sources: &dyn Sources,
+) -> Result<Vec<TableOutline>, RunError> {
+    let plan = Inputs::open(tree, sources)?.resolve(tree, settings)?;
+    let tables = plan.tables.iter().enumerate().map(|(at, table)| {
+        let links = plan.links.iter().filter(|link| link.from.0 == at);
+        TableOutline {
+            name: table.name.clone(),
+            input: matches!(table.source, Source::Input(_) | Source::Calendar(_)),
+            grain: table.grain.as_ref().map_or(vec![], |grain| grain.columns.clone()),
+            one_row: table.is_one_row(),
+            columns: table
+                .columns
+                .iter()
+                .map(|(name, slot)| (name.clone(), table.slots[slot.0].to_string()))
+                .collect(),
+            links: links.map(|link| link.name.clone()).collect(),
+        }
+    });
+    Ok(tables.collect())
+}
