@@ -156,7 +156,7 @@ pub(super) fn joined(
     as_text: &AsText,
 ) -> String {
     let table = |name: &str| relations.tables.iter().find(|table| table.name == name);
-    let Some(base) = finest(relations, links) else { return String::new() };
+    let Some(base) = finest(relations, links, refused, as_text) else { return String::new() };
     let name = free_name(relations, &format!("{}_joined", base.name));
     let mut taken: Vec<String> =
         base.survey.columns.iter().map(|column| bare(&column.name)).collect();
@@ -196,14 +196,39 @@ pub(super) fn joined(
     out
 }
 
-/// The table from which most can be looked up, weighed by how many rows it has: rows of one in a
-/// report of the other are what goes wrong.
-fn finest<'r>(relations: &'r Relations, links: &[&FoundLink]) -> Option<&'r RelatedTable> {
+/// The table whose rows are finest: to which no larger one leads. Of several the larger by far, then
+/// the one from which most can be looked up; rows of one in a report of the other are what goes wrong.
+fn finest<'r>(
+    relations: &'r Relations,
+    links: &[&FoundLink],
+    refused: &Refused,
+    as_text: &AsText,
+) -> Option<&'r RelatedTable> {
+    let rows = |name: &str| {
+        let table = relations.tables.iter().find(|table| table.name == name);
+        table.map_or(0, |table| table.survey.rows)
+    };
+    let led_to = |name: &str| {
+        relations.tables.iter().any(|other| {
+            rows(&other.name) >= rows(name)
+                && paths(links, &other.name)
+                    .iter()
+                    .any(|path| path.last().is_some_and(|link| link.to == name))
+        })
+    };
+    // Sizes of one order say nothing in small files.
+    let size = |table: &RelatedTable| (table.survey.rows + 1).ilog2();
+    let linked = |table: &RelatedTable| {
+        links.iter().any(|link| link.from == table.name || link.to == table.name)
+    };
     relations.tables.iter().max_by_key(|table| {
-        let reached = paths(links, &table.name).len() as u64 + 1;
-        // In small files a few rows more say nothing.
-        let size = 1 + u64::from((table.survey.rows + 1).ilog2());
-        (reached * size, table.survey.rows, std::cmp::Reverse(table.name.clone()))
+        let reached = paths(links, &table.name).len();
+        let finest = !led_to(&table.name);
+        let rows = table.survey.rows;
+        // Where money stands, more is asked than of whom it is.
+        let adds_up = !amounts(table, refused, as_text).is_empty();
+        let name = std::cmp::Reverse(table.name.clone());
+        (linked(table), finest, adds_up, size(table), reached, rows, name)
     })
 }
 

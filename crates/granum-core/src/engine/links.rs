@@ -178,6 +178,7 @@ fn link_amount(
             let value = array.value(row);
             if index.is_valid(row) {
                 sums.matched += value.abs();
+                sums.matched_net += value;
             } else if counts(row) {
                 sums.missing += value.abs();
                 sums.missing_net += value;
@@ -198,6 +199,7 @@ fn link_amount(
                 let value = values(row);
                 if index.is_valid(row) {
                     sums.matched = sums.matched.checked_add(value.abs())?;
+                    sums.matched_net = sums.matched_net.checked_add(value)?;
                 } else if counts(row) {
                     sums.missing = sums.missing.checked_add(value.abs())?;
                     sums.missing_net = sums.missing_net.checked_add(value)?;
@@ -223,6 +225,7 @@ fn link_amount(
 struct LinkSums<T> {
     matched: T,
     missing: T,
+    matched_net: T,
     missing_net: T,
 }
 
@@ -232,6 +235,7 @@ impl<T> LinkSums<T> {
             name: name.to_owned(),
             matched: amount(self.matched),
             missing: amount(self.missing),
+            matched_net: amount(self.matched_net),
             missing_net: amount(self.missing_net),
         }
     }
@@ -242,6 +246,7 @@ impl LinkSums<i128> {
         Some(Self {
             matched: self.matched.checked_add(other.matched)?,
             missing: self.missing.checked_add(other.missing)?,
+            matched_net: self.matched_net.checked_add(other.matched_net)?,
             missing_net: self.missing_net.checked_add(other.missing_net)?,
         })
     }

@@ -16,11 +16,12 @@ use super::ports::{Observer, Sources};
 use super::run::{Inputs, Run, RunError};
 use super::show::{find_link, find_table};
 use crate::grain::{EXAMPLES, examples, repeated};
-use crate::lang::PlanTree;
+use crate::lang::{Diagnostic, DiagnosticKind, PlanTree, Span};
 use crate::link::{BlankKeys, KeyTable, Keys, LinkIndex, Missing, compare, near_misses};
 use crate::resolve::{LinkId, Plan};
 use crate::table::{Amount, Column, TableId};
 use crate::tally::{MissingKey, NearMiss, Problem, RepeatedKey, Spread};
+use crate::value::Type;
 
 /// What is asked.
 #[derive(Debug, Clone, Default)]
@@ -86,12 +87,18 @@ pub struct Side {
 pub struct AmountsOf {
     /// The amount as it was asked for.
     pub name: String,
-    /// Of rows that match.
+    /// Of rows that match, without signs: by these the share is worked, here and in a run.
     pub matched: Amount,
     /// Of rows that do not.
     pub missing: Amount,
     /// Of rows with a blank key.
     pub blank: Amount,
+    /// The plain sums of the same: credit notes take from them.
+    pub matched_net: Amount,
+    /// Of rows that do not match.
+    pub missing_net: Amount,
+    /// Of rows with a blank key.
+    pub blank_net: Amount,
 }
 
 /// Keys of the target on several rows.
@@ -122,8 +129,8 @@ pub struct Group {
     pub missing: u64,
     /// Those with a blank key.
     pub blank: u64,
-    /// The amounts of rows that do not match, blank keys among them.
-    pub missing_amount: Option<Amount>,
+    /// The plain sum of the amounts of rows that do not match, blank keys among them.
+    pub missing_net: Option<Amount>,
 }
 
 /// The file that a row came from, as it may be asked for.
@@ -132,13 +139,15 @@ const FILE: &str = "source_file()";
 /// What works expressions over the leading table, beside it.
 const BESIDE: &str = "matched_rows";
 
+/// What the amount is called there.
+const AMOUNT: &str = "matched_amount";
+
 impl Matching {
     /// A plan with a table more, which works what is asked of the leading table's rows. Diagnostics
     /// of [`match_link`] point into this text.
     pub fn beside(&self, text: &str) -> Beside {
         let by = self.by.as_deref().filter(|by| by.trim() != FILE);
-        let asked =
-            [("matched_by", "--by", by), ("matched_amount", "--amount", self.amount.as_deref())];
+        let asked = [("matched_by", "--by", by), (AMOUNT, "--amount", self.amount.as_deref())];
         if asked.iter().all(|(.., value)| value.is_none()) {
             return Beside::none(text);
         }
@@ -177,6 +186,17 @@ pub fn match_link(
         let bare = amount.trim().trim_matches('`');
         has(table, bare) || !has(target, bare)
     });
+    let adds_up = |ty: Type| ty.is_numeric() || ty == Type::Blank;
+    if let Some(amount) = &matching.amount {
+        let bare = amount.trim().trim_matches('`');
+        for end in [table, target] {
+            let end = &plan.tables[end.0];
+            let column = end.columns.iter().find(|(name, _)| name == bare);
+            if let Some((_, slot)) = column.filter(|(_, slot)| !adds_up(end.slots[slot.0])) {
+                return Err(not_added_up(amount, &end.name, end.slots[slot.0]));
+            }
+        }
+    }
     let (tree, wrong) = of_rows.beside(text).parsed(tree);
     if !wrong.is_empty() {
         return Err(RunError::Plan(wrong));
@@ -184,6 +204,13 @@ pub fn match_link(
     loop {
         let plan = inputs.resolve(&tree, settings)?;
         let beside = plan.tables.iter().position(|table| table.name == BESIDE).map(TableId);
+        if let (Some(beside), Some(amount)) = (beside, &of_rows.amount) {
+            let beside = &plan.tables[beside.0];
+            let column = beside.columns.iter().find(|(name, _)| name == AMOUNT);
+            if let Some((_, slot)) = column.filter(|(_, slot)| !adds_up(beside.slots[slot.0])) {
+                return Err(not_added_up(amount, &matching.table, beside.slots[slot.0]));
+            }
+        }
         let mut run = Run::new(&plan, Purpose::Ends { link, beside }, observer);
         match run.work(&inputs) {
             Ok(()) => return Ok(told(&plan, run, link, beside, matching)),
@@ -193,6 +220,15 @@ pub fn match_link(
             Err(Stop::Problem(problem)) => run.problems.push(problem),
         }
     }
+}
+
+/// What is asked for as an amount and is no number.
+fn not_added_up(amount: &str, table: &str, ty: Type) -> RunError {
+    let message = format!("`{}` is {ty} in `{table}`, and only numbers add up", amount.trim());
+    let diagnostic = Diagnostic::new(DiagnosticKind::Type, Span::default(), message);
+    RunError::Plan(vec![diagnostic.help(
+        "`survey` tells which cells are no numbers; in a plan:  read COLUMN as decimal(2) else blank",
+    )])
 }
 
 fn told(
@@ -249,7 +285,7 @@ fn tell(
         let at = plan.tables[beside.0].columns.iter().position(|(known, _)| known == name)?;
         tables[beside.0].as_ref()?.columns[at].clone()
     };
-    let amount = beside_column("matched_amount");
+    let amount = beside_column(AMOUNT);
     let target_amount = matching.amount.as_deref().and_then(|amount| {
         let bare = amount.trim().trim_matches('`');
         let at = plan.tables[link.to.0].columns.iter().position(|(name, _)| name == bare)?;
@@ -308,13 +344,15 @@ fn side(keys: &Keys, index: &LinkIndex, amount: Option<&Column>, name: &str) -> 
     let blank = keys.absent() as u64;
     let sum = |column: &Column, counts: &dyn Fn(usize) -> bool| {
         let chosen: BooleanArray = (0..keys.rows()).map(|row| Some(counts(row))).collect();
-        column.filter(&chosen).sum()
+        let chosen = column.filter(&chosen);
+        (chosen.magnitude(), chosen.sum())
     };
-    let amounts = amount.filter(|column| column.ty().is_numeric()).map(|column| AmountsOf {
-        name: name.to_owned(),
-        matched: sum(column, &|row| index.is_valid(row)),
-        missing: sum(column, &|row| index.is_null(row) && keys.has_key(row)),
-        blank: sum(column, &|row| !keys.has_key(row)),
+    let amounts = amount.map(|column| {
+        let (matched, matched_net) = sum(column, &|row| index.is_valid(row));
+        let (missing, missing_net) = sum(column, &|row| index.is_null(row) && keys.has_key(row));
+        let (blank, blank_net) = sum(column, &|row| !keys.has_key(row));
+        let name = name.to_owned();
+        AmountsOf { name, matched, missing, blank, matched_net, missing_net, blank_net }
     });
     Side {
         rows,
@@ -331,7 +369,6 @@ fn groups(by: Column, keys: &Keys, index: &LinkIndex, amount: Option<&Column>) -
     let rows = by.len();
     let values = Keys::new(vec![by.clone()], BlankKeys::Equal, rows);
     let first = KeyTable::build(&values).link(&values, &values);
-    let amount = amount.filter(|column| column.ty().is_numeric());
     let mut found: BTreeMap<u32, Group> = BTreeMap::new();
     for (row, of) in first.values().iter().enumerate() {
         let group = found.entry(*of).or_insert_with(|| Group {
@@ -340,7 +377,7 @@ fn groups(by: Column, keys: &Keys, index: &LinkIndex, amount: Option<&Column>) -
             matched: 0,
             missing: 0,
             blank: 0,
-            missing_amount: None,
+            missing_net: None,
         });
         group.rows += 1;
         if index.is_valid(row) {
@@ -359,7 +396,7 @@ fn groups(by: Column, keys: &Keys, index: &LinkIndex, amount: Option<&Column>) -
         }
         for (of, group) in &mut found {
             let rows = rows_of.remove(of).unwrap_or_default();
-            group.missing_amount = Some(amount.take(&rows.into()).sum());
+            group.missing_net = Some(amount.take(&rows.into()).sum());
         }
     }
     let mut found: Vec<(u32, Group)> = found.into_iter().collect();

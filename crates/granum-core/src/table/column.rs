@@ -275,6 +275,26 @@ impl Column {
         }
     }
 
+    /// The sum of all values without their signs, for a numeric column.
+    pub fn magnitude(&self) -> Amount {
+        let blanks = self.blanks() as u64;
+        match self {
+            Self::Integer(array) => {
+                let units = array.iter().flatten().map(|value| i128::from(value).abs()).sum();
+                Amount::exact(Some(units), Scale(0), blanks)
+            }
+            Self::Decimal(array) => {
+                let add = |sum: Option<i128>, value: i128| sum?.checked_add(value.abs());
+                let units = array.iter().flatten().fold(Some(0), add);
+                Amount::exact(units, Scale(array.scale() as u8), blanks)
+            }
+            Self::Number(array) => {
+                Amount::Float { sum: array.iter().flatten().map(f64::abs).sum(), blanks }
+            }
+            _ => Amount::exact(Some(0), Scale(0), blanks),
+        }
+    }
+
     /// Writes a row's value as a CSV cell has it, without quotes. Blank writes nothing.
     pub fn write_value(&self, row: usize, out: &mut Vec<u8>) {
         if self.is_blank(row) {

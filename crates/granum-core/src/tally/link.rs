@@ -55,6 +55,8 @@ pub struct LinkAmount {
     /// The amounts of rows that lead nowhere, without their signs (blank keys left out where they
     /// are allowed).
     pub missing: Amount,
+    /// The plain sum of the amounts of rows that lead somewhere: credit notes take from it.
+    pub matched_net: Amount,
     /// The plain sum of the amounts of rows that lead nowhere.
     pub missing_net: Amount,
 }

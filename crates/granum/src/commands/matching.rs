@@ -5,6 +5,7 @@ use clap::error::ErrorKind;
 use granum_core::engine::{Matched, Matching, RunError, SourceError, match_link};
 use granum_core::lang::{PlanTree, parse, plan_name};
 use granum_core::relate::table_name;
+use granum_core::survey::{EXACT, survey};
 use granum_core::value::Type;
 use granum_io::Files;
 
@@ -111,27 +112,34 @@ fn of_plan(printer: &mut Printer, args: &MatchArgs, path: &str, link: &str) -> R
 struct End {
     looked: Looked,
     name: String,
-    columns: Vec<(String, Type)>,
+    /// Each with its type, and the `read` that `survey` proposes.
+    columns: Vec<(String, Type, Option<String>)>,
     /// Columns that are read as text, since they are compared with texts.
     as_text: Vec<String>,
 }
 
 impl End {
-    fn open(files: &Files, args: &MatchArgs, file: &str) -> Result<Self, SourceError> {
+    fn open(
+        files: &Files,
+        args: &MatchArgs,
+        file: &str,
+        progress: &Progress,
+    ) -> Result<Self, SourceError> {
         let said = args.reading.written();
         let mut looked = vec![files::look(files, file, &said)?];
         let columns = files::with_encodings(&mut looked, &said, |looked| {
-            let (_, mut source) = files::open(files, "", &looked.iter().collect::<Vec<_>>())?;
-            source.settle()?;
-            Ok(source.shape().columns)
+            let (spec, source) = files::open(files, file, &looked.iter().collect::<Vec<_>>())?;
+            survey(source.as_ref(), spec.sources, EXACT, progress)
         })?;
+        let columns = columns.columns.into_iter();
+        let columns = columns.map(|column| (column.name, column.read_as, column.read)).collect();
         let stem = file.rsplit('/').next().unwrap_or(file).split('.').next().unwrap_or(file);
         let name = table_name(stem);
         Ok(Self { looked: looked.remove(0), name, columns, as_text: vec![] })
     }
 
     fn column(&self, name: &str) -> Option<Type> {
-        self.columns.iter().find(|(column, _)| column == name).map(|(_, ty)| *ty)
+        self.columns.iter().find(|(column, ..)| column == name).map(|(_, ty, _)| *ty)
     }
 
     fn input(&self) -> String {
@@ -147,8 +155,11 @@ impl End {
             out.push_str(&format!(" header at {line}"));
         }
         out.push('\n');
-        for column in &self.as_text {
-            out.push_str(&format!("  read {} as text\n", plan_name(column)));
+        for (column, _, read) in &self.columns {
+            let text = self.as_text.contains(column).then(|| "text".to_owned());
+            if let Some(read) = text.or_else(|| read.clone()) {
+                out.push_str(&format!("  read {} as {read}\n", plan_name(column)));
+            }
         }
         out
     }
@@ -162,8 +173,10 @@ fn of_files(printer: &mut Printer, args: &MatchArgs, a: &str, b: &str) -> Result
         ));
     };
     let files = Files::new("");
-    let opened =
-        End::open(&files, args, a).and_then(|from| Ok((from, End::open(&files, args, b)?)));
+    let progress = Progress::new(false);
+    let opened = End::open(&files, args, a, &progress)
+        .and_then(|from| Ok((from, End::open(&files, args, b, &progress)?)));
+    let _ = progress.finish();
     let (mut from, mut to) =
         opened.map_err(|error| files::failed(printer, args.reading.format, &error))?;
     if to.name == from.name {

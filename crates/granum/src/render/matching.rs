@@ -51,21 +51,22 @@ fn sides(found: &Matched) -> String {
             count(side.blank),
         ]);
         if let Some(amounts) = &side.amounts {
+            let net = amounts.matched_net.plus(amounts.missing_net).plus(amounts.blank_net);
             let all = amounts.matched.plus(amounts.missing).plus(amounts.blank);
             rows.push(vec![
                 format!("  {}", amounts.name),
-                all.to_string(),
-                amounts.matched.to_string(),
+                net.to_string(),
+                amounts.matched_net.to_string(),
                 part(amounts.matched, all),
-                amounts.missing.to_string(),
-                amounts.blank.to_string(),
+                amounts.missing_net.to_string(),
+                amounts.blank_net.to_string(),
             ]);
         }
     }
     block(&rows)
 }
 
-/// What part of a sum another is, where both have one sign.
+/// What part of a sum without signs another is: as in a run, credit notes count like the others.
 fn part(part: Amount, whole: Amount) -> String {
     match (part, whole) {
         (Amount::Exact { units: Some(part), .. }, Amount::Exact { units: Some(whole), .. })
@@ -158,7 +159,7 @@ fn groups_block(found: &Matched, by: &str, (longest, behind): (usize, &str)) -> 
             count(group.missing),
             count(group.blank),
         ];
-        row.extend(group.missing_amount.map(|amount| amount.to_string()));
+        row.extend(group.missing_net.map(|amount| amount.to_string()));
         rows.push(row);
     }
     let mut out = block(&rows);

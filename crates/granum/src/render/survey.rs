@@ -305,7 +305,7 @@ fn duplicates(survey: &Survey, width: usize) -> String {
             .collect();
         let more = if found.copies > places.len() as u64 { ", \u{2026}" } else { "" };
         let text = format!(
-            "{} of another: {}{more}",
+            "{} of another, letter for letter: {}{more}",
             counted(found.copies, "row is an exact copy", "rows are exact copies"),
             places.join(", ")
         );

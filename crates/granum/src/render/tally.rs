@@ -272,10 +272,10 @@ fn sizes_words(sizes: &GroupSizes) -> String {
 }
 
 fn cut_words(cut: &Cut) -> String {
-    let copies = counted(cut.copies, "exact copy", "exact copies");
     if !cut.by_key {
-        return copies;
+        return counted(cut.copies, "row equal to one before", "rows equal to one before");
     }
+    let copies = counted(cut.copies, "exact copy", "exact copies");
     let mut words = format!(
         "{copies}, {}, {}",
         counted(cut.older, "other version", "other versions"),

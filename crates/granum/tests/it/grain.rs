@@ -56,7 +56,7 @@ fn steps_that_leave_it_say_nothing_of_it() {
         "table t from lines\n  grain order_no, line_no, version\n  dedupe\n  keep net > 0\n  top 2 by net",
         "t",
     );
-    assert_eq!(told, ["1  0 exact copies"]);
+    assert_eq!(told, ["1  0 rows equal to one before"]);
 }
 
 #[test]

@@ -138,7 +138,7 @@ fn the_document_has_what_the_text_shows() {
     assert_eq!((&found["source"]["rows"], &found["source"]["matched"]), (&4.into(), &3.into()));
     assert_eq!(found["source"]["amounts"]["missing"]["sum"], "2.00");
     assert_eq!(found["groups"][2]["value"], "M9");
-    assert_eq!(found["groups"][2]["missing_amount"]["sum"], "2.00");
+    assert_eq!(found["groups"][2]["missing_net"]["sum"], "2.00");
     assert_eq!(found["target"]["missing"], 0);
 }
 

@@ -67,7 +67,7 @@ fn files_of_all_shapes() {
     // Every column is there, and none of its lines is too long.
     assert!((0..300).all(|at| ran.out.contains(&format!("  column_{at} "))));
     assert!(ran.out.lines().all(|line| line.chars().count() <= 100));
-    ran.says("1 row is an exact copy of another: line 3 of line 2");
+    ran.says("1 row is an exact copy of another, letter for letter: line 3 of line 2");
 }
 
 #[test]

@@ -18,7 +18,7 @@ fn amounts_are_followed_through_every_step() {
   2  drop net < 3.5 and q > 2     3      −1   7.00   −3.00
   3  change net = net * 2         3       0  14.00   +7.00
 
-  1  1 exact copy
+  1  1 row equal to one before
   2  the condition was blank for 1 row, which stayed
   net: blank in 1 row, which the sum passes over
 ",
