@@ -1,6 +1,5 @@
 //! Files around a plan: paths are relative to its folder.
 
-use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
 
@@ -9,22 +8,20 @@ use granum_core::engine::{
 };
 use granum_core::resolve::InputSpec;
 use granum_core::value::Type;
-use tempfile::NamedTempFile;
 
 use crate::csv::{CsvSource, Look, Written, look};
-use crate::place::PlacedFile;
+use crate::place::{PlacedFile, place};
+use crate::spool::{Spooled, reads_once, spool, spool_standard_input};
 
 /// Reads inputs from, and writes outputs to, files.
 pub struct Files {
     folder: PathBuf,
     /// Files that inputs were opened from, so that no output replaces one.
     opened: Mutex<Vec<PathBuf>>,
-    /// What was read from standard input, once it has been.
-    standard_input: Mutex<Option<NamedTempFile>>,
+    /// What was read of what can be read only once.
+    spooled: Mutex<Vec<(PathBuf, Spooled)>>,
+    notice: fn(&str),
 }
-
-/// So many bytes tell how something is packed.
-const MARK: u64 = 4;
 
 /// Standard input, where one file is expected.
 const STANDARD_INPUT: &str = "-";
@@ -37,7 +34,12 @@ pub fn shown_name(source: &str) -> &str {
 impl Files {
     /// Files as seen from a plan's folder.
     pub fn new(folder: impl Into<PathBuf>) -> Self {
-        Self { folder: folder.into(), opened: Mutex::new(vec![]), standard_input: Mutex::new(None) }
+        Self {
+            folder: folder.into(),
+            opened: Mutex::new(vec![]),
+            spooled: Mutex::new(vec![]),
+            notice: |_| {},
+        }
     }
 
     /// Looks at the beginning of a file to see how it is written, where `said` leaves that open. Of
@@ -59,33 +61,43 @@ impl Files {
         look(path, name, said)
     }
 
-    /// A file that has all of standard input: files are read more than once.
-    fn standard_input(&self) -> std::io::Result<PathBuf> {
-        let mut known = self.standard_input.lock().unwrap_or_else(PoisonError::into_inner);
-        if known.is_none() {
-            let mut input = std::io::stdin().lock();
-            let mut begin = vec![];
-            input.by_ref().take(MARK).read_to_end(&mut begin)?;
-            // It has no name that could say that it is packed.
-            let ending = if begin.starts_with(&[0x1F, 0x8B]) {
-                ".gz"
-            } else if begin == [0x28, 0xB5, 0x2F, 0xFD] {
-                ".zst"
-            } else {
-                ""
-            };
-            let mut file = tempfile::Builder::new().suffix(ending).tempfile()?;
-            file.write_all(&begin)?;
-            std::io::copy(&mut input, file.as_file_mut())?;
-            *known = Some(file);
+    /// The file that has all of what can be read only once: standard input, a pipe.
+    fn spooled(&self, path: &Path, name: &str) -> std::io::Result<PathBuf> {
+        let mut known = self.spooled.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some((_, file)) = known.iter().find(|(of, _)| of == path) {
+            return Ok(file.path().to_owned());
         }
-        Ok(known.as_ref().map_or_else(PathBuf::new, |file| file.path().to_owned()))
+        let file = if path == Path::new(STANDARD_INPUT) {
+            spool_standard_input()?
+        } else {
+            let (notice, name) = (self.notice, name.to_owned());
+            spool(path, move || notice(&format!("waiting for {name}: nothing comes from it yet")))?
+        };
+        let place = file.path().to_owned();
+        known.push((path.to_owned(), file));
+        Ok(place)
+    }
+
+    /// Whom to tell what is waited for.
+    #[must_use]
+    pub fn with_notice(mut self, notice: fn(&str)) -> Self {
+        self.notice = notice;
+        self
+    }
+
+    /// The place of an output: two paths of one file have one place.
+    ///
+    /// # Errors
+    /// What is in the way of it.
+    pub fn place(&self, path: &str) -> std::io::Result<PathBuf> {
+        place(&self.folder.join(path))
     }
 
     /// The files that a source names, in the order of their paths.
     fn find(&self, source: &str) -> Result<Vec<(PathBuf, String)>, SourceError> {
         if source == STANDARD_INPUT {
-            let path = self.standard_input().map_err(|error| SourceError {
+            let standard = Path::new(STANDARD_INPUT);
+            let path = self.spooled(standard, source).map_err(|error| SourceError {
                 kind: SourceErrorKind::System,
                 file: shown_name(source).into(),
                 line: None,
@@ -97,6 +109,19 @@ impl Files {
         let path = self.folder.join(source);
         let literal = path.exists() || !source.contains(['*', '?', '[']);
         if literal {
+            let path = if reads_once(&path) {
+                self.spooled(&path, source).map_err(|error| SourceError {
+                    kind: SourceErrorKind::System,
+                    file: source.into(),
+                    line: None,
+                    message: format!("cannot be read: {error}"),
+                    help: "it is no file, so it is read once into a temporary one (TMPDIR says where); \
+                           give a file in its place"
+                        .into(),
+                })?
+            } else {
+                path
+            };
             return Ok(vec![(path, source.to_owned())]);
         }
         let missing = |message: String| SourceError {
@@ -111,15 +136,34 @@ impl Files {
         let pattern = Path::new(&folder).join(source).to_string_lossy().into_owned();
         let found =
             glob::glob(&pattern).map_err(|error| missing(format!("is no pattern: {error}")))?;
-        let mut files: Vec<(PathBuf, String)> = found
-            .flatten()
-            .filter(|path| path.is_file())
-            .map(|path| {
-                let name = path.strip_prefix(&self.folder).unwrap_or(&path);
-                let name = name.to_string_lossy().into_owned();
-                (path, name)
-            })
-            .collect();
+        let named = |path: &Path| {
+            path.strip_prefix(&self.folder).unwrap_or(path).to_string_lossy().into_owned()
+        };
+        let mut files: Vec<(PathBuf, String)> = vec![];
+        for path in found {
+            let path = path.map_err(|error| SourceError {
+                kind: SourceErrorKind::System,
+                file: named(error.path()),
+                line: None,
+                message: format!("cannot be looked into: {}", error.error()),
+                help: format!(
+                    "the pattern {source} would pass over it; mend its rights, or leave it \
+                               out of the pattern"
+                ),
+            })?;
+            if std::fs::metadata(&path).is_err() {
+                return Err(SourceError {
+                    kind: SourceErrorKind::Missing,
+                    file: named(&path),
+                    line: None,
+                    message: "is a link that leads nowhere".into(),
+                    help: format!("the pattern {source} finds it; mend the link or remove it"),
+                });
+            }
+            if path.is_file() {
+                files.push((path.clone(), named(&path)));
+            }
+        }
         files.sort();
         if files.is_empty() {
             return Err(missing("no file is found by this pattern".into()));
@@ -174,7 +218,7 @@ impl Outputs for Files {
     ) -> Result<Box<dyn Output>, OutputError> {
         let target = self.folder.join(path);
         let opened = self.opened.lock().unwrap_or_else(PoisonError::into_inner);
-        if target.canonicalize().is_ok_and(|target| opened.contains(&target)) {
+        if place(&target).is_ok_and(|target| opened.contains(&target)) {
             return Err(OutputError {
                 path: path.to_owned(),
                 message: "an input is read from this file".into(),
@@ -182,7 +226,7 @@ impl Outputs for Files {
             });
         }
         let header = crate::csv::header(columns.iter().map(|(name, _)| name.as_str()));
-        let mut file = PlacedFile::begin(target, path)?;
+        let mut file = PlacedFile::begin(&target, path)?;
         file.write(&header)?;
         Ok(Box::new(file))
     }
@@ -193,7 +237,7 @@ impl Outputs for Files {
 /// # Errors
 /// Why it cannot be written.
 pub fn write_file(path: &Path, bytes: &[u8]) -> Result<(), OutputError> {
-    let mut file = PlacedFile::begin(path.to_owned(), &path.to_string_lossy())?;
+    let mut file = PlacedFile::begin(path, &path.to_string_lossy())?;
     file.write(bytes)?;
     file.complete()?;
     file.publish()?;

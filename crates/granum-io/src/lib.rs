@@ -5,9 +5,12 @@
 pub mod csv;
 mod files;
 mod place;
+mod spool;
+mod unfinished;
 
 pub use csv::{LineEnds, Look, Written};
 pub use files::{Files, shown_name, write_file};
+pub use unfinished::take_back;
 
 #[cfg(test)]
 mod tests;

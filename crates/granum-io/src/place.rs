@@ -1,14 +1,18 @@
 //! A file that appears in its place whole, or not at all.
 
-use std::fs;
-use std::io::Write;
-use std::path::{Path, PathBuf};
+use std::fs::{self, File};
+use std::io::{self, Write};
+use std::path::{Component, Path, PathBuf};
 use std::sync::Arc;
 
 use granum_core::engine::{Encoder, Output, OutputError};
 use tempfile::{Builder, NamedTempFile, TempPath};
 
 use crate::csv::CsvEncoder;
+use crate::unfinished::{Unfinished, prefix, remove_left};
+
+/// Links are followed so often at most.
+const LINKS: usize = 40;
 
 /// A file on its way: a temporary file beside its place until it is published.
 pub(crate) struct PlacedFile {
@@ -22,18 +26,67 @@ pub(crate) struct PlacedFile {
     published: bool,
     /// Folders that were made for it, innermost first.
     folders: Vec<PathBuf>,
+    /// Keeps others from taking its files for left ones.
+    locked: Option<File>,
+    unfinished: Option<Unfinished>,
+}
+
+/// Where a path leads: links are followed, also one that leads to no file yet, and `..` is taken away.
+/// Two paths of one file give one place.
+///
+/// # Errors
+/// What is in the way: a circle of links, a folder that cannot be looked into.
+pub(crate) fn place(path: &Path) -> io::Result<PathBuf> {
+    let mut path = path.to_path_buf();
+    for _ in 0..LINKS {
+        if let Ok(real) = path.canonicalize() {
+            return Ok(real);
+        }
+        let folder = match path.parent() {
+            Some(folder) if folder.as_os_str().is_empty() => PathBuf::from("."),
+            Some(folder) => folder.to_path_buf(),
+            None => return Ok(path),
+        };
+        match fs::symlink_metadata(&path) {
+            Ok(data) if data.is_symlink() => path = folder.join(fs::read_link(&path)?),
+            _ => {
+                // Of folders that are not there yet only the names are known.
+                let name = path.components().next_back();
+                let folder = place(&folder)?;
+                return Ok(match name {
+                    Some(Component::ParentDir) => {
+                        folder.parent().map_or_else(|| folder.clone(), Path::to_path_buf)
+                    }
+                    Some(Component::Normal(name)) => folder.join(name),
+                    _ => folder,
+                });
+            }
+        }
+    }
+    Err(io::Error::other("links lead in a circle"))
 }
 
 impl PlacedFile {
-    pub fn begin(target: PathBuf, name: &str) -> Result<Self, OutputError> {
+    pub fn begin(path: &Path, name: &str) -> Result<Self, OutputError> {
         // A link is followed, so that what it points at is replaced and not the link.
-        let target = target.canonicalize().unwrap_or(target);
-        if target.is_dir() {
-            return Err(OutputError {
-                path: name.to_owned(),
-                message: "is a folder, not a file".into(),
-                help: "name a file in it".into(),
-            });
+        let target =
+            place(path).map_err(|error| failed(name, "its place cannot be found", &error))?;
+        let wrong = |message: &str, help: &str| OutputError {
+            path: name.to_owned(),
+            message: message.into(),
+            help: help.into(),
+        };
+        match fs::metadata(&target) {
+            Ok(data) if data.is_dir() => {
+                return Err(wrong("is a folder, not a file", "name a file in it"));
+            }
+            Ok(data) if !data.is_file() => {
+                return Err(wrong(
+                    "is a pipe or a device: what is written there cannot be taken back",
+                    "write to a file; `granum show PLAN TABLE` prints rows",
+                ));
+            }
+            _ => {}
         }
         let folder = target.parent().map_or_else(|| PathBuf::from("."), Path::to_path_buf);
         let mut folders = vec![];
@@ -43,10 +96,14 @@ impl PlacedFile {
             let Some(parent) = missing.parent() else { break };
             missing = parent;
         }
-        fs::create_dir_all(&folder)
-            .map_err(|error| failed(name, "its folder cannot be made", &error))?;
+        fs::create_dir_all(&folder).map_err(|error| {
+            folders.iter().for_each(|folder| drop(fs::remove_dir(folder)));
+            failed(name, "its folder cannot be made", &error)
+        })?;
+        remove_left(&target);
+        let before = prefix(&target);
         let mut builder = Builder::new();
-        builder.prefix(".granum-").suffix(".part");
+        builder.prefix(&before).suffix(".part");
         #[cfg(unix)]
         {
             use std::os::unix::fs::PermissionsExt;
@@ -63,21 +120,39 @@ impl PlacedFile {
             backup: None,
             published: false,
             folders,
+            locked: None,
+            unfinished: None,
         };
         let file = builder
             .tempfile_in(&folder)
             .map_err(|error| failed(name, "its folder cannot be written to", &error))?;
+        let part = file.path().to_path_buf();
+        made.unfinished = Some(Unfinished::begin(part, made.target.clone(), made.folders.clone()));
+        // Where a file system has no locks, only a run at the same time would be at a loss.
+        made.locked = file.as_file().try_clone().ok().filter(|file| file.lock().is_ok());
         made.file = Some(file);
         Ok(made)
     }
 }
 
-fn failed(name: &str, what: &str, error: &std::io::Error) -> OutputError {
-    OutputError {
-        path: name.to_owned(),
-        message: format!("{what}: {error}"),
-        help: "nothing was written; see to its folder and run again".into(),
-    }
+/// What the system says, with what helps against it.
+fn failed(name: &str, what: &str, error: &io::Error) -> OutputError {
+    let help = match error.kind() {
+        io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded => {
+            "nothing was written; make room, or write to another disk"
+        }
+        io::ErrorKind::InvalidFilename => "nothing was written; give it a shorter name",
+        _ if too_many_open(error) => {
+            "nothing was written; let more files be open at once:  ulimit -n 10000"
+        }
+        _ => "nothing was written; see to its folder and run again",
+    };
+    OutputError { path: name.to_owned(), message: format!("{what}: {error}"), help: help.into() }
+}
+
+/// Whether the system has no more open files to give, to this process or at all.
+pub(crate) fn too_many_open(error: &io::Error) -> bool {
+    matches!(error.raw_os_error(), Some(23 | 24))
 }
 
 impl Output for PlacedFile {
@@ -103,22 +178,26 @@ impl Output for PlacedFile {
         let Some(file) = self.file.take() else { return Ok(()) };
         if self.target.exists() {
             let folder = self.target.parent().unwrap_or(Path::new("."));
+            let before = prefix(&self.target);
             let aside = Builder::new()
-                .prefix(".granum-")
+                .prefix(&before)
                 .suffix(".before")
                 .make_in(folder, |path| fs::hard_link(&self.target, path))
                 .or_else(|_| {
                     // File systems without hard links keep a copy.
                     Builder::new()
-                        .prefix(".granum-")
+                        .prefix(&before)
                         .suffix(".before")
                         .make_in(folder, |path| fs::copy(&self.target, path).map(|_| ()))
                 })
                 .map_err(|error| failed(&self.name, "cannot be replaced", &error))?;
-            self.backup = Some(aside.into_temp_path());
+            let aside = aside.into_temp_path();
+            self.unfinished.iter().for_each(|unfinished| unfinished.kept_aside(&aside));
+            self.backup = Some(aside);
         }
         file.persist(&self.target)
             .map_err(|error| failed(&self.name, "cannot be put in its place", &error.error))?;
+        self.unfinished.iter().for_each(Unfinished::published);
         self.published = true;
         Ok(())
     }
@@ -142,18 +221,21 @@ impl Output for PlacedFile {
     }
 
     fn settle(&mut self) {
+        self.unfinished = None;
         self.backup = None;
+        self.locked = None;
     }
 }
 
 impl Drop for PlacedFile {
     fn drop(&mut self) {
+        self.unfinished = None;
         if self.published {
             return;
         }
         self.file = None;
         for folder in &self.folders {
-            // Sole empty folders go.
+            // Only empty folders go.
             let _ = fs::remove_dir(folder);
         }
     }
@@ -164,7 +246,7 @@ mod tests {
     use super::*;
 
     fn begun(dir: &Path, name: &str, text: &str) -> PlacedFile {
-        let mut file = PlacedFile::begin(dir.join(name), name).unwrap();
+        let mut file = PlacedFile::begin(&dir.join(name), name).unwrap();
         file.write(text.as_bytes()).unwrap();
         assert_eq!(file.complete().unwrap(), text.len() as u64);
         file
@@ -239,5 +321,51 @@ mod tests {
         file.settle();
         assert!(dir.path().join("a.csv").is_symlink());
         assert_eq!(fs::read_to_string(dir.path().join("real/a.csv")).unwrap(), "new");
+    }
+
+    #[cfg(unix)]
+    #[test]
+    fn a_link_to_what_is_not_there_yet_is_followed_and_a_circle_refused() {
+        let dir = tempfile::tempdir().unwrap();
+        let link = |to: &str, name: &str| {
+            std::os::unix::fs::symlink(to, dir.path().join(name)).unwrap();
+        };
+        link("real.csv", "a.csv");
+        let mut file = begun(dir.path(), "a.csv", "new");
+        file.publish().unwrap();
+        file.settle();
+        assert!(dir.path().join("a.csv").is_symlink());
+        assert_eq!(fs::read_to_string(dir.path().join("real.csv")).unwrap(), "new");
+        link("c.csv", "b.csv");
+        link("b.csv", "c.csv");
+        let error = PlacedFile::begin(&dir.path().join("b.csv"), "b.csv").err().unwrap();
+        assert!(error.message.contains("links lead in a circle"), "{error}");
+        let error = PlacedFile::begin(Path::new("/dev/null"), "/dev/null").err().unwrap();
+        assert!(error.message.starts_with("is a pipe or a device"), "{error}");
+    }
+
+    #[test]
+    fn paths_of_one_file_have_one_place() {
+        let dir = tempfile::tempdir().unwrap();
+        fs::create_dir(dir.path().join("q")).unwrap();
+        let place = |path: &str| place(&dir.path().join(path)).unwrap();
+        for same in ["./x.csv", "q/../x.csv", "new/../x.csv", "q/./../x.csv"] {
+            assert_eq!(place(same), place("x.csv"), "{same}");
+        }
+        assert_ne!(place("q/x.csv"), place("x.csv"));
+    }
+
+    #[test]
+    fn what_a_killed_run_left_goes_and_what_a_living_one_holds_stays() {
+        let dir = tempfile::tempdir().unwrap();
+        fs::write(dir.path().join(".granum-a.csv-dead.part"), "x").unwrap();
+        fs::write(dir.path().join(".granum-b.csv-dead.part"), "x").unwrap();
+        let living = begun(dir.path(), "a.csv", "one");
+        let other = begun(dir.path(), "a.csv", "two");
+        let parts = |of: &str| names(dir.path()).iter().filter(|name| name.contains(of)).count();
+        assert_eq!((parts("-a.csv-"), parts("-b.csv-")), (2, 1));
+        drop((living, other));
+        drop(begun(dir.path(), "b.csv", "x"));
+        assert_eq!(names(dir.path()), Vec::<String>::new());
     }
 }

@@ -55,7 +55,7 @@ pub enum Command {
         #[arg(default_value = "granum-demo")]
         dir: PathBuf,
         /// How many orders to make up
-        #[arg(long, value_name = "N", default_value_t = 2_000)]
+        #[arg(long, value_name = "N", default_value_t = 2_000, value_parser = clap::value_parser!(u64).range(1..=100_000_000))]
         orders: u64,
         /// The mean quantity of a line
         #[arg(long, value_name = "N", default_value_t = 2, value_parser = clap::value_parser!(u64).range(1..=12))]

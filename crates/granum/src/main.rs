@@ -6,6 +6,7 @@ mod commands;
 mod fault;
 mod progress;
 mod render;
+mod signals;
 
 use std::io::{self, Write};
 use std::process::ExitCode;
@@ -23,6 +24,7 @@ const STACK: usize = 16 << 20;
 fn main() -> ExitCode {
     let args = args::Args::parse();
     fault::watch();
+    signals::watch();
     let run = std::thread::Builder::new().stack_size(STACK).spawn(move || commands::run(args));
     match run.map(std::thread::JoinHandle::join) {
         Ok(Ok(exit)) => exit.into(),

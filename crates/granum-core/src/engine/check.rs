@@ -172,6 +172,7 @@ pub(super) fn totals_tally(world: &World, check: &CheckPlan) -> Result<CheckTall
         step: check.called(),
         reason: match failure.kind {
             crate::expr::FailureKind::Overflow => RowReason::Overflow,
+            crate::expr::FailureKind::Limit(what) => RowReason::Limit { what: what.into() },
             crate::expr::FailureKind::Conversion { value, to } => {
                 RowReason::Conversion { value, to: to.to_string() }
             }

@@ -312,6 +312,7 @@ pub(super) fn row_problem(
             return context.faults.get(&id).sure("what was gathered").problem(row);
         }
         FailureKind::Overflow => RowReason::Overflow,
+        FailureKind::Limit(what) => RowReason::Limit { what: what.into() },
         FailureKind::Conversion { value, to } => {
             RowReason::Conversion { value, to: to.to_string() }
         }

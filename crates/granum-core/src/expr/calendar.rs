@@ -98,6 +98,9 @@ pub(super) fn start_of_month(call: &Call<'_>) -> Result<Column, RowFailure> {
     moved(call, |date, _| Some(day::from_civil(date.first_of_month())), false)
 }
 
+/// What is outside [`day::YEARS`].
+const DAYS: &str = "a day outside the years 1583 to 9999";
+
 /// The day that comes of each day and of a whole number, where there is one; fails where the
 /// calendar has none.
 fn moved(
@@ -118,9 +121,14 @@ fn moved(
             out.push(None);
             continue;
         }
-        let found = day::to_civil(days.value(row)).and_then(|date| to(date, by.value(row)));
+        let found = day::to_civil(days.value(row)).and_then(|date| {
+            let found = to(date, by.value(row))?;
+            // Whoever begins outside the years in use has written so.
+            let outside = |date: Date| !day::YEARS.contains(&date.year());
+            (outside(date) || !outside(day::to_civil(found)?)).then_some(found)
+        });
         if found.is_none() {
-            call.counting.fail(row, || FailureKind::Overflow)?;
+            call.counting.fail(row, || FailureKind::Limit(DAYS))?;
         }
         out.push(found);
     }

@@ -90,7 +90,7 @@ impl Function {
 }
 
 /// Texts are padded up to so many letters.
-const MOST_PADDED: usize = 10_000;
+const MOST_PADDED: i64 = 10_000;
 
 /// The function of a name.
 pub(crate) fn find(name: &str) -> Option<&'static Function> {
@@ -379,12 +379,18 @@ fn trim_left(call: &Call<'_>) -> Result<Column, RowFailure> {
 fn pad_left(call: &Call<'_>) -> Result<Column, RowFailure> {
     let (array, what) = (call.texts(0), call.texts(2));
     let Column::Integer(width) = &call.columns[1] else { return Ok(call.blank()) };
+    for row in 0..call.rows {
+        let there = !(array.is_null(row) || what.is_null(row) || width.is_null(row));
+        if there && width.value(row) > MOST_PADDED {
+            call.counting.fail(row, || FailureKind::Limit("a text of more than 10,000 letters"))?;
+        }
+    }
     Ok(Column::Text(texts(call.rows, |row, out| {
         if array.is_null(row) || what.is_null(row) || width.is_null(row) {
             return false;
         }
         let text = array.value(row);
-        let width = usize::try_from(width.value(row)).unwrap_or(0).min(MOST_PADDED);
+        let width = usize::try_from(width.value(row).min(MOST_PADDED)).unwrap_or(0);
         let missing = width.saturating_sub(text.chars().count());
         out.extend(what.value(row).chars().cycle().take(missing));
         out.push_str(text);

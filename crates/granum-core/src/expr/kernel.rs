@@ -18,6 +18,8 @@ pub(crate) enum FailureKind {
     Overflow,
     /// A value that does not convert.
     Conversion { value: String, to: Type },
+    /// A result beyond what there may be, in words.
+    Limit(&'static str),
     /// What was gathered has no value for this row of the table that is led to.
     Gathered { id: GatherId, row: u32 },
 }

@@ -112,12 +112,20 @@ fn what_does_not_fit_fails_and_says_so() {
         "99999999999999999999999999999999999999 * 2",
         "99999999999999999999999999999999999999 + 0.1",
         "99999999999999999999999999999999999999 / 0.1",
-        "add_days(date(\"2026-01-01\"), 9223372036854775807)",
-        "add_days(date(\"9999-12-31\"), 1)",
         "round(99999999999999999999999999999999999999, 2)",
     ] {
         assert_eq!(worked(&[], text).unwrap_err(), "row 0: Overflow", "{text}");
     }
+    for text in [
+        "add_days(date(\"2026-01-01\"), 9223372036854775807)",
+        "add_days(date(\"9999-12-31\"), 1)",
+        "add_months(date(\"1583-01-01\"), -1)",
+        "pad_left(\"v\", 9999999999, \"x\")",
+    ] {
+        let failure = worked(&[], text).unwrap_err();
+        assert!(failure.starts_with("row 0: Limit("), "{text}: {failure}");
+    }
+    assert_eq!(worked(&[], "add_days(date(\"0033-04-03\"), 2)").unwrap(), ["0033-04-05"]);
     for text in [
         "integer(\"x\")",
         "integer(2.5)",

@@ -1,5 +1,6 @@
 //! What the lexer makes of a plan's text.
 
+use crate::value::{Scale, decimal};
 use serde::{Deserialize, Serialize};
 
 /// A stretch of a plan's text, in bytes: `start` included, `end` not.
@@ -58,7 +59,9 @@ impl TokenKind {
                 format!("the text \"{short}\"")
             }
             TokenKind::Block(_) => "a block of text".into(),
-            TokenKind::Number { .. } => "a number".into(),
+            TokenKind::Number { units, scale, .. } => {
+                format!("the number {}", decimal::to_text(*units, Scale(*scale)))
+            }
             TokenKind::Sign(sign) => format!("`{sign}`"),
             TokenKind::End => "the end of the plan".into(),
         }

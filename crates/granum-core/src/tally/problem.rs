@@ -145,6 +145,7 @@ impl Problem {
             Self::RepeatedKeys { .. } => "repeated-keys",
             Self::Units { .. } => "units",
             Self::Row { reason: RowReason::Overflow, .. } => "overflow",
+            Self::Row { reason: RowReason::Limit { .. }, .. } => "limit",
             Self::Row { .. } => "conversion",
             Self::Group { values, .. } if values.is_empty() => "overflow",
             Self::Group { .. } => "several-values",
@@ -195,6 +196,11 @@ pub struct RepeatedKey {
 pub enum RowReason {
     /// A result with too many digits.
     Overflow,
+    /// A result beyond what there may be: a text that is too long, a day outside the calendar.
+    Limit {
+        /// What it would be.
+        what: String,
+    },
     /// A value that does not convert.
     Conversion {
         /// The value.

@@ -99,14 +99,24 @@ pub fn parse_iso_time(text: &[u8]) -> Option<i64> {
     Some(start_of(day) + seconds * 1_000_000 + i64::from(micros))
 }
 
-/// Reads a day in a format of `%` signs such as `%d/%m/%Y` (those of `strptime`).
+/// Whether a day is one that people write in formats: in the years of this calendar, four digits each.
+/// `%Y` takes fewer digits and signs, but 26 is not the year that is meant.
+fn in_use(date: Date) -> bool {
+    YEARS.contains(&date.year())
+}
+
+/// The years that days may be in, unless they are written out as ISO 8601.
+pub const YEARS: std::ops::RangeInclusive<i16> = 1583..=9999;
+
+/// Reads a day in a format of `%` signs such as `%d/%m/%Y` (those of `strptime`). Only the years of
+/// [`YEARS`] are taken.
 pub fn parse_format(format: &str, text: &[u8]) -> Option<i32> {
-    Date::strptime(format, text).ok().map(from_civil)
+    Date::strptime(format, text).ok().filter(|date| in_use(*date)).map(from_civil)
 }
 
 /// Reads a moment in a format of `%` signs.
 pub fn parse_time_format(format: &str, text: &[u8]) -> Option<i64> {
-    DateTime::strptime(format, text).ok().map(from_civil_time)
+    DateTime::strptime(format, text).ok().filter(|time| in_use(time.date())).map(from_civil_time)
 }
 
 /// What is wrong with a format, if anything: it is tried on a sample moment, written and read.

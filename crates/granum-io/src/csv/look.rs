@@ -78,6 +78,12 @@ pub(crate) fn look(path: &Path, name: &str, said: &Written) -> Result<Look, Sour
     let mut named = said.encoding.clone();
     let mut text =
         beginning(path, name, named.as_deref()).map_err(|error| error.into_source(name))?;
+    if named.is_none()
+        && let Some(encoding) = unmarked(&text)
+    {
+        named = Some(encoding.into());
+        text = beginning(path, name, named.as_deref()).map_err(|error| error.into_source(name))?;
+    }
     if named.is_none() && !is_utf8(&text) {
         named = Some(OTHER_ENCODING.into());
         text = beginning(path, name, named.as_deref()).map_err(|error| error.into_source(name))?;
@@ -116,6 +122,17 @@ fn beginning(path: &Path, name: &str, encoding: Option<&str>) -> Result<Vec<u8>,
     let mut text = vec![];
     stream.take(SAMPLE).read_to_end(&mut text).map_err(Failed::System)?;
     Ok(text)
+}
+
+/// The encoding of a text in UTF-16 that has no mark: mostly every other byte of it is zero.
+fn unmarked(text: &[u8]) -> Option<&'static str> {
+    let zeros = |from: usize| text.iter().skip(from).step_by(2).filter(|byte| **byte == 0).count();
+    let (even, odd, half) = (zeros(0), zeros(1), text.len() / 2);
+    match (even * 2 > half, odd * 2 > half) {
+        (false, true) => Some("utf-16le"),
+        (true, false) => Some("utf-16be"),
+        _ => None,
+    }
 }
 
 /// Whether bytes are UTF-8, but for a letter that the end may have cut.

@@ -16,7 +16,7 @@ use super::stream::{Damaged, Malformed, Opening, Stream};
 const PART: usize = 1 << 19;
 
 /// A record is at most this many bytes; a longer one is a quote that nobody closed.
-const LONGEST: usize = 1 << 28;
+const LONGEST: usize = 1 << 26;
 
 /// Splits a stream of bytes where records end, without looking into them further.
 pub struct Splitter<R> {
@@ -161,7 +161,7 @@ fn endless(file: &str, line: u64) -> SourceError {
         kind: SourceErrorKind::RecordSize,
         file: file.to_owned(),
         line: Some(line),
-        message: "has a row that does not end within 256 MiB: somewhere from this line on a quote \
+        message: "has a row that does not end within 64 MiB: somewhere from this line on a quote \
                   is opened and never closed"
             .into(),
         help: "look for a quote at the beginning of a field".into(),

@@ -1,5 +1,6 @@
 //! The files of one input: headers, columns matched by name, types found.
 
+use std::io::{BufRead, BufReader};
 use std::path::PathBuf;
 use std::sync::Arc;
 
@@ -11,7 +12,7 @@ use super::part::NOT_UTF8;
 use super::part::{CsvPart, Layout, cell, settled_type};
 use super::reader::{CsvFile, CsvReader, Current, Splitter, system_error};
 use super::scan::{Field, Scanner};
-use super::stream::Opening;
+use super::stream::{Opening, Stream};
 
 /// Types are first found from about this many bytes of each file.
 const SAMPLE: usize = 1 << 20;
@@ -176,7 +177,14 @@ fn begin(path: &PathBuf, name: &str, spec: &InputSpec) -> Result<Beginning, Sour
         return Err(system(std::io::ErrorKind::IsADirectory.into()));
     }
     let opening = opening.with_mark_of(path).map_err(system)?;
-    let stream = opening.open(path, 0).map_err(system)?;
+    let line = spec.header_at.unwrap_or(1);
+    let above = above(opening.open(path, 0).map_err(system)?, line).map_err(system)?;
+    let Some((skipped, before)) = above else {
+        let message = format!("has no line {line}, where its header is said to be");
+        let help = "look where the header is, or leave  header at  out";
+        return Err(error(SourceErrorKind::Header, None, &message, help));
+    };
+    let stream = opening.open(path, skipped).map_err(system)?;
     let mut splitter = Splitter::new(stream, spec.delimiter, SAMPLE);
     let first = splitter.next_part().map_err(|failed| match failed.kind() {
         std::io::ErrorKind::InvalidData => error(
@@ -188,6 +196,14 @@ fn begin(path: &PathBuf, name: &str, spec: &InputSpec) -> Result<Beginning, Sour
         _ => system(failed),
     })?;
     let Some(text) = first else {
+        if before > 0 {
+            return Err(error(
+                SourceErrorKind::Empty,
+                Some(1),
+                "has only empty lines: there is no header",
+                "ask for the file again, or leave it out of the plan",
+            ));
+        }
         return Err(error(
             SourceErrorKind::Empty,
             None,
@@ -195,11 +211,11 @@ fn begin(path: &PathBuf, name: &str, spec: &InputSpec) -> Result<Beginning, Sour
             "ask for the file again, or leave it out of the plan",
         ));
     };
-    let mark: usize = if text.starts_with(b"\xEF\xBB\xBF") { 3 } else { 0 };
-    let body = &text[mark..];
-    if memchr::memchr(b'\n', body).is_none()
-        && memchr::memchr(b'\r', body).is_some_and(|at| at + 1 < body.len())
-    {
+    let body = text.as_slice();
+    if let Some(found) = not_text(body) {
+        return Err(error(SourceErrorKind::Encoding, Some(1), found.0, found.1));
+    }
+    if ends_in_returns(body, spec.delimiter) {
         return Err(error(
             SourceErrorKind::LineEnds,
             Some(1),
@@ -207,14 +223,7 @@ fn begin(path: &PathBuf, name: &str, spec: &InputSpec) -> Result<Beginning, Sour
             "save it with line feeds, as every system does today",
         ));
     }
-    let above = lines_above(body, spec.header_at.unwrap_or(1)).ok_or_else(|| {
-        let line = spec.header_at.unwrap_or(1);
-        let message = format!("has no line {line}, where the plan says its header is");
-        error(SourceErrorKind::Header, None, &message, "look where the header is, or leave it out")
-    })?;
-    let before = memchr::memchr_iter(b'\n', &body[..above]).count() as u64;
-    let (header, length, line) = header(&body[above..], name, spec.delimiter, before)?;
-    let length = above + length;
+    let (header, length, line) = header(body, name, spec.delimiter, before)?;
     let rows = body[length..].to_vec();
     Ok(Beginning {
         file: CsvFile {
@@ -223,7 +232,7 @@ fn begin(path: &PathBuf, name: &str, spec: &InputSpec) -> Result<Beginning, Sour
             bytes: data.len(),
             opening,
             modified: data.modified().ok(),
-            rows_at: (mark + length) as u64,
+            rows_at: skipped + length as u64,
             rows_line: line,
             fields: vec![],
             width: 0,
@@ -234,13 +243,80 @@ fn begin(path: &PathBuf, name: &str, spec: &InputSpec) -> Result<Beginning, Sour
     })
 }
 
-/// How many bytes stand above a line, counted from 1; `None` if the text ends before it.
-fn lines_above(text: &[u8], line: u64) -> Option<usize> {
-    if line <= 1 {
-        return Some(0);
+/// What a file is that is no text in UTF-8, told by its bytes of zero; and what to do.
+fn not_text(text: &[u8]) -> Option<(&'static str, &'static str)> {
+    let begin = &text[..text.len().min(1 << 12)];
+    let zeros = |from: usize| begin.iter().skip(from).step_by(2).filter(|byte| **byte == 0).count();
+    let (even, odd) = (zeros(0), zeros(1));
+    let half = begin.len() / 2;
+    match (even * 2 > half, odd * 2 > half) {
+        (true, true) => Some((
+            "has nothing but bytes of zero: it was never written to its end",
+            "ask for the file again",
+        )),
+        (false, true) => Some((
+            "is UTF-16 without a mark that says so",
+            "say how it is written:  encoding \"utf-16le\"",
+        )),
+        (true, false) => Some((
+            "is UTF-16 without a mark that says so",
+            "say how it is written:  encoding \"utf-16be\"",
+        )),
+        (false, false) => None,
     }
-    let start = memchr::memchr_iter(b'\n', text).nth(line as usize - 2)? + 1;
-    (start < text.len()).then_some(start)
+}
+
+/// Whether lines end in a carriage return alone: one stands in the header outside quotes, and no line
+/// feed behind it.
+fn ends_in_returns(text: &[u8], delimiter: u8) -> bool {
+    let mut quoted = false;
+    let mut fresh = true;
+    for (at, byte) in text.iter().enumerate() {
+        match byte {
+            b'"' if quoted || fresh => quoted = !quoted,
+            b'\n' if !quoted => return false,
+            b'\r' if !quoted => {
+                return text.get(at + 1).is_some_and(|next| *next != b'\n');
+            }
+            _ => {}
+        }
+        fresh = *byte == delimiter;
+    }
+    false
+}
+
+/// The bytes and lines above a header: marks at the beginning, the lines before `line`, and empty ones
+/// behind those. Nothing if the text ends before.
+fn above(stream: Stream, line: u64) -> std::io::Result<Option<(u64, u64)>> {
+    let mut text = BufReader::with_capacity(1 << 16, stream);
+    let (mut bytes, mut lines) = (0, 0);
+    // Some programs put a mark before a text that has one.
+    while text.fill_buf()?.starts_with(b"\xEF\xBB\xBF") {
+        text.consume(3);
+        bytes += 3;
+    }
+    while lines + 1 < line {
+        let skipped = text.skip_until(b'\n')? as u64;
+        if skipped == 0 {
+            return Ok(None);
+        }
+        (bytes, lines) = (bytes + skipped, lines + 1);
+    }
+    if line > 1 && text.fill_buf()?.is_empty() {
+        return Ok(None);
+    }
+    loop {
+        let ends = text.fill_buf()?;
+        let count = ends.iter().take_while(|byte| matches!(byte, b'\r' | b'\n')).count();
+        lines += memchr::memchr_iter(b'\n', &ends[..count]).count() as u64;
+        // A carriage return alone is looked at with the line behind it.
+        let ended = count < ends.len() || count == 0;
+        text.consume(count);
+        bytes += count as u64;
+        if ended {
+            return Ok(Some((bytes, lines)));
+        }
+    }
 }
 
 /// The header's names, its length in bytes, and the line behind it; `above` lines stand before it.

@@ -12,7 +12,7 @@ use crate::render::{Texts, json};
 
 pub(super) fn run(printer: &mut Printer, names: &[String], reading: &Reading) -> Exit {
     // One for all: standard input can be read once.
-    let folder = Files::new("");
+    let folder = Files::new("").with_notice(super::waits);
     let (relations, looked) = match relate::relations(printer, &folder, names, reading) {
         Ok(found) => found,
         Err(error) => return files::failed(printer, reading.format, &error),

@@ -172,7 +172,7 @@ fn of_files(printer: &mut Printer, args: &MatchArgs, a: &str, b: &str) -> Result
             "two files are matched --on their keys: granum match A B --on KEY[=KEY],\u{2026}",
         ));
     };
-    let files = Files::new("");
+    let files = Files::new("").with_notice(super::waits);
     let progress = Progress::new(false);
     let opened = End::open(&files, args, a, &progress)
         .and_then(|from| Ok((from, End::open(&files, args, b, &progress)?)));

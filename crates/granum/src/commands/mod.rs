@@ -5,6 +5,7 @@ mod draft;
 mod files;
 mod fmt;
 mod matching;
+mod outputs;
 mod picture;
 mod plan;
 mod relate;
@@ -54,6 +55,13 @@ impl From<Exit> for ExitCode {
             Exit::FileFailed => 3,
             Exit::Fault => 4,
         })
+    }
+}
+
+/// Says on a terminal what is waited for: a pipe that nobody writes to yet.
+fn waits(what: &str) {
+    if io::stderr().is_terminal() {
+        let _ = writeln!(io::stderr(), "{}", crate::render::visible(what, false));
     }
 }
 

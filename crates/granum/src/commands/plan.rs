@@ -7,7 +7,7 @@ use granum_core::lang::{Diagnostic, Parsed, PlanTree, parse};
 use granum_io::Files;
 use serde_json::json;
 
-use super::{Exit, Printer, used};
+use super::{Exit, Printer, outputs, used};
 use crate::args::{Format, PlanSource};
 use crate::render::{self, Texts, json};
 
@@ -42,14 +42,15 @@ impl Plan {
             name: source.name(),
             texts: Texts::of(source.name(), text),
             tree,
-            files: Files::new(folder.clone()),
+            files: Files::new(folder.clone()).with_notice(super::waits),
             beside: None,
             format,
         };
         if !diagnostics.is_empty() {
             return Err(plan.wrong(printer, &diagnostics));
         }
-        let wrong = used::take_in(&mut plan.tree, &mut plan.texts, &folder, own);
+        let (mut wrong, plans) = used::take_in(&mut plan.tree, &mut plan.texts, &folder, own);
+        wrong.extend(outputs::clashes(&plan.tree, &plan.files, &plans));
         if !wrong.is_empty() {
             return Err(plan.wrong(printer, &wrong));
         }

@@ -30,10 +30,11 @@ pub(super) fn run(
         Ok(kind) => kind,
         Err(exit) => return exit,
     };
-    let relations = match relations(printer, &Files::new(""), names, reading) {
-        Ok((relations, _)) => relations,
-        Err(error) => return files::failed(printer, reading.format, &error),
-    };
+    let relations =
+        match relations(printer, &Files::new("").with_notice(super::waits), names, reading) {
+            Ok((relations, _)) => relations,
+            Err(error) => return files::failed(printer, reading.format, &error),
+        };
     if let Some(name) = &wanted.find {
         let found = find_names(&relations, name);
         let text = match reading.format {

@@ -12,7 +12,7 @@ use crate::progress::Progress;
 use crate::render::{self, json};
 
 pub(super) fn run(printer: &mut Printer, names: &[String], reading: &Reading) -> Exit {
-    let folder = Files::new("");
+    let folder = Files::new("").with_notice(super::waits);
     let mut exit = Exit::Held;
     let mut told: Vec<Value> = vec![];
     for name in names {

@@ -19,7 +19,7 @@ struct Use {
 }
 
 /// Takes in the statements of all plans that a plan uses, and of those that they use. A plan that is
-/// reached twice is taken in once. Gives what is wrong.
+/// reached twice is taken in once. Gives what is wrong, and the files of all those plans.
 ///
 /// `folder` is the plan's, `own` its path if it has one.
 pub(super) fn take_in(
@@ -27,7 +27,7 @@ pub(super) fn take_in(
     texts: &mut Texts,
     folder: &Path,
     own: Option<&Path>,
-) -> Vec<Diagnostic> {
+) -> (Vec<Diagnostic>, Vec<PathBuf>) {
     let mut wrong = vec![];
     let real = |path: &Path| path.canonicalize().unwrap_or_else(|_| path.to_path_buf());
     let way: Vec<PathBuf> = own.map(real).into_iter().collect();
@@ -74,7 +74,7 @@ pub(super) fn take_in(
         statements.iter_mut().for_each(|statement| seen_from(statement, &inner));
         tree.statements.append(&mut statements);
     }
-    wrong
+    (wrong, known)
 }
 
 /// Takes the `use`s out of some statements.

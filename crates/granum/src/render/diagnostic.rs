@@ -1,6 +1,7 @@
 //! Diagnostics with excerpts of the plan.
 
 use std::io;
+use std::ops::Range;
 
 use codespan_reporting::diagnostic::{Diagnostic as Excerpt, Label};
 use codespan_reporting::files::SimpleFiles;
@@ -9,7 +10,13 @@ use codespan_reporting::term::{self, Config};
 use granum_core::lang::{Diagnostic, Span};
 
 use super::visible::mark;
-use super::{Texts, folded};
+use super::{Texts, count, folded};
+
+/// So many are shown; whoever has more begins with these.
+const SHOWN: usize = 50;
+
+/// Of a longer line so much is shown around the place.
+const LINE: usize = 160;
 
 /// Advice is folded at so many letters.
 const HELP: usize = 90;
@@ -17,7 +24,13 @@ const HELP: usize = 90;
 /// All diagnostics of a plan, each with the words it points at.
 pub fn diagnostics(texts: &Texts, diagnostics: &[Diagnostic]) -> String {
     let mut out = Marked(vec![]);
-    write(&mut out, texts, diagnostics);
+    for diagnostic in diagnostics.iter().take(SHOWN) {
+        write(&mut out, texts, diagnostic);
+    }
+    if diagnostics.len() > SHOWN {
+        let more = count((diagnostics.len() - SHOWN) as u64);
+        out.0.extend_from_slice(format!("and {more} more: mend these first\n").as_bytes());
+    }
     String::from_utf8_lossy(&out.0).into_owned()
 }
 
@@ -56,32 +69,61 @@ impl WriteColor for Marked {
     }
 }
 
-fn write(out: &mut dyn WriteColor, texts: &Texts, diagnostics: &[Diagnostic]) {
-    let mut files = SimpleFiles::new();
-    let ids: Vec<usize> = texts.parts().map(|(name, text)| files.add(name, text)).collect();
-    // Where words stand: in which file, and between which places of it.
-    let place = |span: Span| {
-        let ((part, start), (_, end)) = (texts.place(span.start), texts.place(span.end));
-        ids.get(part).map(|id| (*id, start..end.max(start)))
-    };
-    let config = Config::default();
-    for diagnostic in diagnostics {
-        let mut excerpt =
-            Excerpt::error().with_message(&diagnostic.message).with_code(diagnostic.kind.name());
-        if diagnostic.span.end > 0 {
-            let first = place(diagnostic.span)
-                .map(|(id, range)| Label::primary(id, range).with_message(&diagnostic.label));
-            let others = diagnostic.also.iter().filter_map(|(span, why)| {
-                place(*span).map(|(id, range)| Label::secondary(id, range).with_message(why))
-            });
-            excerpt = excerpt.with_labels(first.into_iter().chain(others).collect());
-        }
-        if let Some(help) = &diagnostic.help {
-            let help = folded(help, "", HELP);
-            let lines: Vec<&str> = help.lines().map(str::trim_end).collect();
-            excerpt = excerpt.with_notes(vec![lines.join("\n")]);
-        }
-        // Writing to memory does not fail.
-        let _ = term::emit_to_write_style(out, &config, &files, &excerpt);
+/// A text of which long lines are cut around a place; and the place in it.
+fn cut_around(text: &str, place: Range<usize>) -> (String, Range<usize>) {
+    let line = text[..place.start].rfind('\n').map_or(0, |at| at + 1);
+    let end = text[place.start..].find('\n').map_or(text.len(), |at| place.start + at);
+    if end - line <= LINE {
+        return (text.to_owned(), place);
     }
+    let near = |mut at: usize| {
+        while !text.is_char_boundary(at) {
+            at -= 1;
+        }
+        at
+    };
+    let from = near(place.start.saturating_sub(LINE / 2).max(line));
+    let to = near((place.start + LINE / 2).min(end));
+    let (before, behind) =
+        (if from > line { "\u{2026}" } else { "" }, if to < end { "\u{2026}" } else { "" });
+    let whole = format!("{}{before}{}{behind}{}", &text[..line], &text[from..to], &text[end..]);
+    let moved = |at: usize| at.clamp(from, to) - from + line + before.len();
+    let range = moved(place.start)..moved(place.end);
+    (whole, range)
+}
+
+fn write(out: &mut dyn WriteColor, texts: &Texts, diagnostic: &Diagnostic) {
+    let config = Config::default();
+    let mut files = SimpleFiles::new();
+    let mut shown: Vec<(usize, String, usize)> = vec![];
+    let mut label = |span: Span, primary: bool, why: &str| {
+        let ((part, start), (_, end)) = (texts.place(span.start), texts.place(span.end));
+        let (name, text) = texts.part(part);
+        let (text, range) = cut_around(text, start..end.max(start));
+        // Words of one text stand in one excerpt, unless a line had to be cut for one of them.
+        let known = shown.iter().find(|(of, known, _)| *of == part && *known == text);
+        let known = known.map(|(.., id)| *id).unwrap_or_else(|| {
+            let id = files.add(name.to_owned(), text.clone());
+            shown.push((part, text, id));
+            id
+        });
+        let label =
+            if primary { Label::primary(known, range) } else { Label::secondary(known, range) };
+        label.with_message(why)
+    };
+    let mut excerpt =
+        Excerpt::error().with_message(&diagnostic.message).with_code(diagnostic.kind.name());
+    if diagnostic.span.end > 0 {
+        excerpt = excerpt.with_label(label(diagnostic.span, true, &diagnostic.label));
+        for (span, why) in &diagnostic.also {
+            excerpt = excerpt.with_label(label(*span, false, why));
+        }
+    }
+    if let Some(help) = &diagnostic.help {
+        let help = folded(help, "", HELP);
+        let lines: Vec<&str> = help.lines().map(str::trim_end).collect();
+        excerpt = excerpt.with_notes(vec![lines.join("\n")]);
+    }
+    // Writing to memory does not fail.
+    let _ = term::emit_to_write_style(out, &config, &files, &excerpt);
 }

@@ -4,7 +4,16 @@ use granum_core::lang::plan_name;
 use granum_core::table::Place;
 use granum_core::tally::{Problem, RepeatedKey, RowReason, UnitsTrouble};
 
-use super::{count, counted};
+use super::{count, counted, visible};
+
+/// Cells are shown up to so many letters.
+const LONG: usize = 80;
+
+/// The beginning of a long cell; what is in it can be seen.
+fn short(text: &str) -> String {
+    let text: String = text.chars().take(LONG + 1).collect();
+    super::shortened(&visible::seen(&text), LONG)
+}
 
 /// Problems one under the other.
 pub fn problems(problems: &[Problem], source: &str) -> String {
@@ -19,7 +28,7 @@ pub(super) fn problem(problem: &Problem, source: &str) -> String {
                 counted(*cells, "cell", "cells")
             );
             for cell in examples {
-                out.push_str(&format!("    \"{}\"   ({})\n", cell.text, cell.place));
+                out.push_str(&format!("    \"{}\"   ({})\n", short(&cell.text), cell.place));
             }
             more(&mut out, *cells, examples.len());
             out.push_str(&format!(
@@ -102,7 +111,10 @@ pub(super) fn problem(problem: &Problem, source: &str) -> String {
         Problem::Row { table, step, reason, span, row, place } => {
             let reason = match reason {
                 RowReason::Overflow => "a result has more digits than its type can hold".to_owned(),
-                RowReason::Conversion { value, to } => format!("\"{value}\" is no {to}"),
+                RowReason::Limit { what } => format!("this would be {what}"),
+                RowReason::Conversion { value, to } => {
+                    format!("\"{}\" is no {to}", short(value))
+                }
             };
             let mut out = format!("  {table}: {reason}\n");
             let words = source.get(span.start..span.end).unwrap_or("").trim();
@@ -207,7 +219,7 @@ fn units(table: &str, of: &str, troubles: &[UnitsTrouble]) -> String {
         ));
         for (quantity, place) in &trouble.examples {
             let place = place.as_ref().map_or(String::new(), |place| format!("   ({place})"));
-            out.push_str(&format!("      {quantity}{place}\n"));
+            out.push_str(&format!("      {}{place}\n", short(quantity)));
         }
         more_indented(&mut out, trouble.rows, trouble.examples.len(), "      ");
     }

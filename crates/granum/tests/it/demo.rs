@@ -45,7 +45,29 @@ fn the_demo_s_plans_are_in_the_one_layout() {
 fn a_place_that_the_demo_cannot_write_to() {
     let folder = Folder::new();
     folder.file("d", "a file");
-    folder.granum(&["demo", "d"]).code(3).complains("error: d: the demo cannot be written: ");
+    folder.granum(&["demo", "d"]).code(3).complains("error: d: cannot be looked into: ");
+    folder.granum(&["demo", "--orders", "18446744073709551615"]).code(2);
+}
+
+#[test]
+fn a_demo_replaces_nothing_but_what_a_demo_made() {
+    let folder = Folder::new();
+    let demo = ["demo", "d", "--only-data", "--orders", "20"];
+    folder.granum(&demo).code(0);
+    // Over what it made itself it writes again; what somebody changed stays.
+    folder.granum(&["demo", "d", "--only-data", "--orders", "30"]).code(0);
+    folder.file("d/notes.txt", "mine");
+    folder.granum(&demo).code(0);
+    folder.file("d/data/orders_shop.csv", "mine");
+    folder.granum(&demo).code(3).complains(
+        "d: has files that are not the demo's, or that were changed since: \
+                    data/orders_shop.csv\n  name a new folder:  granum demo DIR\n",
+    );
+    assert_eq!(folder.read("d/data/orders_shop.csv"), "mine");
+    // A folder with something else in it is not the demo's.
+    folder.file("e/data/lines.csv", "mine");
+    folder.granum(&["demo", "e"]).code(3).complains("that were changed since: data\n");
+    assert_eq!(folder.read("e/data/lines.csv"), "mine");
 }
 
 #[test]

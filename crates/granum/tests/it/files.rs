@@ -364,11 +364,11 @@ fn lines_above_a_header_are_passed_over() {
     folder.granum(&["show", "p.granum", "t"]).code(0).says("  k  n\n  A  1\n");
     folder.plan(&plan(6));
     folder.run().code(3).complains(
-        "error: t.csv: has no line 6, where the plan says its header is\n  \
-         look where the header is, or leave it out\n",
+        "error: t.csv: has no line 6, where its header is said to be\n  \
+         look where the header is, or leave  header at  out\n",
     );
     folder.file("t.csv", "\u{feff}").plan("input t from \"t.csv\"\n");
-    folder.run().code(3).complains("error: t.csv line 1: has only empty lines: there is no header");
+    folder.run().code(3).complains("error: t.csv: is empty: it has not even a header");
     for wrong in ["0", "x", "1.5", "-1"] {
         folder.plan(&format!("input t from \"t.csv\" header at {wrong}\n"));
         folder.run().code(2).complains("expected a line's number, counted from 1");

@@ -73,11 +73,36 @@ fn an_output_does_not_replace_an_input() {
     let folder = shop();
     folder.plan(&format!("{SHOP}output lines to \"lines.csv\"\n"));
     let before = folder.read("lines.csv");
-    folder
-        .run()
-        .code(3)
-        .complains("error: lines.csv: an input is read from this file\n  write to another path\n");
+    folder.run().code(2).complains("\"lines.csv\" would replace a file that `lines` is read from");
     assert_eq!(folder.read("lines.csv"), before);
+    // One that a pattern finds is known when it is opened.
+    folder.plan("input l from \"line*.csv\"\noutput l to \"q/../lines.csv\"\n").file("q/x", "");
+    folder.run().code(3).complains(
+        "error: q/../lines.csv: an input is read from this file\n  write to another path\n",
+    );
+    assert_eq!(folder.read("lines.csv"), before);
+}
+
+#[test]
+fn outputs_do_not_replace_each_other_or_the_plan() {
+    let folder = shop();
+    folder.file("q/x", "").file("used.granum", "plan \"used\"\n");
+    #[cfg(unix)]
+    std::os::unix::fs::symlink("q", folder.path().join("linked")).unwrap();
+    for (one, other) in [
+        ("x.csv", "./x.csv"),
+        ("x.csv", "q/../x.csv"),
+        #[cfg(unix)]
+        ("q/x.csv", "linked/x.csv"),
+    ] {
+        folder.plan(&format!("{SHOP}output lines to \"{one}\"\noutput orders to \"{other}\"\n"));
+        folder.run().code(2).complains(&format!("\"{one}\" and \"{other}\" are one file"));
+    }
+    assert!(!folder.exists("x.csv"));
+    let plan = format!("use \"used.granum\"\n{SHOP}output lines to \"p.csv\"\n");
+    folder.file("p.csv", &plan);
+    folder.granum(&["run", "p.csv"]).code(2).complains("\"p.csv\" would replace the plan itself");
+    assert_eq!(folder.read("p.csv"), plan);
 }
 
 #[test]

@@ -139,10 +139,13 @@ fn a_file_that_cannot_be_read_or_written_is_told() {
     assert_eq!(read["outcome"], "file-failed");
     assert_eq!(read["error"]["kind"], "row-length");
     assert_eq!(read["error"]["line"], 3);
-    folder.plan(&format!("{SHOP}output lines to \"lines.csv\"\n"));
+    folder
+        .file("folder/x", "")
+        .plan(&format!("{SHOP}output lines to \"folder\"\n").replace("folder", "folder.csv"));
+    folder.file("folder.csv/x", "");
     let written = told(&folder, &["run", "p.granum"], 3);
-    assert_eq!(written["error"]["path"], "lines.csv");
-    assert_eq!(written["error"]["message"], "an input is read from this file");
+    assert_eq!(written["error"]["path"], "folder.csv");
+    assert_eq!(written["error"]["message"], "is a folder, not a file");
 }
 
 #[test]

@@ -16,6 +16,7 @@ mod matching;
 mod messages;
 mod mistakes;
 mod near;
+mod odd;
 mod parameters;
 mod plans;
 mod relate;

@@ -1,0 +1,47 @@
+//! Outputs that would replace each other, an input, or the plan: refused before anything is read.
+
+use std::path::{Path, PathBuf};
+
+use granum_core::lang::{Diagnostic, DiagnosticKind, PlanTree, Quoted, StatementKind};
+use granum_io::Files;
+
+/// What is wrong with the places of a plan's outputs. `plans` are the plan and those that it uses, as
+/// the system names them.
+pub(super) fn clashes(tree: &PlanTree, files: &Files, plans: &[PathBuf]) -> Vec<Diagnostic> {
+    let mut wrong = vec![];
+    let mut known: Vec<(PathBuf, &Quoted)> = vec![];
+    for statement in &tree.statements {
+        let StatementKind::Output(output) = &statement.kind else { continue };
+        // What is in the way of it is told when it is begun.
+        let Ok(place) = files.place(&output.path.text) else { continue };
+        if let Some((_, first)) = known.iter().find(|(other, _)| *other == place) {
+            let message = format!("\"{}\" and \"{}\" are one file", first.text, output.path.text);
+            wrong.push(
+                Diagnostic::new(DiagnosticKind::NameTaken, output.path.span, message)
+                    .also(first.span, "written here")
+                    .help("write each table to a file of its own"),
+            );
+        } else if let Some(what) = read_from(tree, files, plans, &place) {
+            let message = format!("\"{}\" would replace {what}", output.path.text);
+            wrong.push(
+                Diagnostic::new(DiagnosticKind::NameTaken, output.path.span, message)
+                    .help("write to another path"),
+            );
+        }
+        known.push((place, &output.path));
+    }
+    wrong
+}
+
+/// What a run reads from a place, if anything.
+fn read_from(tree: &PlanTree, files: &Files, plans: &[PathBuf], place: &Path) -> Option<String> {
+    if let Some(at) = plans.iter().position(|plan| plan == place) {
+        return Some(if at == 0 { "the plan itself".into() } else { "a plan that is used".into() });
+    }
+    tree.statements.iter().find_map(|statement| {
+        let StatementKind::Input(input) = &statement.kind else { return None };
+        let reads = |source: &&Quoted| files.place(&source.text).is_ok_and(|read| read == place);
+        input.sources.iter().find(reads)?;
+        Some(format!("a file that `{}` is read from", input.name.text))
+    })
+}
