@@ -3,7 +3,6 @@
 
 use std::collections::HashSet;
 
-use super::lineage::{began_in, can_meet};
 use crate::expr::{Kind, Typed};
 use crate::resolve::{
     CheckKind, DedupeRule, GatherId, GroupedPlan, Hop, Lay, LinkId, MistakePlan, Plan, Required,
@@ -180,11 +179,8 @@ impl Demand {
                 continue;
             }
             if let Source::Several(several) = &table.source {
-                if can_meet(plan, several) {
-                    for part in &several.tables {
-                        let root = began_in(plan, *part);
-                        self.origin_numbers(plan, *part, root);
-                    }
+                for (part, from) in super::lineage::needed(plan, several) {
+                    self.origin_numbers(plan, part, from);
                 }
                 several.tables.iter().for_each(|base| self.tables[base.0].whole = true);
             }

@@ -9,94 +9,141 @@ use crate::resolve::{Lay, Plan, SeveralPlan, Source, Step};
 use crate::table::{Column, TableId};
 use crate::tally::StackedTwice;
 
-/// The table in which a table's rows began: an input, a calendar, groups, or what is laid from
-/// several. Between it and the table each row came from one row.
-pub(super) fn began_in(plan: &Plan, table: TableId) -> TableId {
+/// A table and those that it is made from, as long as each row comes from one row: up to an input, a
+/// calendar, groups, or what is laid from several.
+fn chain(plan: &Plan, table: TableId) -> Vec<TableId> {
+    let mut chain = vec![table];
     let mut at = table;
     while let Source::Base(base) = plan.tables[at.0].source
         && !plan.tables[at.0].steps.iter().any(|step| matches!(step.step, Step::OneRow(_)))
     {
+        chain.push(base);
         at = base;
     }
-    at
+    chain
 }
 
-/// The tables that the rows of a table began in, stacks taken apart.
-fn origins(plan: &Plan, table: TableId) -> Vec<TableId> {
-    let root = began_in(plan, table);
-    match &plan.tables[root.0].source {
-        Source::Several(SeveralPlan { lay: Lay::Stacked { .. }, tables, .. }) => {
-            tables.iter().flat_map(|part| origins(plan, *part)).collect()
-        }
-        _ => vec![root],
+/// The parts of a stack; nothing of any other table.
+fn parts_of(plan: &Plan, table: TableId) -> Option<&[TableId]> {
+    match &plan.tables[table.0].source {
+        Source::Several(SeveralPlan { lay: Lay::Stacked { .. }, tables, .. }) => Some(tables),
+        _ => None,
     }
 }
 
-/// Whether rows of one table can reach a stack by two of its parts.
-pub(super) fn can_meet(plan: &Plan, several: &SeveralPlan) -> bool {
-    let mut seen: Vec<TableId> = vec![];
-    for part in &several.tables {
-        let mut own = origins(plan, *part);
-        own.sort_unstable();
-        own.dedup();
-        if own.iter().any(|origin| seen.contains(origin)) {
-            return true;
-        }
-        seen.extend(own);
-    }
-    false
+/// The stack that a table's rows began in, if they began in one.
+fn stack_of(plan: &Plan, table: TableId) -> Option<TableId> {
+    chain(plan, table).last().copied().filter(|root| parts_of(plan, *root).is_some())
 }
 
-/// For each row of a table the row that it began as: which table, and which of its rows.
-fn lineage(context: &Context<'_>, table: TableId) -> Vec<(TableId, u32)> {
-    let plan = context.plan;
-    let root = began_in(plan, table);
+/// The tables that a part of a stack is made of, stacks within it taken apart.
+fn leaves(plan: &Plan, part: TableId) -> Vec<TableId> {
+    match stack_of(plan, part).and_then(|stack| parts_of(plan, stack)) {
+        Some(parts) => parts.iter().flat_map(|part| leaves(plan, *part)).collect(),
+        None => vec![part],
+    }
+}
+
+/// The last table that two are both made from row by row, if there is one: only rows of that can be
+/// the same. Two units of a line are not.
+fn common(plan: &Plan, one: TableId, other: TableId) -> Option<TableId> {
+    let others = chain(plan, other);
+    chain(plan, one).into_iter().find(|table| others.contains(table))
+}
+
+/// What the rows of which tables must know of where they came from, so that [`stacked_twice`] can tell.
+pub(super) fn needed(plan: &Plan, several: &SeveralPlan) -> Vec<(TableId, TableId)> {
+    let mut needed = vec![];
+    for (at, part) in several.tables.iter().enumerate() {
+        for other in &several.tables[..at] {
+            for one in leaves(plan, *part) {
+                for other in leaves(plan, *other) {
+                    if let Some(common) = common(plan, one, other) {
+                        needed.extend([(one, common), (other, common)]);
+                    }
+                }
+            }
+        }
+    }
+    if !needed.is_empty() {
+        for part in &several.tables {
+            through_stacks(plan, *part, &mut needed);
+        }
+    }
+    needed
+}
+
+fn through_stacks(plan: &Plan, part: TableId, needed: &mut Vec<(TableId, TableId)>) {
+    let Some(stack) = stack_of(plan, part) else { return };
+    needed.push((part, stack));
+    for inner in parts_of(plan, stack).unwrap_or_default() {
+        through_stacks(plan, *inner, needed);
+    }
+}
+
+/// The numbers of a table's rows in one that they came from.
+fn numbers(context: &Context<'_>, table: TableId, from: TableId) -> UInt32Array {
     let built = context.world.tables[table.0].as_ref().sure("a table that is stacked");
-    let numbers = if root == table {
-        UInt32Array::from_iter_values(0..built.rows as u32)
-    } else {
-        built.origin(root).sure("where rows of a stack began").clone()
-    };
-    match &plan.tables[root.0].source {
-        Source::Several(SeveralPlan { lay: Lay::Stacked { .. }, tables, .. }) => {
-            let all: Vec<_> = tables.iter().flat_map(|part| lineage(context, *part)).collect();
-            numbers.values().iter().map(|row| all[*row as usize]).collect()
-        }
-        _ => numbers.values().iter().map(|row| (root, *row)).collect(),
+    if table == from {
+        return UInt32Array::from_iter_values(0..built.rows as u32);
     }
+    built.origin(from).sure("where rows of a stack began").clone()
 }
 
-/// The rows of a stack that a part before had brought already, with their tracked amounts; `columns`
-/// are the finished columns of all parts. Nothing if there are none.
+/// For each row of a part of a stack the leaf that it came from, and its number there.
+fn lineage(context: &Context<'_>, part: TableId) -> Vec<(TableId, u32)> {
+    let Some(stack) = stack_of(context.plan, part) else {
+        return numbers(context, part, part).values().iter().map(|row| (part, *row)).collect();
+    };
+    let parts = parts_of(context.plan, stack).unwrap_or_default();
+    let all: Vec<_> = parts.iter().flat_map(|part| lineage(context, *part)).collect();
+    let rows = numbers(context, part, stack);
+    rows.values().iter().map(|row| all[*row as usize]).collect()
+}
+
+/// The rows of a stack that a part before had brought already, with their tracked amounts; `slots` are
+/// the columns of all parts. Nothing if there are none.
 pub(super) fn stacked_twice(
     context: &Context<'_>,
     id: TableId,
     several: &SeveralPlan,
     slots: &[Option<Column>],
 ) -> Option<StackedTwice> {
-    if !can_meet(context.plan, several) {
+    let plan = context.plan;
+    if needed(plan, several).is_empty() {
         return None;
     }
-    let plan = context.plan;
-    let mut brought: Vec<Vec<bool>> = vec![vec![]; plan.tables.len()];
+    let rows: Vec<Vec<(TableId, u32)>> =
+        several.tables.iter().map(|part| lineage(context, *part)).collect();
     let mut again: Vec<u32> = vec![];
     let mut first: Option<(TableId, TableId)> = None;
-    let mut number = 0;
-    for part in &several.tables {
-        let rows = lineage(context, *part);
-        for (root, row) in &rows {
-            if brought[root.0].get(*row as usize).is_some_and(|brought| *brought) {
-                first.get_or_insert((*root, *part));
-                again.push(number);
+    let mut start = 0;
+    for (at, own) in rows.iter().enumerate() {
+        let mut found = vec![false; own.len()];
+        for earlier in &rows[..at] {
+            for (common, of_own, of_earlier) in pairs(plan, own, earlier) {
+                // The rows of what both are made from that the earlier part has.
+                let (leaf, other) = (of_own, of_earlier);
+                let mut brought: Vec<bool> = vec![];
+                let there = numbers(context, other, common);
+                for (_, row) in earlier.iter().filter(|(of, _)| *of == other) {
+                    let row = there.value(*row as usize) as usize;
+                    brought.resize(brought.len().max(row + 1), false);
+                    brought[row] = true;
+                }
+                let here = numbers(context, leaf, common);
+                for (row, (of, number)) in own.iter().enumerate() {
+                    let root = (*of == leaf).then(|| here.value(*number as usize) as usize);
+                    if root.is_some_and(|root| brought.get(root) == Some(&true)) {
+                        found[row] = true;
+                        first.get_or_insert((common, several.tables[at]));
+                    }
+                }
             }
-            number += 1;
         }
-        // A part may have a row several times: it was meant so.
-        for (root, row) in rows {
-            let brought = &mut brought[root.0];
-            brought.resize(brought.len().max(row as usize + 1), false);
-            brought[row as usize] = true;
-        }
+        let rows = (start..).zip(&found).filter(|(_, found)| **found).map(|(row, _)| row);
+        again.extend(rows);
+        start += own.len() as u32;
     }
     let (root, part) = first?;
     let rows = UInt32Array::from(again);
@@ -112,4 +159,26 @@ pub(super) fn stacked_twice(
         rows: rows.len() as u64,
         amounts: tracked.collect(),
     })
+}
+
+/// The leaves of two parts that are made from one table, with that table.
+fn pairs(
+    plan: &Plan,
+    own: &[(TableId, u32)],
+    earlier: &[(TableId, u32)],
+) -> Vec<(TableId, TableId, TableId)> {
+    let leaves = |rows: &[(TableId, u32)]| {
+        let mut leaves: Vec<TableId> = rows.iter().map(|(leaf, _)| *leaf).collect();
+        leaves.sort_unstable();
+        leaves.dedup();
+        leaves
+    };
+    let (own, earlier) = (leaves(own), leaves(earlier));
+    let mut pairs = vec![];
+    for one in own {
+        for other in &earlier {
+            pairs.extend(common(plan, one, *other).map(|common| (common, one, *other)));
+        }
+    }
+    pairs
 }

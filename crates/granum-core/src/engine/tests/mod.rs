@@ -7,6 +7,7 @@ mod laws;
 pub(crate) mod memory;
 mod mends;
 mod needed;
+mod random;
 mod repeats;
 mod showing;
 mod totals;

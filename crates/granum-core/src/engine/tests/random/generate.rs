@@ -1,0 +1,492 @@
+//! Random plans over random rows, from a tape of numbers: a shorter tape, and smaller numbers on it,
+//! make a simpler plan, so that what fails can be shrunk.
+
+use super::model::{Agg, Call, Expr, Group, Plan, Start, Step, Table, Ty};
+use super::slow::{aggregate_type, base_columns, type_of};
+
+/// Numbers that choose. At its end everything is the first choice.
+pub struct Tape<'t> {
+    numbers: &'t [u8],
+    at: usize,
+}
+
+/// A column while a plan is made.
+#[derive(Clone)]
+struct Col {
+    name: String,
+    ty: Ty,
+    /// Whether a sum of it may be asked for.
+    sums: bool,
+}
+
+/// A table while its steps are made.
+struct Shape {
+    cols: Vec<Col>,
+    /// `o` or `c`, as long as its rows are rows of that.
+    base: Option<&'static str>,
+    grain: Vec<String>,
+    tracked: Vec<String>,
+    units: bool,
+    total: bool,
+    made: usize,
+}
+
+impl<'t> Tape<'t> {
+    pub fn new(numbers: &'t [u8]) -> Self {
+        Self { numbers, at: 0 }
+    }
+
+    fn pick(&mut self, of: usize) -> usize {
+        let number = self.numbers.get(self.at).copied().unwrap_or(0);
+        self.at += 1;
+        usize::from(number) % of
+    }
+
+    fn one<'a, T>(&mut self, of: &'a [T]) -> &'a T {
+        &of[self.pick(of.len())]
+    }
+
+    fn rows(&mut self) -> String {
+        let mut out = "k,x,y,d\n".to_owned();
+        for _ in 0..self.pick(7) {
+            let k = *self.one(&["A", "B", "", "a", "C "]);
+            let x = *self.one(&["1", "0", "3", "", "-2"]);
+            let y = *self.one(&["1.00", "", "0.01", "-2.50", "10.00"]);
+            let d = *self.one(&["2026-01-05", "2026-01-06", ""]);
+            out.push_str(&format!("{k},{x},{y},{d}\n"));
+        }
+        out
+    }
+
+    fn column(&mut self, shape: &Shape, fits: impl Fn(&Col) -> bool) -> Option<String> {
+        let known: Vec<&Col> = shape.cols.iter().filter(|col| fits(col)).collect();
+        if known.is_empty() { None } else { Some(known[self.pick(known.len())].name.clone()) }
+    }
+
+    /// An expression of a type over some columns; `deep` says how much may be in it.
+    fn expr(&mut self, ty: Ty, shape: &Shape, deep: usize) -> Expr {
+        let simple = |tape: &mut Self| -> Expr {
+            if let Some(name) = tape.column(shape, |col| col.ty == ty)
+                && tape.pick(4) < 3
+            {
+                return Expr::Col(name);
+            }
+            match ty {
+                Ty::Int => Expr::Int(*tape.one(&[1, 0, -1, 2])),
+                Ty::Dec(2) => Expr::Dec(*tape.one(&[100, 0, -250, 1])),
+                Ty::Text => Expr::Text(*tape.one(&["A", "b", "C "])),
+                Ty::Bool => {
+                    let number = tape.column(shape, |col| col.ty.numeric());
+                    match number {
+                        Some(name) => {
+                            Expr::Bin(">", Box::new(Expr::Col(name)), Box::new(Expr::Int(0)))
+                        }
+                        None => Expr::Blank(Box::new(Expr::Int(1)), true),
+                    }
+                }
+                Ty::Date | Ty::Dec(_) => match tape.column(shape, |col| col.ty == ty) {
+                    Some(name) => Expr::Col(name),
+                    None => Expr::Int(1),
+                },
+            }
+        };
+        if deep == 0 {
+            return simple(self);
+        }
+        let own = |tape: &mut Self, ty: Ty| Box::new(tape.expr(ty, shape, deep - 1));
+        match (ty, self.pick(6)) {
+            (_, 0 | 1) => simple(self),
+            (Ty::Int | Ty::Text | Ty::Dec(2), 2) => {
+                Expr::If(own(self, Ty::Bool), own(self, ty), own(self, ty))
+            }
+            (Ty::Int | Ty::Text | Ty::Dec(2), 3) => Expr::Bin("??", own(self, ty), own(self, ty)),
+            (Ty::Int, 4) => Expr::Bin(*self.one(&["+", "-", "*"]), own(self, ty), own(self, ty)),
+            (Ty::Int, _) => Expr::Fun(*self.one(&["length"]), vec![*own(self, Ty::Text)]),
+            (Ty::Dec(2), 4) => Expr::Bin(*self.one(&["+", "-"]), own(self, ty), own(self, Ty::Int)),
+            (Ty::Dec(2), _) => Expr::Fun("abs", vec![*own(self, ty)]),
+            (Ty::Text, 4) => Expr::Fun(*self.one(&["upper", "trim"]), vec![*own(self, ty)]),
+            (Ty::Text, _) => Expr::Bin("&", own(self, ty), own(self, ty)),
+            (Ty::Bool, 2) => {
+                let side = *self.one(&[Ty::Int, Ty::Dec(2), Ty::Text]);
+                let op = *self.one(&["=", "!=", "<", "<=", ">", ">="]);
+                Expr::Bin(op, own(self, side), own(self, side))
+            }
+            (Ty::Bool, 3) => Expr::Bin(*self.one(&["and", "or"]), own(self, ty), own(self, ty)),
+            (Ty::Bool, 4) => Expr::Not(own(self, ty)),
+            (Ty::Bool, _) => {
+                let of = *self.one(&[Ty::Text, Ty::Int]);
+                if self.pick(2) == 0 {
+                    Expr::Blank(own(self, of), self.pick(2) == 1)
+                } else {
+                    Expr::In(own(self, of), vec![*own(self, of), *own(self, of)])
+                }
+            }
+            _ => simple(self),
+        }
+    }
+
+    /// A small expression of one of some types.
+    fn any(&mut self, types: &[Ty], shape: &Shape) -> Expr {
+        let ty = *self.one(types);
+        self.expr(ty, shape, 1)
+    }
+
+    /// An aggregate over rows of some columns.
+    fn call(&mut self, shape: &Shape) -> Call {
+        use Agg::{
+            All, Any, Count, Distinct, Earliest, Latest, List, ListDistinct, Max, Mean, Min, Rows,
+            Share, Sole, Sum,
+        };
+        let kinds = [
+            Rows,
+            Sum,
+            Count,
+            Distinct,
+            Min,
+            Max,
+            Mean,
+            Any,
+            All,
+            Share,
+            Latest,
+            Earliest,
+            List,
+            ListDistinct,
+            Sole,
+        ];
+        let mut agg = *self.one(&kinds);
+        let value = match agg {
+            Rows => None,
+            Sum | Mean => self.column(shape, |col| col.ty.numeric() && col.sums).map(Expr::Col),
+            Any | All | Share => Some(self.expr(Ty::Bool, shape, 1)),
+            Min | Max => self.column(shape, |col| col.ty != Ty::Bool).map(Expr::Col),
+            List | ListDistinct => {
+                self.column(shape, |col| col.ty == Ty::Text || col.ty == Ty::Int).map(Expr::Col)
+            }
+            _ => self.column(shape, |_| true).map(Expr::Col),
+        };
+        if value.is_none() {
+            agg = Rows;
+        }
+        let filter = (self.pick(4) == 3).then(|| Box::new(self.expr(Ty::Bool, shape, 1)));
+        let by = matches!(agg, Latest | Earliest).then(|| {
+            let by = self.column(shape, |col| col.ty == Ty::Date || col.ty == Ty::Int);
+            Box::new(by.map_or(Expr::Int(1), Expr::Col))
+        });
+        Call { agg, value: value.map(Box::new), by, filter }
+    }
+
+    fn keys(&mut self, shape: &Shape) -> Vec<String> {
+        let first = self.column(shape, |col| col.ty == Ty::Text);
+        let second = if self.pick(3) == 2 {
+            self.column(shape, |col| col.ty == Ty::Int || col.ty == Ty::Bool)
+        } else {
+            None
+        };
+        first.into_iter().chain(second).collect()
+    }
+
+    /// What an `add` works, and whether its sum may be asked for.
+    fn added(&mut self, shape: &Shape) -> (Expr, bool) {
+        let group = |tape: &mut Self| {
+            let keys = tape.keys(shape);
+            if keys.is_empty() { Group::All } else { Group::Per(keys) }
+        };
+        let by = |tape: &mut Self| {
+            Box::new(
+                tape.column(shape, |col| col.ty == Ty::Date || col.ty == Ty::Int)
+                    .map_or(Expr::Int(1), Expr::Col),
+            )
+        };
+        match self.pick(9) {
+            5 if !shape.total => (Expr::Of(self.call(shape), group(self)), false),
+            6 if !shape.total => {
+                let order = by(self);
+                match self.column(shape, |col| col.ty.numeric() && col.sums) {
+                    Some(name) if self.pick(2) == 1 => {
+                        (Expr::Running(Box::new(Expr::Col(name)), group(self), order), false)
+                    }
+                    _ => (Expr::Position(group(self), order), false),
+                }
+            }
+            7 if shape.base == Some("o") => {
+                if self.pick(3) == 2 {
+                    (Expr::Has, false)
+                } else {
+                    (Expr::Path((*self.one(&["x", "k", "y", "d"])).into()), false)
+                }
+            }
+            8 if shape.base == Some("c") && !shape.units => {
+                (Expr::Back(self.call(&input())), false)
+            }
+            4 => {
+                let number = self.column(shape, |col| col.ty.numeric() && col.ty != Ty::Dec(10));
+                let left = number.map_or(Expr::Int(3), Expr::Col);
+                let right = self.expr(Ty::Int, shape, 1);
+                (Expr::Bin("/", Box::new(left), Box::new(right)), false)
+            }
+            _ => {
+                let ty = *self.one(&[Ty::Int, Ty::Dec(2), Ty::Text, Ty::Bool]);
+                (self.expr(ty, shape, 2), false)
+            }
+        }
+    }
+
+    fn step(&mut self, shape: &mut Shape, input: bool) -> Option<Step> {
+        let choice = self.pick(14);
+        if shape.total && !matches!(choice, 0 | 7) {
+            return None;
+        }
+        Some(match choice {
+            0 => {
+                let (value, sums) = self.added(shape);
+                let uses_links = matches!(value, Expr::Path(_) | Expr::Has | Expr::Back(_));
+                if input && uses_links {
+                    return None;
+                }
+                let name = format!("a{}", shape.made);
+                shape.made += 1;
+                let cols: Vec<(String, Ty)> =
+                    shape.cols.iter().map(|col| (col.name.clone(), col.ty)).collect();
+                shape.cols.push(Col { name: name.clone(), ty: type_of(Some(&value), &cols), sums });
+                Step::Add(name, value)
+            }
+            1 | 2 => Step::Filter(self.pick(2) == 0, self.expr(Ty::Bool, shape, 2)),
+            3 => Step::Dedupe,
+            4 => {
+                let keys = self.keys(shape);
+                if keys.is_empty() {
+                    return None;
+                }
+                let largest = self.column(shape, |col| col.ty.numeric());
+                let rule = match (self.pick(3), largest) {
+                    (0, _) => Err("first"),
+                    (1, Some(column)) => Ok(column),
+                    _ => Err("last"),
+                };
+                shape.grain.clone_from(&keys);
+                Step::DedupeBy(keys, rule)
+            }
+            5 => Step::Sort(self.any(&[Ty::Int, Ty::Text, Ty::Dec(2)], shape), self.pick(2) == 1),
+            6 => Step::Top {
+                bottom: self.pick(2) == 1,
+                count: 1 + self.pick(3),
+                by: self.any(&[Ty::Int, Ty::Dec(2)], shape),
+                per: if self.pick(2) == 1 { self.keys(shape) } else { vec![] },
+                ties: self.pick(2) == 1,
+            },
+            7 => {
+                let name = self.column(shape, |col| col.name == "x" && col.ty == Ty::Int)?;
+                if shape.grain.contains(&name) || shape.tracked.contains(&name) {
+                    return None;
+                }
+                let value = self.expr(Ty::Int, shape, 1);
+                shape
+                    .cols
+                    .iter_mut()
+                    .filter(|col| col.name == name)
+                    .for_each(|col| col.sums = false);
+                Step::Change(name, value)
+            }
+            8 if !input && !shape.units => {
+                let of = self.column(shape, |col| col.ty == Ty::Int)?;
+                if shape.grain.contains(&of) || shape.tracked.contains(&of) {
+                    return None;
+                }
+                let split = shape.tracked.clone();
+                let name = format!("u{}", shape.made);
+                shape.made += 1;
+                shape.units = true;
+                for col in &mut shape.cols {
+                    col.sums &= split.contains(&col.name);
+                }
+                if !shape.grain.is_empty() {
+                    shape.grain.push(name.clone());
+                }
+                shape.cols.push(Col { name: name.clone(), ty: Ty::Int, sums: true });
+                Step::Units { of, name, split }
+            }
+            9 | 10 if !input => self.one_row(shape),
+            11 => {
+                let keep: Vec<Col> = shape
+                    .cols
+                    .iter()
+                    .filter(|col| {
+                        shape.grain.contains(&col.name) || col.name == "k" || self.pick(3) > 0
+                    })
+                    .cloned()
+                    .collect();
+                if keep.is_empty() {
+                    return None;
+                }
+                shape.tracked.retain(|name| keep.iter().any(|col| col.name == *name));
+                shape.cols = keep;
+                Step::Columns(shape.cols.iter().map(|col| col.name.clone()).collect())
+            }
+            12 if input && !shape.tracked.contains(&"y".to_owned()) => {
+                shape.cols.iter().find(|col| col.name == "y" && col.ty == Ty::Dec(2))?;
+                shape.tracked.push("y".into());
+                Step::Track("y".into())
+            }
+            13 => {
+                let keys = self.keys(shape);
+                if keys.is_empty() || !shape.grain.is_empty() {
+                    return None;
+                }
+                shape.grain.clone_from(&keys);
+                Step::Grain(keys)
+            }
+            _ => return None,
+        })
+    }
+
+    fn one_row(&mut self, shape: &mut Shape) -> Step {
+        let keys = self.keys(shape);
+        let texts = keys
+            .iter()
+            .all(|key| shape.cols.iter().any(|col| col.name == *key && col.ty == Ty::Text));
+        let total = texts && !keys.is_empty() && self.pick(3) == 2;
+        let cols: Vec<(String, Ty)> =
+            shape.cols.iter().map(|col| (col.name.clone(), col.ty)).collect();
+        let mut results = vec![];
+        let mut made: Vec<Col> = shape
+            .cols
+            .iter()
+            .filter(|col| keys.contains(&col.name))
+            .map(|col| Col { sums: false, ..col.clone() })
+            .collect();
+        for _ in 0..=self.pick(3) {
+            let name = format!("r{}", shape.made);
+            shape.made += 1;
+            let call = self.call(shape);
+            made.push(Col { name: name.clone(), ty: aggregate_type(&call, &cols), sums: false });
+            results.push((name, call));
+        }
+        let carried = |tracked: &String| {
+            let sum = results.iter().find(|(_, call): &&(String, Call)| {
+                call.agg == Agg::Sum
+                    && call.filter.is_none()
+                    && matches!(call.value.as_deref(), Some(Expr::Col(name)) if name == tracked)
+            });
+            sum.map(|(name, _)| name.clone())
+        };
+        shape.tracked = shape.tracked.iter().filter_map(carried).collect();
+        shape.cols = made;
+        shape.base = None;
+        shape.grain.clone_from(&keys);
+        shape.units = false;
+        shape.total = total;
+        Step::OneRow { keys, total, results }
+    }
+
+    fn steps(&mut self, shape: &mut Shape, input: bool, most: usize) -> Vec<Step> {
+        let count = self.pick(most + 1);
+        (0..count).filter_map(|_| self.step(shape, input)).collect()
+    }
+
+    /// A whole plan: two inputs and a link, a table of one of them, and one of what came.
+    pub fn plan(&mut self) -> Plan {
+        let files = vec![("o", self.rows()), ("c", self.rows())];
+        let mut tables = vec![];
+        let mut inputs = vec![];
+        for name in ["c", "o"] {
+            let mut shape = Shape { base: Some(name), ..input() };
+            // Most targets have a key, so that most plans go on.
+            let mut steps = if name == "c" && self.pick(8) < 7 {
+                shape.grain = vec!["k".into()];
+                vec![Step::DedupeBy(vec!["k".into()], Err("first"))]
+            } else {
+                vec![]
+            };
+            // Columns that a path or a gathering asks for stay.
+            let more = self.steps(&mut shape, true, 3);
+            steps.extend(more.into_iter().filter(|step| !matches!(step, Step::Columns(_))));
+            shape.cols.extend(
+                input()
+                    .cols
+                    .into_iter()
+                    .filter(|col| !shape.cols.iter().any(|known| known.name == col.name))
+                    .collect::<Vec<_>>(),
+            );
+            tables.push(Table { name: name.into(), start: Start::File, steps });
+            inputs.push(shape);
+        }
+        let at = self.pick(2);
+        let base = ["c", "o"][at];
+        let mut shape = inputs.swap_remove(at);
+        shape.base = Some(base);
+        let steps = self.steps(&mut shape, false, 4);
+        tables.push(Table { name: "t".into(), start: Start::Base(base.into()), steps });
+        (shape.total, shape.units) = (false, shape.units);
+        shape
+            .cols
+            .iter_mut()
+            .for_each(|col| col.sums &= !shape.units || shape.tracked.contains(&col.name));
+        match self.pick(4) {
+            0 | 1 => {
+                let steps = self.steps(&mut shape, false, 3);
+                tables.push(Table { name: "u".into(), start: Start::Base("t".into()), steps });
+            }
+            2 => {
+                for name in ["p", "q"] {
+                    let condition = self.expr(Ty::Bool, &shape, 1);
+                    let steps = vec![Step::Filter(name == "p", condition)];
+                    tables.push(Table { name: name.into(), start: Start::Base("t".into()), steps });
+                }
+                (shape.base, shape.grain) = (None, vec![]);
+                let steps = self.steps(&mut shape, false, 2);
+                tables.push(Table {
+                    name: "u".into(),
+                    start: Start::Stack(vec!["p".into(), "q".into()]),
+                    steps,
+                });
+            }
+            _ => self.meeting(&mut tables),
+        }
+        Plan { tables, files }
+    }
+
+    /// Two tables of one key each, laid side by side.
+    fn meeting(&mut self, tables: &mut Vec<Table>) {
+        let mut shapes = vec![];
+        for (name, base) in [("p", "o"), ("q", "c")] {
+            let mut shape = input();
+            let by = name == "q" || self.pick(2) == 1;
+            let step = if by {
+                Step::DedupeBy(vec!["k".into()], Err("last"))
+            } else {
+                shape.made = 50;
+                let call = self.call(&shape);
+                Step::OneRow {
+                    keys: vec!["k".into()],
+                    total: false,
+                    results: vec![("r50".into(), call)],
+                }
+            };
+            let columns = match (&step, name) {
+                (Step::OneRow { .. }, _) => vec![],
+                (_, "p") => vec![Step::Columns(vec!["k".into(), "x".into()])],
+                _ => vec![Step::Columns(vec!["k".into(), "d".into()])],
+            };
+            shapes.push(shape);
+            let steps = std::iter::once(step).chain(columns).collect();
+            tables.push(Table { name: name.into(), start: Start::Base(base.into()), steps });
+        }
+        let start = Start::Meeting(vec!["p".into(), "q".into()], vec!["k".into()]);
+        tables.push(Table { name: "u".into(), start, steps: vec![] });
+    }
+}
+
+/// The columns of an input.
+fn input() -> Shape {
+    let cols = base_columns().into_iter().map(|(name, ty)| Col { name, ty, sums: ty.numeric() });
+    Shape {
+        cols: cols.collect(),
+        base: None,
+        grain: vec![],
+        tracked: vec![],
+        units: false,
+        total: false,
+        made: 0,
+    }
+}

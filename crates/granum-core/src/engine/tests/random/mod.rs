@@ -1,0 +1,181 @@
+//! Random plans over random rows, each worked by the engine, on one thread and on several and in
+//! parts of several sizes, and by a slow evaluator that shares no code with it: outputs cell by cell,
+//! rows and amounts of the tally, counts of the link, and why a plan stops.
+
+mod generate;
+mod model;
+mod slow;
+
+use std::collections::BTreeMap;
+
+use proptest::prelude::*;
+use proptest::test_runner::{Config, TestCaseError, TestRunner};
+
+use self::generate::Tape;
+use self::model::{Plan, Start, Table};
+use self::slow::{Rows, V, World, cell, work};
+use super::memory::run_texts;
+use crate::table::Amount;
+use crate::tally::{Problem, Report};
+
+/// What is expected of a plan: tables, or the problems that stop it.
+fn expected(plan: &Plan) -> World {
+    let mut world = work(plan);
+    // Rows that reach the stack by both branches.
+    let stacked = plan.tables.iter().find(|table| matches!(table.start, Start::Stack(_)));
+    if let Some(table) = stacked {
+        let kept = |name: &str| -> Vec<bool> {
+            let Some(Ok(base)) = world.tables.get("t") else { return vec![] };
+            let part = plan.tables.iter().find(|table| table.name == name).unwrap();
+            slow::kept(base, &part.steps[0], &world)
+        };
+        let (p, q) = (kept("p"), kept("q"));
+        if p.iter().zip(&q).any(|(p, q)| *p && *q) {
+            world.tables.insert(table.name.clone(), Err("repeated-rows"));
+        }
+    }
+    world
+}
+
+fn lines(rows: &Rows) -> String {
+    let line = |row: &Vec<V>| row.iter().map(cell).collect::<Vec<_>>().join(",") + "\n";
+    rows.rows.iter().chain(&rows.total).map(line).collect()
+}
+
+fn units(amount: &Amount) -> i128 {
+    match amount {
+        Amount::Exact { units, .. } => units.unwrap(),
+        Amount::Float { .. } => panic!("no number is of floating point"),
+    }
+}
+
+fn check_tally(
+    table: &Table,
+    rows: &Rows,
+    report: &Report,
+    text: &str,
+) -> Result<(), TestCaseError> {
+    let tally = report.table(&table.name).unwrap();
+    let words = ["keep", "drop", "dedupe", "top", "bottom", "units", "one row"];
+    let told: Vec<_> = tally
+        .steps
+        .iter()
+        .filter(|step| words.iter().any(|word| step.text.starts_with(word)))
+        .collect();
+    prop_assert_eq!(told.len(), rows.tally.len(), "steps of {}\n{}", table.name, text);
+    for (told, (count, sums)) in told.iter().zip(&rows.tally) {
+        prop_assert_eq!(told.rows, *count as u64, "{} of {}\n{}", &told.text, &table.name, text);
+        for (name, sum) in sums {
+            // An amount is told under the name that it ends with.
+            let at = tally.tracked.iter().position(|tracked| tracked.name == *name);
+            if let Some(amount) = at.and_then(|at| told.amounts[at]) {
+                prop_assert_eq!(
+                    units(&amount),
+                    *sum,
+                    "{} of {}\n{}",
+                    &told.text,
+                    &table.name,
+                    text
+                );
+            }
+        }
+    }
+    Ok(())
+}
+
+fn check(numbers: &[u8]) -> Result<&'static str, TestCaseError> {
+    let plan = Tape::new(numbers).plan();
+    let text = plan.text();
+    let shown = format!("{text}\n{:#?}", plan.files);
+    let files: Vec<(&str, String)> =
+        plan.files.iter().map(|(name, text)| (*name, text.clone())).collect();
+    let ran = |part: usize, threads: usize| {
+        let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap();
+        pool.install(|| {
+            std::panic::catch_unwind(|| run_texts(&files, &text, part)).map_err(|fault| {
+                let bug = fault.downcast_ref::<crate::Bug>().map(ToString::to_string);
+                let words = bug.or_else(|| fault.downcast_ref::<String>().cloned());
+                TestCaseError::fail(format!("{}\n{shown}", words.unwrap_or_default()))
+            })
+        })
+    };
+    let (report, written) = ran(2, 1)?;
+    let (other, again) = ran(1_000, 2)?;
+    prop_assert_eq!(&written, &again, "threads or parts change the bytes\n{}", &shown);
+    let kinds = |report: &Report| report.problems.iter().map(Problem::kind).collect::<Vec<_>>();
+    prop_assert_eq!(kinds(&report), kinds(&other), "{}", &shown);
+    let world = expected(&plan);
+    let mut stops: Vec<&str> =
+        world.tables.values().filter_map(|rows| rows.as_ref().err().copied()).collect();
+    stops.extend(world.link.as_ref().err());
+    let told = kinds(&report);
+    if let Some(kind) = told.iter().find(|kind| !stops.contains(kind)) {
+        return Err(TestCaseError::fail(format!(
+            "stopped by {kind} without a reason\n{shown}\n{:#?}",
+            report.problems
+        )));
+    }
+    if !stops.is_empty() {
+        prop_assert!(!told.is_empty(), "not stopped, though {stops:?}\n{shown}");
+        prop_assert!(written.is_empty());
+        return Ok("stopped");
+    }
+    prop_assert!(report.held(), "{shown}");
+    for table in plan.tables.iter() {
+        let rows = world.tables[&table.name].as_ref().unwrap();
+        if !matches!(table.start, Start::File) {
+            let name = format!("{}.csv", table.name);
+            prop_assert_eq!(&written[&name], &lines(rows), "{}\n{}", name, &shown);
+        }
+        check_tally(table, rows, &report, &shown)?;
+    }
+    let link = world.link.as_ref().unwrap();
+    let matched = link.iter().flatten().count() as u64;
+    prop_assert_eq!(
+        (report.links[0].rows, report.links[0].matched),
+        (link.len() as u64, matched),
+        "{}",
+        &shown
+    );
+    let steps: usize = plan.tables.iter().map(|table| table.steps.len()).sum();
+    Ok(if steps > 4 { "long" } else { "short" })
+}
+
+/// How many plans are made: more by `scripts/random-plans.sh`.
+fn cases() -> u32 {
+    std::env::var("GRANUM_RANDOM_PLANS").ok().and_then(|count| count.parse().ok()).unwrap_or(400)
+}
+
+#[test]
+fn random_plans_mean_what_the_reference_says() {
+    let config = Config {
+        failure_persistence: None,
+        max_shrink_iters: 20_000,
+        ..Config::with_cases(cases())
+    };
+    let seed = std::env::var("GRANUM_RANDOM_SEED").ok();
+    let mut runner = match seed.and_then(|seed| seed.parse::<u8>().ok()) {
+        Some(seed) => TestRunner::new_with_rng(
+            config,
+            proptest::test_runner::TestRng::from_seed(
+                proptest::test_runner::RngAlgorithm::ChaCha,
+                &[seed; 32],
+            ),
+        ),
+        None => TestRunner::new(config),
+    };
+    let counts = std::cell::RefCell::new(BTreeMap::<&str, u32>::new());
+    let tape = prop::collection::vec(any::<u8>(), 0..160);
+    let found = runner.run(&tape, |numbers| {
+        let outcome = check(&numbers)?;
+        *counts.borrow_mut().entry(outcome).or_default() += 1;
+        Ok(())
+    });
+    if let Err(failed) = found {
+        panic!("{failed}");
+    }
+    let counts = counts.into_inner();
+    eprintln!("random plans: {counts:?}");
+    // Plans that all stop early would test nothing.
+    assert!(counts.get("long").copied().unwrap_or(0) * 10 > cases(), "{counts:?}");
+}

@@ -1,0 +1,316 @@
+//! Plans as this test sees them, and as they are written. Nothing here knows the engine.
+
+use std::fmt::Write;
+
+/// The type of a column.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Ty {
+    Int,
+    Dec(u8),
+    Text,
+    Date,
+    Bool,
+}
+
+impl Ty {
+    pub fn places(self) -> Option<u8> {
+        match self {
+            Self::Int => Some(0),
+            Self::Dec(places) => Some(places),
+            _ => None,
+        }
+    }
+
+    pub fn numeric(self) -> bool {
+        self.places().is_some()
+    }
+}
+
+/// What an aggregate works.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Agg {
+    Rows,
+    Count,
+    Distinct,
+    Sum,
+    Min,
+    Max,
+    Mean,
+    Any,
+    All,
+    Share,
+    Sole,
+    Latest,
+    Earliest,
+    List,
+    ListDistinct,
+}
+
+impl Agg {
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Rows => "rows",
+            Self::Count => "count",
+            Self::Distinct => "distinct",
+            Self::Sum => "sum",
+            Self::Min => "min",
+            Self::Max => "max",
+            Self::Mean => "mean",
+            Self::Any => "any",
+            Self::All => "all",
+            Self::Share => "share",
+            Self::Sole => "sole",
+            Self::Latest => "latest",
+            Self::Earliest => "earliest",
+            Self::List | Self::ListDistinct => "list",
+        }
+    }
+}
+
+/// An aggregate with what it is of.
+#[derive(Debug, Clone)]
+pub struct Call {
+    pub agg: Agg,
+    pub value: Option<Box<Expr>>,
+    pub by: Option<Box<Expr>>,
+    pub filter: Option<Box<Expr>>,
+}
+
+/// What the rows of a group have in common.
+#[derive(Debug, Clone)]
+pub enum Group {
+    All,
+    Per(Vec<String>),
+}
+
+#[derive(Debug, Clone)]
+pub enum Expr {
+    Col(String),
+    Int(i64),
+    Dec(i64),
+    Text(&'static str),
+    /// A column of the row that the link leads to.
+    Path(String),
+    Has,
+    /// Of the rows that lead here.
+    Back(Call),
+    /// Of the row's group.
+    Of(Call, Group),
+    Position(Group, Box<Expr>),
+    Running(Box<Expr>, Group, Box<Expr>),
+    Bin(&'static str, Box<Expr>, Box<Expr>),
+    Not(Box<Expr>),
+    If(Box<Expr>, Box<Expr>, Box<Expr>),
+    Blank(Box<Expr>, bool),
+    In(Box<Expr>, Vec<Expr>),
+    Fun(&'static str, Vec<Expr>),
+}
+
+#[derive(Debug, Clone)]
+pub enum Step {
+    Add(String, Expr),
+    Change(String, Expr),
+    Filter(bool, Expr),
+    Dedupe,
+    /// The keys; then the column whose largest stays, or `first` and `last`.
+    DedupeBy(Vec<String>, Result<String, &'static str>),
+    Sort(Expr, bool),
+    Top {
+        bottom: bool,
+        count: usize,
+        by: Expr,
+        per: Vec<String>,
+        ties: bool,
+    },
+    Units {
+        of: String,
+        name: String,
+        split: Vec<String>,
+    },
+    OneRow {
+        keys: Vec<String>,
+        total: bool,
+        results: Vec<(String, Call)>,
+    },
+    Columns(Vec<String>),
+    Track(String),
+    Grain(Vec<String>),
+}
+
+/// What a table starts as.
+#[derive(Debug, Clone)]
+pub enum Start {
+    File,
+    Base(String),
+    Stack(Vec<String>),
+    Meeting(Vec<String>, Vec<String>),
+}
+
+#[derive(Debug, Clone)]
+pub struct Table {
+    pub name: String,
+    pub start: Start,
+    pub steps: Vec<Step>,
+}
+
+#[derive(Debug, Clone)]
+pub struct Plan {
+    pub tables: Vec<Table>,
+    pub files: Vec<(&'static str, String)>,
+}
+
+fn call(call: &Call, link: &str, group: &str) -> String {
+    let value = call.value.as_ref().map_or(String::new(), |value| text(value, link));
+    let value = match (call.agg, link) {
+        (Agg::Rows, "") => String::new(),
+        (Agg::Rows, link) => link.trim_end_matches('.').to_owned(),
+        (Agg::List, _) => format!("{value}, \"+\""),
+        (Agg::ListDistinct, _) => format!("distinct {value}, \"+\""),
+        _ => value,
+    };
+    let mut out = format!("{}({value}", call.agg.name());
+    if let Some(filter) = &call.filter {
+        let _ = write!(out, " where {}", text(filter, ""));
+    }
+    if let Some(by) = &call.by {
+        let _ = write!(out, " by {}", text(by, ""));
+    }
+    format!("{out}{group})")
+}
+
+fn group(group: &Group) -> String {
+    match group {
+        Group::All => " in all".into(),
+        Group::Per(keys) => format!(" per {}", keys.join(", ")),
+    }
+}
+
+/// An expression as it is written; bare names stand behind `link`.
+fn text(expr: &Expr, link: &str) -> String {
+    let own = |expr: &Expr| text(expr, link);
+    match expr {
+        Expr::Col(name) => format!("{link}{name}"),
+        Expr::Int(value) => format!("({value})"),
+        Expr::Dec(cents) => {
+            let sign = if *cents < 0 { "-" } else { "" };
+            format!("({sign}{}.{:02})", cents.abs() / 100, cents.abs() % 100)
+        }
+        Expr::Text(text) => format!("\"{text}\""),
+        Expr::Path(name) => format!("c.{name}"),
+        Expr::Has => "has(c)".into(),
+        Expr::Back(of) => call(of, "o.", ""),
+        Expr::Of(of, keys) => call(of, "", &group(keys)),
+        Expr::Position(keys, by) => format!("position({} by {})", group(keys).trim(), own(by)),
+        Expr::Running(value, keys, by) => {
+            format!("running({}{} by {})", own(value), group(keys), own(by))
+        }
+        Expr::Bin(op, left, right) => format!("({} {op} {})", own(left), own(right)),
+        Expr::Not(inner) => format!("(not {})", own(inner)),
+        Expr::If(condition, then, otherwise) => {
+            format!("(if {} then {} else {})", own(condition), own(then), own(otherwise))
+        }
+        Expr::Blank(inner, not) => {
+            format!("({} is {}blank)", own(inner), if *not { "not " } else { "" })
+        }
+        Expr::In(value, items) => {
+            let items: Vec<String> = items.iter().map(own).collect();
+            format!("({} in ({}))", own(value), items.join(", "))
+        }
+        Expr::Fun(name, args) => {
+            let args: Vec<String> = args.iter().map(own).collect();
+            format!("{name}({})", args.join(", "))
+        }
+    }
+}
+
+fn step(step: &Step) -> String {
+    match step {
+        Step::Add(name, value) => format!("add {name} = {}", text(value, "")),
+        Step::Change(name, value) => format!("change {name} = {}", text(value, "")),
+        Step::Filter(keep, condition) => {
+            format!("{} {}", if *keep { "keep" } else { "drop" }, text(condition, ""))
+        }
+        Step::Dedupe => "dedupe".into(),
+        Step::DedupeBy(keys, rule) => {
+            let rule = match rule {
+                Ok(column) => format!("largest {column}"),
+                Err(word) => (*word).to_owned(),
+            };
+            format!("dedupe by {} keep {rule}", keys.join(", "))
+        }
+        Step::Sort(by, descending) => {
+            format!("sort {}{}", text(by, ""), if *descending { " desc" } else { "" })
+        }
+        Step::Top { bottom, count, by, per, ties } => {
+            let mut out =
+                format!("{} {count} by {}", if *bottom { "bottom" } else { "top" }, text(by, ""));
+            if !per.is_empty() {
+                let _ = write!(out, " per {}", per.join(", "));
+            }
+            out + if *ties { " with ties" } else { "" }
+        }
+        Step::Units { of, name, split } => {
+            let split = if split.is_empty() {
+                String::new()
+            } else {
+                format!(" split {}", split.join(", "))
+            };
+            format!("units of {of} as {name}{split}")
+        }
+        Step::OneRow { keys, total, results } => {
+            let head = if keys.is_empty() {
+                "one row in all".into()
+            } else {
+                format!("one row per {}", keys.join(", "))
+            };
+            let total = if *total { " total row \"all\"" } else { "" };
+            let results: Vec<String> = results
+                .iter()
+                .map(|(name, of)| format!("    {name} = {}", call(of, "", "")))
+                .collect();
+            format!("{head}{total}\n{}", results.join("\n"))
+        }
+        Step::Columns(names) => format!("columns {}", names.join(", ")),
+        Step::Track(name) => format!("track {name}"),
+        Step::Grain(names) => format!("grain {}", names.join(", ")),
+    }
+}
+
+impl Plan {
+    /// The plan as it is written.
+    pub fn text(&self) -> String {
+        let mut out = String::new();
+        for table in &self.tables {
+            let name = &table.name;
+            match &table.start {
+                Start::File => {
+                    let _ = writeln!(
+                        out,
+                        "input {name} from \"{name}\"\n  read k as text\n       x as integer\n       y as decimal(2)\n       d as date"
+                    );
+                }
+                Start::Base(base) => drop(writeln!(out, "table {name} from {base}")),
+                Start::Stack(parts) => {
+                    drop(writeln!(out, "table {name} from {}", parts.join(", ")))
+                }
+                Start::Meeting(parts, keys) => {
+                    let _ = writeln!(
+                        out,
+                        "table {name} from {} meeting {} on {}",
+                        parts[0],
+                        parts[1..].join(", "),
+                        keys.join(", ")
+                    );
+                }
+            }
+            for own in &table.steps {
+                let _ = writeln!(out, "  {}", step(own));
+            }
+        }
+        out.push_str("link o to c on k\n");
+        for table in self.tables.iter().filter(|table| !matches!(table.start, Start::File)) {
+            let _ = writeln!(out, "output {0} to \"{0}.csv\"", table.name);
+        }
+        out
+    }
+}
