@@ -144,7 +144,7 @@ pub(crate) enum AllRows {
 impl AllRows {
     /// The first part of the rows.
     pub fn new(values: Values, rows: usize) -> Self {
-        if !parted(values.function, values.ty) {
+        if !parted(values.function, values.ty) || values.by.len() > 1 {
             return Self::Rows(vec![needed(values, rows)]);
         }
         match parts(&values, &Groups::one(rows)) {

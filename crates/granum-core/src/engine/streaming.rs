@@ -26,7 +26,9 @@ pub(super) fn streams(plan: &Plan, step: &OneRowPlan) -> bool {
         let parts = match of.function {
             AggregateFunction::Distinct => true,
             // What ties goes to the later row, which the total cannot tell from groups.
-            AggregateFunction::Latest | AggregateFunction::Earliest => step.total.is_none(),
+            AggregateFunction::Latest | AggregateFunction::Earliest => {
+                step.total.is_none() && of.by.len() < 2
+            }
             function => parted(function, of.ty),
         };
         parts && rows_gathered(plan, of).is_none()

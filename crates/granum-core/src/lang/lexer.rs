@@ -1,6 +1,7 @@
 //! Text → tokens and comments. Every byte of the plan belongs to a token, a comment or white space.
 
 use super::diagnostic::{Diagnostic, DiagnosticKind};
+use super::foreign;
 use super::token::{Comment, Span, Token, TokenKind};
 
 /// Words that cannot be names without backticks.
@@ -106,6 +107,22 @@ impl Lexer<'_> {
             self.block(start);
         } else if letter == '"' {
             self.text(start);
+        } else if let Some((sign, meant)) =
+            foreign::SIGNS.iter().find(|(sign, _)| self.rest().starts_with(*sign))
+        {
+            self.at += sign.len();
+            let message = format!("`{sign}` is written `{meant}` here");
+            self.wrong(start, &message, &format!("write  {meant}"));
+            let known = SIGNS.iter().find(|known| *known == meant);
+            let kind = known
+                .map_or_else(|| TokenKind::Word((*meant).into()), |sign| TokenKind::Sign(sign));
+            self.push(kind, start);
+        } else if let Some(end) = self.apostrophes() {
+            let value = self.text[start + 1..end].to_owned();
+            self.at = end + 1;
+            let help = format!("write  {}", super::quoted(&value));
+            self.wrong(start, "text stands in double quotes", &help);
+            self.push(TokenKind::Text(value), start);
         } else if let Some(sign) = SIGNS.iter().find(|sign| self.rest().starts_with(**sign)) {
             self.at += sign.len();
             self.push(TokenKind::Sign(sign), start);
@@ -115,6 +132,13 @@ impl Lexer<'_> {
             self.wrong(start, &message, "a column's name with other signs stands in backticks");
         }
         true
+    }
+
+    /// Where a text in apostrophes ends, if one begins here and ends on the line.
+    fn apostrophes(&self) -> Option<usize> {
+        let inside = self.rest().strip_prefix('\'')?;
+        let end = inside.find(['\'', '\n'])?;
+        inside[end..].starts_with('\'').then_some(self.at + 1 + end)
     }
 
     fn number(&mut self, start: usize) {

@@ -2,6 +2,7 @@
 
 mod ast;
 mod diagnostic;
+pub(crate) mod foreign;
 mod format;
 mod lexer;
 mod parse;

@@ -6,7 +6,8 @@ use super::worth::{Worth, WorthKind};
 use super::{Resolved, Wrong};
 use crate::expr::{FUNCTIONS, Function, Kind, Typed, find_function};
 use crate::lang::{
-    Clauses, Diagnostic, DiagnosticKind, Expr, ExprKind, Name, Operator, Span, nearest_or_longer,
+    Clauses, Diagnostic, DiagnosticKind, Expr, ExprKind, Name, Operator, Span, foreign,
+    nearest_or_longer,
 };
 use crate::value::{Scalar, Scale, Type};
 
@@ -296,10 +297,12 @@ impl Resolver<'_> {
             name.span,
             format!("there is no function called `{}`", name.text),
         );
-        diagnostic = match nearest_or_longer(&name.text, known.iter().copied()) {
-            Some(near) => diagnostic.help(format!("did you mean `{near}`?")),
-            None => diagnostic.help(format!("functions are has, {}", known.join(", "))),
-        };
+        let near = nearest_or_longer(&name.text, known.iter().copied());
+        diagnostic = diagnostic.help(match (foreign::meant_by_call(&name.text), near) {
+            (Some(meant), _) => meant.to_owned(),
+            (None, Some(near)) => format!("did you mean `{near}`?"),
+            (None, None) => family(&name.text),
+        });
         self.wrong(diagnostic)
     }
 
@@ -392,7 +395,9 @@ impl Resolver<'_> {
         if matches!(function.gives, Gives::Rounded | Gives::Decimal | Gives::Whole) {
             worth.divided = false;
         }
-        if !ty.is_numeric() {
+        // An amount that is written as text is read again as the amount it was.
+        let written = ty == Type::Text && function.takes[0] == Takes::Any;
+        if !ty.is_numeric() && !written {
             worth.kind = WorthKind::Plain;
         }
         Ok((Typed::new(Kind::Call { function, args: typed }, ty, span), worth))
@@ -563,4 +568,38 @@ fn negated(value: &Scalar) -> Option<Scalar> {
         Scalar::Decimal(units, scale) => Some(Scalar::Decimal(-units, *scale)),
         _ => None,
     }
+}
+
+/// The functions among which one of such a name would be looked for.
+fn family(name: &str) -> String {
+    use crate::expr::Takes;
+    let name = name.to_lowercase();
+    let has = |words: &[&str]| words.iter().any(|word| name.contains(word));
+    let days = ["date", "day", "month", "year", "week", "quarter", "time"];
+    let texts =
+        ["text", "str", "char", "case", "trim", "pad", "sub", "word", "find", "match", "reg"];
+    let numbers = ["num", "round", "floor", "ceil", "abs", "sign", "sqrt", "pow", "log", "exp"];
+    let rows =
+        ["sum", "count", "agg", "mean", "min", "max", "first", "last", "any", "all", "total"];
+    let of = |fits: &dyn Fn(Takes) -> bool| {
+        let known = FUNCTIONS.iter().filter(|function| fits(function.takes[0]));
+        known.map(|function| function.name).collect::<Vec<_>>().join(", ")
+    };
+    if has(&days) {
+        return format!("functions of days are {}", of(&|takes| takes == Takes::Temporal));
+    }
+    if has(&texts) {
+        return format!("functions of texts are {}", of(&|takes| takes == Takes::Text));
+    }
+    if has(&numbers) {
+        let numeric = |takes| matches!(takes, Takes::Numeric | Takes::Ordered);
+        return format!("functions of numbers are {}", of(&numeric));
+    }
+    if has(&rows) {
+        return format!(
+            "of many rows there are {}",
+            aggregate_names().collect::<Vec<_>>().join(", ")
+        );
+    }
+    "docs/language.md lists all functions: of texts, numbers, days, and of many rows".into()
 }

@@ -9,8 +9,8 @@ use super::worth::Worth;
 use super::{InputShape, Parameter, Resolved, Wrong};
 use crate::expr::Typed;
 use crate::lang::{
-    Diagnostic, DiagnosticKind, LinkTree, MoreTree, Name, PlanTree, Span, StatementKind, nearest,
-    nearest_or_longer,
+    Diagnostic, DiagnosticKind, LinkTree, MoreTree, Name, PlanTree, Span, StatementKind, foreign,
+    nearest, nearest_or_longer, plan_name,
 };
 use crate::table::TableId;
 use crate::value::Type;
@@ -245,6 +245,10 @@ impl<'a> Resolver<'a> {
             diagnostic = diagnostic.help(format!("it is called `{new}` now"));
         } else if let Some(help) = undivided(&row.columns) {
             diagnostic = diagnostic.help(help);
+        } else if let Some(help) = unseen(&name.text, &row.columns) {
+            diagnostic = diagnostic.help(help);
+        } else if let Some(meant) = foreign::meant(&name.text) {
+            diagnostic = diagnostic.help(meant);
         } else if let Some(near) = own {
             diagnostic = diagnostic.help(if near.eq_ignore_ascii_case(&name.text) {
                 format!("case counts: the column is called `{near}`")
@@ -342,6 +346,30 @@ impl<'a> Resolver<'a> {
             }
         }
     }
+}
+
+/// What to say of a column that is called so but for spaces around, or letters that nobody sees.
+fn unseen(name: &str, columns: &[(String, SlotId, Type, Worth)]) -> Option<String> {
+    let bare = |text: &str| -> String {
+        let seen = text.chars().filter(|letter| !crate::survey::is_unseen(*letter));
+        seen.collect::<String>().trim().to_owned()
+    };
+    let (column, ..) =
+        columns.iter().find(|(column, ..)| column != name && bare(column) == bare(name))?;
+    let odd: Vec<String> = column
+        .chars()
+        .filter(|letter| crate::survey::is_unseen(*letter))
+        .map(|letter| format!("U+{:04X}", u32::from(letter)))
+        .collect();
+    let what = match (odd.as_slice(), column.starts_with(' '), column.ends_with(' ')) {
+        ([], true, _) => "begins with a space".to_owned(),
+        ([], _, true) => "ends in a space".to_owned(),
+        (odd, ..) => format!("has a letter that nobody sees ({})", odd.join(", ")),
+    };
+    Some(format!(
+        "the column's name {what}: take it so, in backticks, and give it another:  rename `{column}` to {}",
+        plan_name(name)
+    ))
 }
 
 /// What to say where all of a file's columns were taken for one: another delimiter stands between

@@ -72,6 +72,8 @@ impl RawPart for CsvPart {
         let mut records = Records::new(self, text);
         let mut grid = Grid::new(self.width);
         while records.fill(&mut grid)? {
+            let first = records.rows() - grid.rows();
+            let mut all_bad: Vec<(usize, Vec<usize>)> = vec![];
             for (at, (column, wanted)) in columns.iter_mut().zip(&request.columns).enumerate() {
                 let cells = Cells { text, grid: &grid, place: self.fields[wanted.column] };
                 let bad = column.take(&cells);
@@ -82,16 +84,27 @@ impl RawPart for CsvPart {
                     contradicts = true;
                     continue;
                 }
+                if sets_aside(wanted) && request.aside {
+                    aside.resize(records.rows(), false);
+                    bad.iter().for_each(|row| aside[first + row] = true);
+                }
+                all_bad.push((at, bad));
+            }
+            for (at, mut bad) in all_bad {
+                let wanted = &request.columns[at];
+                // What else stands in a row that is left out is nobody's trouble.
+                if !sets_aside(wanted) {
+                    bad.retain(|row| !aside.get(first + row).is_some_and(|aside| *aside));
+                }
+                if bad.is_empty() {
+                    continue;
+                }
                 let known = troubles.iter().position(|trouble| trouble.column == at);
                 let known = known.unwrap_or_else(|| {
                     troubles.push(CellTrouble { column: at, count: 0, examples: vec![] });
                     troubles.len() - 1
                 });
-                let first = records.rows() - grid.rows();
-                if sets_aside(wanted) && request.aside {
-                    aside.resize(records.rows(), false);
-                    bad.iter().for_each(|row| aside[first + row] = true);
-                }
+                let cells = Cells { text, grid: &grid, place: self.fields[wanted.column] };
                 let trouble = &mut troubles[known];
                 trouble.count += bad.len() as u64;
                 for row in bad.into_iter().take(EXAMPLES - trouble.examples.len()) {

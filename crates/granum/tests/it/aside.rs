@@ -59,11 +59,11 @@ fn the_three_ways_to_read_what_cannot_be_read() {
     stopped
         .run()
         .code(1)
-        .says("2 cells of `net` cannot be read as decimal(2)")
+        .says("1 cell of `net` cannot be read as decimal(2)")
         .says("or let them be blank:  read net as decimal(2) else blank\n")
         .says("which the tally counts:  read net as decimal(2) else aside\n");
     let blanked = folder("  read net as decimal(2) else blank\n       on as date else aside\n");
-    blanked.run().code(0).says("net: 2 cells could not be read and became blank");
+    blanked.run().code(0).says("net: 1 cell could not be read and became blank");
     assert_eq!(
         blanked.read("o.csv"),
         "id,net,on\n1,2.50,2026-01-01\n2,,2026-01-02\n4,,2026-01-04\n"
@@ -101,4 +101,17 @@ fn rows_of_an_input_know_their_file_and_line() {
     folder.granum(&["check", "p.granum"]).code(2).complains("`source_line` takes nothing");
     let ran = folder.granum(&["check", "-e", "input t from \"b.csv\"\n  add x = source_lin()\n"]);
     ran.code(2).complains("did you mean `source_line`?");
+}
+
+#[test]
+fn other_cells_of_rows_that_are_left_out_are_nobodys_trouble() {
+    let folder = Folder::new();
+    folder.file("t.csv", "k,x,y\nA,q,z\nB,1,2\n").plan(
+        "input t from \"t.csv\"\n  read x as integer else aside\n       y as integer\n\
+         output t to \"o.csv\"\n",
+    );
+    folder.run().code(0).says("1 cell could not be read and set its row aside");
+    assert_eq!(folder.read("o.csv"), "k,x,y\nB,1,2\n");
+    folder.file("t.csv", "k,x,y\nA,q,z\nB,1,w\n");
+    folder.run().code(1).says("1 cell of `y` cannot be read").says("\"w\"   (t.csv line 3)");
 }

@@ -422,3 +422,23 @@ fn checks_about_totals_know_every_aggregate() {
             .complains("give a table the column with `add`");
     }
 }
+
+#[test]
+fn the_latest_may_be_so_by_several_columns() {
+    let steps = "  one row per channel\n    last = latest(line by on, net) all = list(distinct line, \" \")\n  \
+                 drop channel is blank";
+    assert_eq!(written(steps), "channel,last,all\nshop,4,1 2 4\npost,6,3 6\n");
+    let alone =
+        "  one row per order_no\n    last = latest(line by on, net)\n  keep order_no = \"M1\"";
+    assert_eq!(written(alone), "order_no,last\nM1,1\n");
+}
+
+#[test]
+fn a_total_has_what_is_worked_of_its_own_results_and_no_group() {
+    let steps = "  keep channel is not blank\n  one row per channel total row \"all\"\n    \
+                 net = sum(net) n = rows()\n  add each = round(net / n, 2) part = round(net / sum(net in all), 2)";
+    assert_eq!(
+        written(steps),
+        "channel,net,n,each,part\nshop,7.50,3,2.50,0.38\npost,12.00,2,6.00,0.62\nall,19.50,5,3.90,\n"
+    );
+}

@@ -273,3 +273,103 @@ fn a_check_about_totals_that_fails() {
     folder.plan(&format!("{SHOP}check: max(lines.net where net > 100) > 0\n"));
     folder.run().code(1).says("    it is blank, and a check holds only where it is true\n");
 }
+
+#[test]
+fn forms_of_other_notations_are_told_what_is_meant_here() {
+    let folder = shop();
+    for (steps, help) in [
+        ("  where net > 1", "rows are chosen by  keep CONDITION"),
+        ("  group by order_no", "rows are gathered by  one row per KEY"),
+        ("  order by net", "rows are ordered by  sort EXPR [desc]"),
+        ("  keep order_no like \"M%\"", "text is looked into by  contains(text, \"x\")"),
+        ("  keep net <> 1", "`<>` is written `!=` here"),
+        ("  keep net == 1", "`==` is written `=` here"),
+        ("  keep net > 1 && net < 2", "`&&` is written `and` here"),
+        ("  keep net > 1 || net < 2", "`||` is written `or` here"),
+        ("  keep order_no = 'M1'", "write  \"M1\""),
+        ("  keep order_no is null", "what is not there is  blank"),
+        ("  keep order_no != null", "what is not there is  blank"),
+        ("  keep net between 1 and 2", "write  x >= LEAST and x <= MOST"),
+        ("  one row in all\n    n = count(*)", "write  rows()"),
+        ("  add a = case when net > 1 then 1 end", "a choice is  if CONDITION then X else Y"),
+        ("  add a = coalesce(net, 0)", "the first that is not blank is  a ?? b"),
+        ("  add a = substr(order_no, 1)", "parts of a text are  left(text, n)"),
+        ("  add a = fiscal_year(order_no)", "functions of days are year, quarter, month"),
+        ("  add a = snake_case(order_no)", "functions of texts are lower, upper"),
+        ("  add a = total_of(net)", "of many rows there are rows, count"),
+    ] {
+        folder.plan(&format!("{SHOP}table t from lines\n{steps}\n"));
+        let ran = folder.granum(&["check", "p.granum"]).code(2);
+        let said = ran.err.replace("\n       ", "");
+        assert!(said.contains(help), "{steps}: no\n{help}\nin\n{said}");
+    }
+}
+
+#[test]
+fn names_with_what_nobody_sees_are_told_apart() {
+    for (header, says) in [
+        ("k\u{200b}", "has a letter that nobody sees (U+200B)"),
+        ("k\u{a0}", "has a letter that nobody sees (U+00A0)"),
+        ("k ", "ends in a space"),
+        (" k", "begins with a space"),
+    ] {
+        let folder = Folder::new();
+        folder
+            .file("t.csv", format!("{header},n\nA,1\n"))
+            .plan("input t from \"t.csv\"\n  keep k = \"A\"\n");
+        let said = folder.run().code(2).err.replace("\n       ", " ");
+        assert!(said.contains(says), "{said}");
+        // What it says to write, works.
+        folder
+            .plan(&format!("input t from \"t.csv\"\n  rename `{header}` to k\n  keep k = \"A\"\n"));
+        folder.run().code(0);
+    }
+}
+
+#[test]
+fn names_that_were_given_up_lead_to_those_that_took_their_place() {
+    let folder = shop();
+    for steps in [
+        "  one row per line_no as place\n    n = rows()\n  keep line_no > 1",
+        "  rename line_no to place\n  keep line_no > 1",
+        "  columns order_no, line_no as place\n  keep line_no > 1",
+    ] {
+        folder.plan(&format!("{SHOP}table t from lines\n{steps}\n"));
+        folder.run().code(2).complains("it is called `place` now");
+        folder.plan(&format!(
+            "{SHOP}table s from lines\n{}\ntable t from s\n  keep line_no > 1",
+            steps.replace("  keep line_no > 1", "")
+        ));
+        folder.run().code(2).complains("it is called `place` now");
+    }
+}
+
+#[test]
+fn long_plans_of_errors_are_told_in_their_first() {
+    let folder = shop();
+    let steps = "  keep nothing > 1\n".repeat(200);
+    folder.plan(&format!("{SHOP}table t from lines\n{steps}"));
+    let said = folder.run().code(2).err;
+    assert!(
+        said.contains("and 150 more: mend these first\n") && said.len() < 30_000,
+        "{}",
+        said.len()
+    );
+    let long =
+        format!("{} + nothing + {}", "net + ".repeat(60) + "net", "net + ".repeat(60) + "net");
+    folder.plan(&format!("{SHOP}table t from lines\n  add x = {long}\n"));
+    let said = folder.run().code(2).err;
+    assert!(
+        said.lines().all(|line| line.chars().count() < 220) && said.contains("\u{2026}"),
+        "{said}"
+    );
+    folder.file(
+        "lines.csv",
+        format!("order_no,line_no,quantity,net\nM1,1,1,{}\n", "x".repeat(1 << 20)),
+    );
+    folder.plan(
+        &SHOP.replace("grain order_no, line_no\n  track quantity, net", "read net as decimal(2)"),
+    );
+    let said = folder.run().code(1).out;
+    assert!(said.len() < 4_000 && said.contains("xx\u{2026}\""), "{}", said.len());
+}

@@ -114,3 +114,23 @@ fn a_running_sum_is_not_summed() {
         assert!(diagnostics_of(&plan.replace("  track n\n", "")).is_empty());
     }
 }
+
+#[test]
+fn no_way_round_leads_to_a_sum_of_what_repeats() {
+    let start = "input a from \"a\"\n  track n\ninput b from \"b\"\n  track f\nlink a to b on m\n\
+                 table t from a\n";
+    for steps in [
+        "  add x = max(n per m)\n  one row in all\n    s = sum(x)",
+        "  add x = sole(n per k)\n  one row in all\n    s = sum(x)",
+        "  add x = decimal(text(b.f), 2)\n  one row in all\n    s = sum(x)",
+        "  add x = if k = 1 then b.f else 0\n  one row in all\n    s = sum(x)",
+        "  one row per n as g\n    r = rows()\n  one row in all\n    s = sum(g)",
+        "  one row per b.f as g\n    r = rows()\n  one row in all\n    s = sum(g)",
+    ] {
+        let told = diagnostics_of(&format!("{start}{steps}\n"));
+        assert!(told.iter().any(|told| told.kind.name() == "counted-twice"), "{steps}: {told:?}");
+    }
+    // The greatest of each group is one row's, and adds up.
+    let fine = "  one row per m\n    x = max(n)\n  one row in all\n    s = sum(x)";
+    assert!(diagnostics_of(&format!("{start}{fine}\n")).is_empty());
+}

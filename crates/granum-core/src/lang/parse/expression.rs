@@ -291,6 +291,12 @@ impl Parser {
             self.advance();
             clauses.distinct = true;
         }
+        if function.text == "count" && self.is_sign("*") {
+            return self.wrong(
+                Diagnostic::new(DiagnosticKind::Syntax, self.span(), "rows are counted by `rows`")
+                    .help("write  rows() ; with a condition  rows(where CONDITION)"),
+            );
+        }
         if !self.is_sign(")") && !self.at_clause() {
             args.push(self.expression()?);
             while self.take_sign(",") {

@@ -7,6 +7,7 @@ mod step;
 
 use super::ast::{Name, PlanTree, Quoted};
 use super::diagnostic::{Diagnostic, DiagnosticKind, nearest};
+use super::foreign;
 use super::lexer::{HARD_WORDS, lex};
 use super::token::{Comment, Span, Token, TokenKind};
 
@@ -87,8 +88,17 @@ impl Parser {
 
     fn expected<T>(&mut self, what: &str) -> Found<T> {
         let message = format!("expected {what}, found {}", self.peek().found());
-        let diagnostic = Diagnostic::new(DiagnosticKind::Syntax, self.span(), message);
+        let mut diagnostic = Diagnostic::new(DiagnosticKind::Syntax, self.span(), message);
+        if let Some(meant) = self.foreign() {
+            diagnostic = diagnostic.help(meant);
+        }
         self.wrong(diagnostic)
+    }
+
+    /// What is meant by the word that stands here, if it is one of another notation.
+    fn foreign(&self) -> Option<&'static str> {
+        let TokenKind::Word(word) = self.peek() else { return None };
+        foreign::meant(word)
     }
 
     fn not_yet<T>(&mut self, span: Span, what: &str) -> Found<T> {

@@ -41,7 +41,9 @@ impl Parser {
                 let message = format!("expected a statement, found {}", found.found());
                 let mut diagnostic = Diagnostic::new(DiagnosticKind::Syntax, span, message)
                     .help(format!("a statement begins with one of: {}", STATEMENTS.join(", ")));
-                if let Some(help) = did_you_mean(found, STATEMENTS)
+                let meant = self.foreign().map(str::to_owned);
+                if let Some(help) = meant
+                    .or_else(|| did_you_mean(found, STATEMENTS))
                     .or_else(|| did_you_mean(found, super::step::STEPS))
                 {
                     diagnostic = diagnostic.help(help);

@@ -74,7 +74,9 @@ impl Parser {
             TokenKind::Word(word) if STEPS.contains(&word.as_str()) => word.clone(),
             found => {
                 let message = format!("expected a step or a statement, found {}", found.found());
-                let near = did_you_mean(found, STEPS)
+                let meant = self.foreign().map(str::to_owned);
+                let near = meant
+                    .or_else(|| did_you_mean(found, STEPS))
                     .or_else(|| did_you_mean(found, super::statement::STATEMENTS));
                 let help = near.unwrap_or_else(|| {
                     "steps are read, add, change, keep, drop, dedupe, top, bottom, one row per, \

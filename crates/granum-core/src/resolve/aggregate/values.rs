@@ -66,7 +66,9 @@ impl Resolver<'_> {
             .collect();
         let by = self.orders(&by, inside)?;
         match function {
-            Latest | Earliest if by.len() != 1 || called.clauses.by[0].descending => {
+            Latest | Earliest
+                if by.is_empty() || called.clauses.by.iter().any(|by| by.descending) =>
+            {
                 return self.wrong(
                     Diagnostic::new(
                         DiagnosticKind::Type,
@@ -118,6 +120,10 @@ impl Resolver<'_> {
         let worth = match function {
             Distinct => Worth { own: true, counts_distinct: true, ..Worth::default() },
             Sum if worth.is_amount() => Worth::summed(),
+            // One of the amounts, or what they are on average, is an amount as well.
+            Min | Max | Sole | Latest | Earliest | Mean if worth.is_amount() => {
+                Worth { divided: function == Mean, ..Worth::summed() }
+            }
             _ => Worth { own: true, divided: matches!(function, Mean | Share), ..Worth::default() },
         };
         let distinct = called.clauses.distinct;

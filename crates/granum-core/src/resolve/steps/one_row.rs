@@ -4,7 +4,7 @@ use super::super::plan::{
     AggregatePlan, LinkId, MistakePlan, OneRowPlan, SlotId, Step, WarningPlan,
 };
 use super::super::scope::{Paths, PendingKind, Resolver, Row};
-use super::super::worth::Worth;
+use super::super::worth::{Repeat, Worth, WorthKind};
 use super::super::{Resolved, Wrong};
 use super::{Builder, Known, Named};
 use crate::aggregate::AggregateFunction;
@@ -279,7 +279,13 @@ impl Resolver<'_> {
                     .help(format!("make it text:  text(…) as {}", name.text)),
                 );
             }
-            let worth = Worth { own: true, carried: false, ..worth };
+            // A key stands for all rows of its group, of which each had the amount.
+            let kind = if worth.is_amount() {
+                WorthKind::Repeats(Repeat::OnGroup)
+            } else {
+                WorthKind::Plain
+            };
+            let worth = Worth { kind, own: kind == WorthKind::Plain, carried: false, ..worth };
             keys.push(Key { value, worth, name: name.text });
         }
         Ok(keys)

@@ -49,7 +49,7 @@ impl<'t> Tape<'t> {
     fn rows(&mut self) -> String {
         let mut out = "k,x,y,d\n".to_owned();
         for _ in 0..self.pick(7) {
-            let k = *self.one(&["A", "B", "", "a", "C "]);
+            let k = *self.one(&["A", "B", "A", "", "a", "C "]);
             let x = *self.one(&["1", "0", "3", "", "-2"]);
             let y = *self.one(&["1.00", "", "0.01", "-2.50", "10.00"]);
             let d = *self.one(&["2026-01-05", "2026-01-06", ""]);

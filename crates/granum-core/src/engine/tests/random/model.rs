@@ -289,9 +289,11 @@ impl Plan {
                         "input {name} from \"{name}\"\n  read k as text\n       x as integer\n       y as decimal(2)\n       d as date"
                     );
                 }
-                Start::Base(base) => drop(writeln!(out, "table {name} from {base}")),
+                Start::Base(base) => {
+                    let _ = writeln!(out, "table {name} from {base}");
+                }
                 Start::Stack(parts) => {
-                    drop(writeln!(out, "table {name} from {}", parts.join(", ")))
+                    let _ = writeln!(out, "table {name} from {}", parts.join(", "));
                 }
                 Start::Meeting(parts, keys) => {
                     let _ = writeln!(

@@ -25,8 +25,6 @@ pub struct Rows {
     pub rows: Vec<Vec<V>>,
     /// The row of the input that each row was.
     pub from: Vec<usize>,
-    /// The input whose links it follows.
-    pub input: Option<String>,
     pub grain: Option<Vec<String>>,
     /// Rows with a blank in the grain are allowed.
     pub loose: bool,
@@ -501,7 +499,7 @@ fn start(plan: &Plan, name: &str, start: &Start, world: &World) -> Result<Rows, 
             };
             let rows: Vec<Vec<V>> = text.lines().skip(1).map(row).collect();
             let from = (0..rows.len()).collect();
-            Ok(Rows { cols, rows, from, input: Some(name.into()), ..Rows::default() })
+            Ok(Rows { cols, rows, from, ..Rows::default() })
         }
         Start::Base(base) => {
             let mut rows = built(base)?;
