@@ -63,6 +63,7 @@ fn spec(sources: &[&str]) -> InputSpec {
         encoding: None,
         encoding_span: Span::default(),
         header_at: None,
+        footer: None,
         delimiter: b',',
         filling_blanks: false,
         reads: vec![],

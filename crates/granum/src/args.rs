@@ -188,6 +188,7 @@ impl Reading {
             delimiter: self.delimiter,
             encoding: self.encoding.clone(),
             header_at: self.header_at,
+            footer: None,
         }
     }
 }

@@ -25,6 +25,8 @@ pub struct DraftedFiles {
     pub encoding: Option<String>,
     /// The line of the header, if it is not the first.
     pub header_at: Option<u64>,
+    /// How many records below the rows are left out.
+    pub footer: Option<u64>,
 }
 
 /// A draft that runs, and what its run told.

@@ -37,6 +37,9 @@ pub(super) fn input(
     if let Some(line) = files.header_at {
         out.push_str(&format!(" header at {line}"));
     }
+    if let Some(count) = files.footer {
+        out.push_str(&format!(" footer {count}"));
+    }
     out.push('\n');
     let refused_read = |name: &str| refused.reads.contains(&(table.name.clone(), name.to_owned()));
     let reads: Vec<String> = table

@@ -6,6 +6,7 @@ use serde::Serialize;
 
 use crate::resolve::{InputColumn, InputShape, InputSpec};
 use crate::table::{Column, Lines, Place};
+use crate::tally::BadCell;
 use crate::value::Type;
 
 /// Opens the files of inputs.
@@ -24,6 +25,10 @@ pub trait InputSource: Send + Sync {
     fn settle(&mut self) -> Result<(), SourceError>;
     /// How many bytes its files have.
     fn bytes(&self) -> u64;
+    /// The records below the rows that were left out of each file when it was read last.
+    fn left_out(&self) -> Vec<BadCell> {
+        vec![]
+    }
     /// Begins to read rows.
     fn read(&self, request: ReadRequest) -> Result<Box<dyn PartReader>, SourceError>;
 }

@@ -303,7 +303,11 @@ impl<'a> Run<'a> {
         for (at, row) in total_rows {
             self.total_rows.insert(chain.tables[at], row);
         }
-        for (table, sum) in chain.tables.iter().zip(sums) {
+        let left_out = inputs.source(&first.name).map_or_else(Vec::new, InputSource::left_out);
+        for (table, mut sum) in chain.tables.iter().zip(sums) {
+            if *table == chain.tables[0] {
+                sum.footer.clone_from(&left_out);
+            }
             self.sums.insert(*table, sum);
         }
         self.checks.extend(checks);

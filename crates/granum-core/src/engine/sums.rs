@@ -3,8 +3,8 @@
 use crate::resolve::{Plan, Source, Step, TablePlan};
 use crate::table::{Amount, TableId};
 use crate::tally::{
-    Cut, GrainChange, GroupSizes, Mistake, Part, SetAside, StackedTwice, StepDetail, StepTally,
-    TableTally, TrackedName,
+    BadCell, Cut, GrainChange, GroupSizes, Mistake, Part, SetAside, StackedTwice, StepDetail,
+    StepTally, TableTally, TrackedName,
 };
 
 /// What happened in one step, over some rows.
@@ -69,6 +69,7 @@ pub(super) struct TableSum {
     pub blanked: Vec<(String, u64)>,
     pub aside: Vec<SetAside>,
     pub zero_divisions: u64,
+    pub footer: Vec<BadCell>,
     pub parts: Vec<Part>,
     pub twice: Option<StackedTwice>,
 }
@@ -155,6 +156,7 @@ impl TableSum {
             blanked: self.blanked.clone(),
             aside: self.aside.clone(),
             zero_divisions: self.zero_divisions,
+            footer: self.footer.clone(),
             parts: self.parts.clone(),
             twice: self.twice.clone(),
         }

@@ -88,6 +88,8 @@ pub struct InputTree {
     pub encoding: Option<Quoted>,
     /// The line of its header, when it is not the first that is not empty.
     pub header_at: Option<u64>,
+    /// How many records below the rows are left out of each file.
+    pub footer: Option<u64>,
     /// What cleans it.
     pub steps: Vec<StepTree>,
 }

@@ -46,6 +46,7 @@ pub(super) fn input_specs(tree: &PlanTree) -> Vec<InputSpec> {
             encoding: input.encoding.as_ref().map(|encoding| encoding.text.clone()),
             encoding_span: input.encoding.as_ref().map_or(input.name.span, |named| named.span),
             header_at: input.header_at,
+            footer: input.footer,
             filling_blanks: input.filling_blanks,
             reads: reads.collect(),
         });

@@ -206,6 +206,8 @@ pub struct InputSpec {
     pub encoding_span: Span,
     /// The line of the header; the first that is not empty if nothing is said.
     pub header_at: Option<u64>,
+    /// How many records at the end of each file are left out.
+    pub footer: Option<u64>,
     /// Whether a column that a source lacks is blank there.
     pub filling_blanks: bool,
     /// What `read` says of columns, by name.
@@ -223,6 +225,7 @@ impl InputSpec {
             encoding: None,
             encoding_span: Span::default(),
             header_at: None,
+            footer: None,
             filling_blanks: false,
             reads: vec![],
         }

@@ -30,6 +30,8 @@ pub struct TableTally {
     pub blanked: Vec<(String, u64)>,
     /// Cells that could not be read and set their rows aside, by column.
     pub aside: Vec<SetAside>,
+    /// Records below the rows of its files that were left out, as the plan says.
+    pub footer: Vec<BadCell>,
     /// Rows in which a division by zero gave blank.
     pub zero_divisions: u64,
     /// The tables that it is laid from, if it is from several.

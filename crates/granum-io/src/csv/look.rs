@@ -1,7 +1,7 @@
 //! How a file is written, told from its beginning: encoding, delimiter, line ends, and where its
 //! header stands.
 
-use std::io::Read;
+use std::io::{Read, Seek, SeekFrom};
 use std::path::Path;
 
 use granum_core::engine::SourceError;
@@ -32,6 +32,8 @@ pub struct Written {
     pub encoding: Option<String>,
     /// The line of the header.
     pub header_at: Option<u64>,
+    /// How many records stand below the rows.
+    pub footer: Option<u64>,
 }
 
 /// How a file was found to be written.
@@ -45,6 +47,8 @@ pub struct Look {
     pub delimiter: char,
     /// The line of the header, where it is not the first.
     pub header_at: Option<u64>,
+    /// How many records below the rows are none, such as a total.
+    pub footer: Option<u64>,
     /// How lines end.
     pub line_ends: LineEnds,
     /// How many bytes the file has.
@@ -89,12 +93,16 @@ pub(crate) fn look(path: &Path, name: &str, said: &Written) -> Result<Look, Sour
         text = beginning(path, name, named.as_deref()).map_err(|error| error.into_source(name))?;
     }
     let mark = Opening::new(path, name, named.as_deref())?.with_mark_of(path).map_err(system)?;
-    let delimiter = said.delimiter.unwrap_or_else(|| delimiter(&text));
+    let named_sign = said_by_itself(&text);
+    let delimiter = said.delimiter.or(named_sign).unwrap_or_else(|| delimiter(&text));
     Ok(Look {
         encoding: named.clone().or_else(|| mark.encoding_name()).unwrap_or("UTF-8".into()),
         named_encoding: named,
         delimiter: delimiter.into(),
-        header_at: said.header_at.or_else(|| header_at(&text, delimiter)),
+        header_at: said
+            .header_at
+            .or_else(|| named_sign.map(|_| 2).or_else(|| header_at(&text, delimiter))),
+        footer: said.footer.or_else(|| footer(path, mark, &text, delimiter)),
         line_ends: line_ends(&text),
         bytes: data.len(),
     })
@@ -193,6 +201,65 @@ fn header_at(text: &[u8], delimiter: u8) -> Option<u64> {
     }
     let (start, _) = records.iter().find(|(_, fields)| fields.len() == width)?;
     Some(memchr::memchr_iter(b'\n', &text[..*start]).count() as u64 + 1)
+}
+
+/// The sign between fields that a first line such as `sep=;` names: a word to a spreadsheet.
+pub(super) fn said_by_itself(text: &[u8]) -> Option<u8> {
+    let text = text.strip_prefix(b"\xEF\xBB\xBF").unwrap_or(text);
+    let line = text.split(|byte| matches!(byte, b'\r' | b'\n')).next()?;
+    let line = line.strip_prefix(b"\"").and_then(|line| line.strip_suffix(b"\"")).unwrap_or(line);
+    match line {
+        [s, e, p, b'=', sign] if [s, e, p].map(u8::to_ascii_lowercase) == *b"sep" => Some(*sign),
+        _ => None,
+    }
+}
+
+/// Words that a line begins with which adds up those above it.
+const TOTALS: [&str; 6] = ["total", "sum", "subtotal", "grand total", "rows", "records"];
+
+/// How many records at the end of a file are no rows: of another width than the rows, or one that
+/// begins with a word for a total. Of a file that is packed, or in another encoding, nothing is known.
+fn footer(path: &Path, opening: Opening, text: &[u8], delimiter: u8) -> Option<u64> {
+    const TAIL: u64 = 1 << 12;
+    const MOST: usize = 5;
+    let (width, agreeing) = usual_width(&records(text, delimiter));
+    if !opening.is_plain() || agreeing < 2 {
+        return None;
+    }
+    let mut file = std::fs::File::open(path).ok()?;
+    let length = file.metadata().ok()?.len();
+    file.seek(SeekFrom::Start(length.saturating_sub(TAIL))).ok()?;
+    let mut tail = vec![];
+    file.read_to_end(&mut tail).ok()?;
+    // A quote may have been opened before what is seen here.
+    if memchr::memchr(b'"', &tail).is_some() && length > TAIL {
+        return None;
+    }
+    let begin = if length > TAIL { memchr::memchr(b'\n', &tail)? + 1 } else { 0 };
+    let mut scanner = Scanner::new(&tail[begin..], delimiter);
+    let mut found: Vec<(usize, String)> = vec![];
+    let mut fields = vec![];
+    loop {
+        let start = scanner.position();
+        if !matches!(scanner.next(&mut fields), Ok(true)) {
+            break;
+        }
+        let record = String::from_utf8_lossy(&tail[begin + start..begin + scanner.position()]);
+        if !record.trim_matches(['\r', '\n']).is_empty() {
+            let first = record.split(char::from(delimiter)).next().unwrap_or_default();
+            found.push((fields.len(), first.trim().to_lowercase()));
+        }
+    }
+    let totals = |first: &str| {
+        TOTALS.iter().any(|word| {
+            first.strip_prefix(word).is_some_and(|rest| !rest.starts_with(char::is_alphanumeric))
+        })
+    };
+    // A record that is cut off is as short as a footer; only what reads like one is taken for it.
+    let odd = |(own, first): &(usize, String)| totals(first) || (*own == 1 && width > 2);
+    let count = found.iter().rev().take_while(|record| odd(record)).count();
+    let rows = found.len() - count;
+    (count > 0 && count <= MOST && rows > 1 && found[rows - 1].0 == width).then_some(count as u64)
 }
 
 fn line_ends(text: &[u8]) -> LineEnds {

@@ -2,6 +2,7 @@
 //! parallel parts.
 
 mod cells;
+mod footer;
 mod grid;
 mod look;
 mod part;

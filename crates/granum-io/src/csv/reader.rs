@@ -8,6 +8,7 @@ use std::time::SystemTime;
 use granum_core::engine::{PartReader, RawPart, SourceError, SourceErrorKind};
 use memchr::memchr_iter;
 
+use super::footer::{LeftOut, cut, records};
 use super::part::{CsvPart, Layout};
 use super::scan::last_record_end;
 use super::stream::{Damaged, Malformed, Opening, Stream};
@@ -86,6 +87,9 @@ pub(super) struct CsvFile {
     pub fields: Vec<Option<usize>>,
     /// How many fields each row must have.
     pub width: usize,
+    /// So many records at its end are left out.
+    pub footer: u64,
+    pub left_out: LeftOut,
 }
 
 /// Reads the rows of an input's files.
@@ -102,6 +106,9 @@ pub(super) struct Current {
     splitter: Splitter<Stream>,
     line: u64,
     read: u64,
+    delimiter: u8,
+    /// The part before the next, with its first line: what may be the footer is held back.
+    held: Option<(Vec<u8>, u64)>,
 }
 
 impl Current {
@@ -113,11 +120,36 @@ impl Current {
             splitter: Splitter::new(opened, delimiter, PART),
             line: file.rows_line,
             read: file.rows_at,
+            delimiter,
+            held: None,
         })
     }
 
-    /// The next part of the file and its first line.
+    /// The next part of the file and its first line, without the footer.
     pub fn next(&mut self) -> Result<Option<(Vec<u8>, u64)>, SourceError> {
+        if self.file.footer == 0 {
+            return self.part();
+        }
+        loop {
+            let Some((text, line)) = self.part()? else {
+                let Some((mut text, line)) = self.held.take() else { return Ok(None) };
+                let CsvFile { footer, name, left_out, .. } = &self.file;
+                left_out.note(name, cut(&mut text, self.delimiter, *footer, name, line));
+                return Ok(Some((text, line)));
+            };
+            match &mut self.held {
+                None => self.held = Some((text, line)),
+                // All of the footer stands in the last part, or in what is held with it.
+                Some((held, _)) if records(&text, self.delimiter) < self.file.footer => {
+                    held.extend(text);
+                }
+                Some(_) => return Ok(self.held.replace((text, line))),
+            }
+        }
+    }
+
+    /// The next part as it stands.
+    fn part(&mut self) -> Result<Option<(Vec<u8>, u64)>, SourceError> {
         let part = self.splitter.next_part().map_err(|error| {
             if error.kind() == std::io::ErrorKind::InvalidData {
                 return endless(&self.file.name, self.line);

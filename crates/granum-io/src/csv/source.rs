@@ -6,8 +6,11 @@ use std::sync::Arc;
 
 use granum_core::engine::{InputSource, PartReader, ReadRequest, SourceError, SourceErrorKind};
 use granum_core::resolve::{InputShape, InputSpec};
+use granum_core::tally::BadCell;
 use granum_core::value::{Found, Type};
 
+use super::footer::{LeftOut, cut};
+use super::look::said_by_itself;
 use super::part::NOT_UTF8;
 use super::part::{CsvPart, Layout, cell, settled_type};
 use super::reader::{CsvFile, CsvReader, Current, Splitter, system_error};
@@ -115,6 +118,10 @@ impl InputSource for CsvSource {
         Ok(())
     }
 
+    fn left_out(&self) -> Vec<BadCell> {
+        self.files.iter().flat_map(|file| file.left_out.lines()).collect()
+    }
+
     fn bytes(&self) -> u64 {
         self.files.iter().map(|file| file.bytes).sum()
     }
@@ -215,6 +222,19 @@ fn begin(path: &PathBuf, name: &str, spec: &InputSpec) -> Result<Beginning, Sour
     if let Some(found) = not_text(body) {
         return Err(error(SourceErrorKind::Encoding, Some(1), found.0, found.1));
     }
+    if let Some(sign) = said_by_itself(body) {
+        let sign = char::from(sign);
+        return Err(error(
+            SourceErrorKind::Header,
+            Some(before + 1),
+            &format!("begins with `sep={sign}`, a word to a spreadsheet and no header"),
+            &format!(
+                "say after the file:  delimiter \"{}\" header at {}",
+                sign.escape_default(),
+                before + 2
+            ),
+        ));
+    }
     if ends_in_returns(body, spec.delimiter) {
         return Err(error(
             SourceErrorKind::LineEnds,
@@ -224,7 +244,11 @@ fn begin(path: &PathBuf, name: &str, spec: &InputSpec) -> Result<Beginning, Sour
         ));
     }
     let (header, length, line) = header(body, name, spec.delimiter, before)?;
-    let rows = body[length..].to_vec();
+    let mut rows = body[length..].to_vec();
+    if let Some(footer) = spec.footer {
+        // Types are found without it.
+        cut(&mut rows, spec.delimiter, footer, &name.into(), line);
+    }
     Ok(Beginning {
         file: CsvFile {
             path: path.clone(),
@@ -236,6 +260,8 @@ fn begin(path: &PathBuf, name: &str, spec: &InputSpec) -> Result<Beginning, Sour
             rows_line: line,
             fields: vec![],
             width: 0,
+            footer: spec.footer.unwrap_or(0),
+            left_out: LeftOut::default(),
         },
         header,
         rows,

@@ -335,6 +335,7 @@ fn spec(rules: Vec<(String, ReadRule)>) -> InputSpec {
         encoding: None,
         encoding_span: granum_core::lang::Span::default(),
         header_at: None,
+        footer: None,
         delimiter: b',',
         filling_blanks: false,
         reads: rules,

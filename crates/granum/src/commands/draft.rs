@@ -53,5 +53,6 @@ fn drafted(paths: &[String], looked: &[Looked]) -> DraftedFiles {
         delimiter: look.map(|look| look.delimiter).filter(|sign| *sign != ','),
         encoding: look.and_then(|look| look.named_encoding.clone()),
         header_at: look.and_then(|look| look.header_at),
+        footer: look.and_then(|look| look.footer),
     }
 }

@@ -34,6 +34,7 @@ pub(super) fn open(
         spec.delimiter = first.look.delimiter as u8;
         spec.encoding.clone_from(&first.look.named_encoding);
         spec.header_at = first.look.header_at;
+        spec.footer = first.look.footer;
     }
     let source = files.open(&spec)?;
     Ok((spec, source))

@@ -154,6 +154,9 @@ impl End {
         if let Some(line) = look.header_at {
             out.push_str(&format!(" header at {line}"));
         }
+        if let Some(count) = look.footer {
+            out.push_str(&format!(" footer {count}"));
+        }
         out.push('\n');
         for (column, _, read) in &self.columns {
             let text = self.as_text.contains(column).then(|| "text".to_owned());

@@ -106,6 +106,7 @@ fn relate_looked(
             delimiter: Some(one.look.delimiter as u8),
             encoding: one.look.named_encoding.clone(),
             header_at: one.look.header_at,
+            footer: one.look.footer,
         };
         headers.push((one.file.clone(), written, columns));
     }

@@ -50,7 +50,14 @@ fn written(look: &Look) -> String {
         LineEnds::Mixed => ", lines by \\n and \\r\\n both",
         LineEnds::None => "",
     };
-    let header = look.header_at.map_or(String::new(), |line| format!(", header at line {line}"));
+    let mut header =
+        look.header_at.map_or(String::new(), |line| format!(", header at line {line}"));
+    if let Some(footer) = look.footer {
+        header.push_str(&format!(
+            ", {} below the rows (footer {footer})",
+            counted(footer, "line", "lines")
+        ));
+    }
     format!("{}, {delimiter}{ends}{header}", look.encoding)
 }
 

@@ -6,6 +6,9 @@ use granum_core::tally::{Cut, GroupSizes, Part, Report, StepDetail, StepTally, T
 use super::columns::{Side, set};
 use super::{change, count, counted, folded, heading, shortened};
 
+/// Lines below the rows are shown up to so many.
+const FOOTER: usize = 3;
+
 /// The tallies of all tables that nothing is built from, each from its input on; or of every table
 /// by itself.
 pub(super) fn tables(report: &Report, width: usize, every: bool) -> String {
@@ -109,6 +112,20 @@ fn stages(way: &[&TableTally], lines: &[Line]) -> (Vec<Stage>, Vec<String>) {
                 counted(aside.count, "cell", "cells"),
                 if aside.count == 1 { "its row" } else { "their rows" },
                 cells.join(", ")
+            ));
+        }
+        if !table.footer.is_empty() {
+            let lines: Vec<String> = table
+                .footer
+                .iter()
+                .take(FOOTER)
+                .map(|line| format!("\"{}\" ({})", super::clipped(&line.text, 40), line.place))
+                .collect();
+            let more = if table.footer.len() > FOOTER { ", \u{2026}" } else { "" };
+            notes.push(format!(
+                "{} below the rows left out: {}{more}",
+                counted(table.footer.len() as u64, "line", "lines"),
+                lines.join(", ")
             ));
         }
         notes.extend(parts_words(&table.parts));

@@ -175,3 +175,48 @@ fn what_acts_on_a_terminal_is_seen_and_data_keeps_it() {
     }
     assert_eq!(folder.read("o.csv"), folder.read("t.csv"));
 }
+
+#[test]
+fn lines_below_the_rows_are_left_out_and_told() {
+    let folder = Folder::new();
+    let rows: String = (0..90_000).map(|row| format!("M{row},{row}\n")).collect();
+    for body in ["M1,1\nM2,2\n", &rows] {
+        folder.file("t.csv", format!("k,n\n{body}\nTotal: 2 rows\n\n"));
+        folder.plan("input t from \"t.csv\" footer 1\noutput t to \"o.csv\"\n");
+        let line = body.lines().count() + 3;
+        folder.run().code(0).says(&format!(
+            "1 line below the rows left out: \"Total: 2 rows\" (t.csv line {line})\n"
+        ));
+        assert_eq!(folder.read("o.csv"), format!("k,n\n{body}"));
+        folder.granum(&["fmt", "p.granum", "--check"]).code(1);
+        // It is found, and drafted.
+        folder.granum(&["survey", "t.csv"]).code(0).says("1 line below the rows (footer 1)");
+        let draft = folder.granum(&["draft", "t.csv"]).code(0).out;
+        assert!(draft.contains("from \"t.csv\" footer 1\n"), "{draft}");
+    }
+    // More than a part of it, and more than there is.
+    folder.file("t.csv", "k,n\nA,1\nx,2\ny,3\n");
+    for (footer, left) in [(2, "k,n\nA,1\n"), (9, "k,n\n")] {
+        folder.plan(&format!(
+            "input t from \"t.csv\" footer {footer}\n  read n as integer\noutput t to \"o.csv\"\n"
+        ));
+        folder.run().code(0);
+        assert_eq!(folder.read("o.csv"), left);
+    }
+    folder.plan("input t from \"t.csv\" footer 0\n");
+    folder.run().code(2).complains("expected how many lines stand below the rows");
+    // A last row that only looks like one is a row.
+    assert!(!surveyed(b"k,n\nA,1\nB,2\nTotally green,3\n").contains("footer"));
+    assert!(surveyed(b"k,n\nA,1\nB,2\nTotal,3\n").contains("footer 1"));
+}
+
+#[test]
+fn a_word_to_a_spreadsheet_is_no_header() {
+    let said = refused(b"sep=;\nk;n\nA;1\n", 3);
+    assert!(
+        said.contains("begins with `sep=;`") && said.contains("delimiter \";\" header at 2"),
+        "{said}"
+    );
+    let said = surveyed(b"sep=;\nk;n\nA;1\n");
+    assert!(said.contains("fields by semicolon") && said.contains("header at line 2"), "{said}");
+}

@@ -346,6 +346,9 @@ fn input_head(input: &InputTree) -> String {
     if let Some(line) = input.header_at {
         head.push_str(&format!(" header at {line}"));
     }
+    if let Some(count) = input.footer {
+        head.push_str(&format!(" footer {count}"));
+    }
     head
 }
 

@@ -140,6 +140,7 @@ impl Parser {
                 delimiter: None,
                 encoding: None,
                 header_at: None,
+                footer: None,
                 steps,
             }));
         }
@@ -148,7 +149,7 @@ impl Parser {
             sources.push(self.quoted("a file's path in quotes")?);
         }
         let mut filling_blanks = false;
-        let (mut delimiter, mut encoding, mut header_at) = (None, None, None);
+        let (mut delimiter, mut encoding, mut header_at, mut footer) = (None, None, None, None);
         loop {
             let span = self.span();
             if self.is_word("filling") {
@@ -171,6 +172,8 @@ impl Parser {
             } else if self.take_word("header") {
                 self.need_word("at", "`header at`: `at` and a line's number")?;
                 header_at = Some(self.line_number()?);
+            } else if self.take_word("footer") {
+                footer = Some(self.footer()?);
             } else if let TokenKind::Word(word) = self.peek().clone()
                 && ["sheet", "named", "query"].contains(&word.as_str())
             {
@@ -188,8 +191,23 @@ impl Parser {
             delimiter,
             encoding,
             header_at,
+            footer,
             steps,
         }))
+    }
+
+    /// How many records stand below the rows.
+    fn footer(&mut self) -> Found<u64> {
+        let found = match *self.peek() {
+            TokenKind::Number { units, scale: 0, .. } => u64::try_from(units).ok(),
+            _ => None,
+        };
+        // What is below the rows is held back while a file is read: it is a few lines.
+        let Some(count) = found.filter(|count| (1..=1_000).contains(count)) else {
+            return self.expected("how many lines stand below the rows, from 1 to 1,000");
+        };
+        self.advance();
+        Ok(count)
     }
 
     fn line_number(&mut self) -> Found<u64> {
