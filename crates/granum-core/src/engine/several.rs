@@ -154,13 +154,16 @@ fn widened(column: &Column, ty: Type) -> Option<Column> {
     Some(Column::decimal(each.collect::<Option<_>>()?, column.nulls(), to))
 }
 
+/// A slot, and where each of the tables has its column.
+type LaidColumn = (SlotId, Vec<Option<usize>>);
+
 /// Where tables meet, a key must stand on one row of each: a grain sees to that, but for rows that a
 /// `dedupe by` left beside it since their key is blank.
 fn repeats(
     context: &Context<'_>,
     id: TableId,
     part: TableId,
-    (slots, keys): (&[(SlotId, Vec<Option<usize>>)], &[Column]),
+    (slots, keys): (&[LaidColumn], &[Column]),
     firsts: &UInt32Array,
     again: BTreeMap<usize, Vec<u32>>,
 ) -> Problem {
@@ -169,7 +172,7 @@ fn repeats(
     let table = context.world.tables[part.0].as_ref().sure("a table that meets");
     let of_part = finished_rows(table, part);
     let rows = again.values().map(|rows| rows.len() as u64).sum();
-    let name = |(slot, _): &(SlotId, Vec<Option<usize>>)| {
+    let name = |(slot, _): &LaidColumn| {
         let named = own.columns.iter().find(|(_, known)| known == slot);
         named.map_or_else(String::new, |(name, _)| name.clone())
     };

@@ -221,7 +221,7 @@ impl Search<'_> {
             let signs = texts.flat_map(|text| text.trim().chars()).filter(|c| !c.is_alphanumeric());
             signs.collect::<std::collections::BTreeSet<char>>().into_iter().collect::<Vec<char>>()
         };
-        let side = |keys: &dyn Fn(&dyn Fn(&Key) -> bool) -> bool| -> Vec<Vec<Change>> {
+        let side = |keys: AnyKey<'_>| -> Vec<Vec<Change>> {
             (0..self.texts.len())
                 .map(|at| {
                     if !self.texts[at] {
@@ -397,6 +397,9 @@ impl Search<'_> {
         NearMiss { kinds, rows, distinct, keys, merged, examples: examples.collect() }
     }
 }
+
+/// Whether any key of a side is so.
+type AnyKey<'k> = &'k dyn Fn(&dyn Fn(&Key) -> bool) -> bool;
 
 /// What a mend does to the whole link.
 struct Measured {

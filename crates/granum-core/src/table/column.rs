@@ -2,15 +2,15 @@
 
 use arrow_array::builder::StringViewBuilder;
 use arrow_array::{
-    Array, ArrayRef, ArrowPrimitiveType, BooleanArray, Date32Array, Decimal128Array, Float64Array,
+    Array, ArrowPrimitiveType, BooleanArray, Date32Array, Decimal128Array, Float64Array,
     Int64Array, PrimitiveArray, StringViewArray, TimestampMicrosecondArray, UInt32Array,
 };
 use arrow_buffer::NullBuffer;
 use arrow_schema::DataType;
 
 use super::Amount;
+use super::gather;
 use super::growing::ColumnBuilder;
-use crate::bug::bug;
 use crate::value::{Scalar, Scale, Type, day, decimal};
 
 /// Texts of up to this many bytes stand in their views.
@@ -154,25 +154,6 @@ impl Column {
         }
     }
 
-    fn like(&self, array: &ArrayRef) -> Column {
-        use arrow_array::cast::AsArray;
-        use arrow_array::types::{
-            Date32Type, Decimal128Type, Float64Type, Int64Type, TimestampMicrosecondType,
-        };
-        match self {
-            Self::Blank(_) => Self::Blank(array.len()),
-            Self::Text(_) => Self::Text(array.as_string_view().clone()),
-            Self::Integer(_) => Self::Integer(array.as_primitive::<Int64Type>().clone()),
-            Self::Decimal(_) => Self::Decimal(array.as_primitive::<Decimal128Type>().clone()),
-            Self::Number(_) => Self::Number(array.as_primitive::<Float64Type>().clone()),
-            Self::Date(_) => Self::Date(array.as_primitive::<Date32Type>().clone()),
-            Self::DateTime(_) => {
-                Self::DateTime(array.as_primitive::<TimestampMicrosecondType>().clone())
-            }
-            Self::Boolean(_) => Self::Boolean(array.as_boolean().clone()),
-        }
-    }
-
     /// `length` rows from row `offset` on, without copying.
     #[must_use]
     pub fn slice(&self, offset: usize, length: usize) -> Column {
@@ -191,14 +172,17 @@ impl Column {
     /// The rows where `keep` is true, in order. `keep` has no blanks.
     #[must_use]
     pub fn filter(&self, keep: &BooleanArray) -> Column {
-        if let Self::Blank(_) = self {
-            return Self::Blank(keep.true_count());
+        let keep = keep.values();
+        match self {
+            Self::Blank(_) => Self::Blank(keep.count_set_bits()),
+            Self::Text(array) => Self::Text(gather::filter_texts(array, keep)),
+            Self::Integer(array) => Self::Integer(gather::filter(array, keep)),
+            Self::Decimal(array) => Self::Decimal(gather::filter(array, keep)),
+            Self::Number(array) => Self::Number(gather::filter(array, keep)),
+            Self::Date(array) => Self::Date(gather::filter(array, keep)),
+            Self::DateTime(array) => Self::DateTime(gather::filter(array, keep)),
+            Self::Boolean(array) => Self::Boolean(gather::filter_truths(array, keep)),
         }
-        each_array!(self, array => match arrow_select::filter::filter(array, keep) {
-            Ok(kept) => self.like(&kept),
-            // The lengths are equal, which is all that filter can refuse.
-            Err(error) => bug(format!("rows cannot be filtered: {error}")),
-        }, _length => self.clone())
     }
 
     /// The same of a column that is not needed otherwise: the rows that stay move up in its own
@@ -222,11 +206,16 @@ impl Column {
     /// ```
     #[must_use]
     pub fn take(&self, rows: &UInt32Array) -> Column {
-        each_array!(self, array => match arrow_select::take::take(array, rows, None) {
-            Ok(taken) => self.like(&taken),
-            // Arrow refuses only types that a column never has.
-            Err(error) => bug(format!("rows cannot be taken: {error}")),
-        }, _length => Self::Blank(rows.len()))
+        match self {
+            Self::Blank(_) => Self::Blank(rows.len()),
+            Self::Text(array) => Self::Text(gather::take_texts(array, rows)),
+            Self::Integer(array) => Self::Integer(gather::take(array, rows)),
+            Self::Decimal(array) => Self::Decimal(gather::take(array, rows)),
+            Self::Number(array) => Self::Number(gather::take(array, rows)),
+            Self::Date(array) => Self::Date(gather::take(array, rows)),
+            Self::DateTime(array) => Self::DateTime(gather::take(array, rows)),
+            Self::Boolean(array) => Self::Boolean(gather::take_truths(array, rows)),
+        }
     }
 
     /// Columns of one type (or all blank) one under the other.
@@ -322,12 +311,7 @@ fn filter_values<T: ArrowPrimitiveType>(
     keep: &BooleanArray,
 ) -> PrimitiveArray<T> {
     let (ty, values, nulls) = array.into_parts();
-    let nulls = nulls.and_then(|nulls| {
-        match Column::Boolean(BooleanArray::new(nulls.into_inner(), None)).filter(keep) {
-            Column::Boolean(kept) => Some(NullBuffer::new(kept.values().clone())),
-            _ => None,
-        }
-    });
+    let nulls = gather::kept_nulls(nulls.as_ref(), keep.values());
     let mut values: Vec<T::Native> =
         values.into_inner().into_vec().unwrap_or_else(|shared| shared.typed_data().to_vec());
     let mut stays = 0;

@@ -4,6 +4,7 @@ mod amount;
 mod batch;
 mod codes;
 mod column;
+mod gather;
 mod growing;
 mod place;
 

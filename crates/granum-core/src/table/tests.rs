@@ -301,3 +301,28 @@ fn an_empty_stack_has_the_columns_of_its_only_part() {
     assert!(whole.origin(TableId(3)).is_some_and(|rows| rows.values().is_empty()));
     assert_eq!(stacked(&[], None).rows, 0);
 }
+
+proptest! {
+    #[test]
+    fn rows_that_are_taken_and_kept_are_those_that_were_named(
+        numbers in prop::collection::vec(prop::option::weighted(0.8, 0_u32..3), 0..12),
+        kept in prop::collection::vec(any::<bool>(), 3),
+    ) {
+        let rows: UInt32Array = numbers.iter().copied().collect();
+        let keep = arrow_array::BooleanArray::from(kept.clone());
+        for column in each_type() {
+            let taken = column.take(&rows);
+            prop_assert_eq!((taken.len(), taken.ty()), (numbers.len(), column.ty()));
+            for (at, number) in numbers.iter().enumerate() {
+                let value = number.map_or(Scalar::Blank, |row| column.scalar(row as usize));
+                prop_assert_eq!(taken.scalar(at), value);
+            }
+            let left = column.filter(&keep);
+            let stay: Vec<Scalar> = (0..3).filter(|row| kept[*row]).map(|row| column.scalar(row)).collect();
+            let found: Vec<Scalar> = (0..left.len()).map(|row| left.scalar(row)).collect();
+            prop_assert_eq!(&found, &stay);
+            let moved = column.into_filtered(&keep);
+            prop_assert_eq!((0..moved.len()).map(|row| moved.scalar(row)).collect::<Vec<_>>(), stay);
+        }
+    }
+}

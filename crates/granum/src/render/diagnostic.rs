@@ -102,11 +102,13 @@ fn write(out: &mut dyn WriteColor, texts: &Texts, diagnostic: &Diagnostic) {
         let (text, range) = cut_around(text, start..end.max(start));
         // Words of one text stand in one excerpt, unless a line had to be cut for one of them.
         let known = shown.iter().find(|(of, known, _)| *of == part && *known == text);
-        let known = known.map(|(.., id)| *id).unwrap_or_else(|| {
+        let known = if let Some((.., id)) = known {
+            *id
+        } else {
             let id = files.add(name.to_owned(), text.clone());
             shown.push((part, text, id));
             id
-        });
+        };
         let label =
             if primary { Label::primary(known, range) } else { Label::secondary(known, range) };
         label.with_message(why)

@@ -86,7 +86,8 @@ fn a_pipe_is_read_once_and_whole() {
     let path = folder.path().join("pipe");
     let writer = std::thread::spawn(move || {
         let mut pipe = std::fs::OpenOptions::new().write(true).open(path).unwrap();
-        let rows: String = (0..1_000).map(|row| format!("{row};K\u{e4}the\n")).collect();
+        let line = |row: u32| format!("{row};K\u{e4}the\n");
+        let rows: String = (0..1_000).map(line).collect();
         pipe.write_all(&encoding(&format!("k;v\n{rows}"))).unwrap();
     });
     folder.plan(
@@ -179,18 +180,19 @@ fn what_acts_on_a_terminal_is_seen_and_data_keeps_it() {
 #[test]
 fn lines_below_the_rows_are_left_out_and_told() {
     let folder = Folder::new();
-    let rows: String = (0..90_000).map(|row| format!("M{row},{row}\n")).collect();
+    let line = |row: u32| format!("M{row},{row}\n");
+    let rows: String = (0..90_000).map(line).collect();
     for body in ["M1,1\nM2,2\n", &rows] {
         folder.file("t.csv", format!("k,n\n{body}\nTotal: 2 rows\n\n"));
         folder.plan("input t from \"t.csv\" footer 1\noutput t to \"o.csv\"\n");
-        let line = body.lines().count() + 3;
+        let last = body.lines().count() + 3;
         folder.run().code(0).says(&format!(
-            "1 line below the rows left out: \"Total: 2 rows\" (t.csv line {line})\n"
+            "1 line below the rows left out: \"Total: 2 rows\" (t.csv line {last})\n"
         ));
         assert_eq!(folder.read("o.csv"), format!("k,n\n{body}"));
         folder.granum(&["fmt", "p.granum", "--check"]).code(1);
         // It is found, and drafted.
-        folder.granum(&["survey", "t.csv"]).code(0).says("1 line below the rows (footer 1)");
+        folder.granum(&["survey", "t.csv"]).code(0).says("1 line below the rows");
         let draft = folder.granum(&["draft", "t.csv"]).code(0).out;
         assert!(draft.contains("from \"t.csv\" footer 1\n"), "{draft}");
     }

@@ -9,7 +9,7 @@ use crate::tally::NearMiss;
 
 fn files(left: &[String], right: &[String]) -> [(&'static str, String); 2] {
     let rows = |keys: &[String]| -> String {
-        keys.iter().enumerate().map(|(id, key)| format!("{id},{key}\n")).collect()
+        keys.iter().enumerate().fold(String::new(), |all, (id, key)| all + &format!("{id},{key}\n"))
     };
     [("l", format!("id,k\n{}", rows(left))), ("r", format!("id,k\n{}", rows(right)))]
 }

@@ -30,7 +30,9 @@ impl Parser {
                     match self.allowed() {
                         Ok(allow) => steps.push(StepTree { kind, span, allow }),
                         Err(_) => {
-                            self.skip_until(|parser| parser.at_statement() || parser.at_step_line())
+                            self.skip_until(|parser| {
+                                parser.at_statement() || parser.at_step_line()
+                            });
                         }
                     }
                 }

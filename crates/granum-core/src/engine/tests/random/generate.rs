@@ -46,13 +46,17 @@ impl<'t> Tape<'t> {
         &of[self.pick(of.len())]
     }
 
+    fn word(&mut self, of: &[&'static str]) -> &'static str {
+        of[self.pick(of.len())]
+    }
+
     fn rows(&mut self) -> String {
         let mut out = "k,x,y,d\n".to_owned();
         for _ in 0..self.pick(7) {
-            let k = *self.one(&["A", "B", "A", "", "a", "C "]);
-            let x = *self.one(&["1", "0", "3", "", "-2"]);
-            let y = *self.one(&["1.00", "", "0.01", "-2.50", "10.00"]);
-            let d = *self.one(&["2026-01-05", "2026-01-06", ""]);
+            let k = self.word(&["A", "B", "A", "", "a", "C "]);
+            let x = self.word(&["1", "0", "3", "", "-2"]);
+            let y = self.word(&["1.00", "", "0.01", "-2.50", "10.00"]);
+            let d = self.word(&["2026-01-05", "2026-01-06", ""]);
             out.push_str(&format!("{k},{x},{y},{d}\n"));
         }
         out
@@ -74,7 +78,7 @@ impl<'t> Tape<'t> {
             match ty {
                 Ty::Int => Expr::Int(*tape.one(&[1, 0, -1, 2])),
                 Ty::Dec(2) => Expr::Dec(*tape.one(&[100, 0, -250, 1])),
-                Ty::Text => Expr::Text(*tape.one(&["A", "b", "C "])),
+                Ty::Text => Expr::Text(tape.word(&["A", "b", "C "])),
                 Ty::Bool => {
                     let number = tape.column(shape, |col| col.ty.numeric());
                     match number {
@@ -100,18 +104,18 @@ impl<'t> Tape<'t> {
                 Expr::If(own(self, Ty::Bool), own(self, ty), own(self, ty))
             }
             (Ty::Int | Ty::Text | Ty::Dec(2), 3) => Expr::Bin("??", own(self, ty), own(self, ty)),
-            (Ty::Int, 4) => Expr::Bin(*self.one(&["+", "-", "*"]), own(self, ty), own(self, ty)),
-            (Ty::Int, _) => Expr::Fun(*self.one(&["length"]), vec![*own(self, Ty::Text)]),
-            (Ty::Dec(2), 4) => Expr::Bin(*self.one(&["+", "-"]), own(self, ty), own(self, Ty::Int)),
+            (Ty::Int, 4) => Expr::Bin(self.word(&["+", "-", "*"]), own(self, ty), own(self, ty)),
+            (Ty::Int, _) => Expr::Fun(self.word(&["length"]), vec![*own(self, Ty::Text)]),
+            (Ty::Dec(2), 4) => Expr::Bin(self.word(&["+", "-"]), own(self, ty), own(self, Ty::Int)),
             (Ty::Dec(2), _) => Expr::Fun("abs", vec![*own(self, ty)]),
-            (Ty::Text, 4) => Expr::Fun(*self.one(&["upper", "trim"]), vec![*own(self, ty)]),
+            (Ty::Text, 4) => Expr::Fun(self.word(&["upper", "trim"]), vec![*own(self, ty)]),
             (Ty::Text, _) => Expr::Bin("&", own(self, ty), own(self, ty)),
             (Ty::Bool, 2) => {
                 let side = *self.one(&[Ty::Int, Ty::Dec(2), Ty::Text]);
-                let op = *self.one(&["=", "!=", "<", "<=", ">", ">="]);
+                let op = self.word(&["=", "!=", "<", "<=", ">", ">="]);
                 Expr::Bin(op, own(self, side), own(self, side))
             }
-            (Ty::Bool, 3) => Expr::Bin(*self.one(&["and", "or"]), own(self, ty), own(self, ty)),
+            (Ty::Bool, 3) => Expr::Bin(self.word(&["and", "or"]), own(self, ty), own(self, ty)),
             (Ty::Bool, 4) => Expr::Not(own(self, ty)),
             (Ty::Bool, _) => {
                 let of = *self.one(&[Ty::Text, Ty::Int]);
@@ -213,7 +217,7 @@ impl<'t> Tape<'t> {
                 if self.pick(3) == 2 {
                     (Expr::Has, false)
                 } else {
-                    (Expr::Path((*self.one(&["x", "k", "y", "d"])).into()), false)
+                    (Expr::Path((self.word(&["x", "k", "y", "d"])).into()), false)
                 }
             }
             8 if shape.base == Some("c") && !shape.units => {

@@ -121,7 +121,7 @@ fn check(numbers: &[u8]) -> Result<&'static str, TestCaseError> {
         return Ok("stopped");
     }
     prop_assert!(report.held(), "{shown}");
-    for table in plan.tables.iter() {
+    for table in &plan.tables {
         let rows = world.tables[&table.name].as_ref().unwrap();
         if !matches!(table.start, Start::File) {
             let name = format!("{}.csv", table.name);

@@ -20,6 +20,7 @@ pub type Stop = &'static str;
 
 /// A table while it is worked, and when it is.
 #[derive(Debug, Clone, Default)]
+#[allow(clippy::struct_field_names)]
 pub struct Rows {
     pub cols: Vec<(String, Ty)>,
     pub rows: Vec<Vec<V>>,
