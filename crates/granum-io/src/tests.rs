@@ -64,6 +64,7 @@ fn spec(sources: &[&str]) -> InputSpec {
         encoding_span: Span::default(),
         header_at: None,
         footer: None,
+        written_apart: vec![],
         delimiter: b',',
         filling_blanks: false,
         reads: vec![],

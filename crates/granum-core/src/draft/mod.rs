@@ -7,7 +7,7 @@
 mod links;
 mod tables;
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use crate::engine::{Observer, RunError, Sources, Want, run};
 use crate::lang::{format_plan, parse, quoted};
@@ -27,6 +27,8 @@ pub struct DraftedFiles {
     pub header_at: Option<u64>,
     /// How many records below the rows are left out.
     pub footer: Option<u64>,
+    /// Whether a column that one of the table's files lacks is blank there.
+    pub filling: bool,
 }
 
 /// A draft that runs, and what its run told.
@@ -51,6 +53,8 @@ struct Refused {
     links: BTreeSet<(String, String)>,
     /// Columns that cannot be read as they seemed to be, by table.
     reads: BTreeSet<(String, String)>,
+    /// The tables that inputs are parts of.
+    parts: BTreeMap<String, String>,
 }
 
 /// Letters in a line of a comment.
@@ -59,17 +63,22 @@ const WIDTH: usize = 100;
 /// A draft is taken back so often at most; each time something of it is left out.
 const ROUNDS: usize = 40;
 
-/// Writes a plan for files that have been related. `files` are those of each table.
+/// Writes a plan for files that have been related. `files` are those of each table, by how they are
+/// written.
 ///
 /// # Errors
 /// Why a file cannot be read.
 pub fn draft(
     relations: &Relations,
-    files: &[DraftedFiles],
+    files: &[Vec<DraftedFiles>],
     sources: &dyn Sources,
     observer: &dyn Observer,
 ) -> Result<Draft, RunError> {
     let mut refused = Refused::default();
+    for (table, files) in relations.tables.iter().zip(files) {
+        let parts = tables::part_names(&table.name, files.len());
+        refused.parts.extend(parts.into_iter().map(|part| (part, table.name.clone())));
+    }
     let mut tallies: Vec<LinkTally> = vec![];
     for _ in 0..ROUNDS {
         let text = text(relations, files, &refused, &tallies);
@@ -100,7 +109,8 @@ impl Refused {
                     self.links.insert((from.clone(), to.clone()))
                 }
                 Problem::BadCells { table, column, .. } => {
-                    self.reads.insert((table.clone(), column.clone()))
+                    let table = self.parts.get(table).unwrap_or(table).clone();
+                    self.reads.insert((table, column.clone()))
                 }
                 _ => false,
             };
@@ -111,11 +121,11 @@ impl Refused {
 
 fn text(
     relations: &Relations,
-    files: &[DraftedFiles],
+    files: &[Vec<DraftedFiles>],
     refused: &Refused,
     tallies: &[LinkTally],
 ) -> String {
-    let count = files.iter().map(|files| files.paths.len()).sum::<usize>();
+    let count = files.iter().flatten().map(|files| files.paths.len()).sum::<usize>();
     let title = match (count, relations.tables.as_slice()) {
         (_, [table]) => format!("Draft: {}", table.name),
         (count, _) => format!("Draft from {count} files"),

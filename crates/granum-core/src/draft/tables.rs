@@ -17,49 +17,34 @@ const REMARK: u64 = 40;
 const GENERIC: [&str; 9] =
     ["name", "title", "type", "status", "date", "description", "label", "role", "kind"];
 
-/// An input: where it comes from, how it is read, which rows are dropped, what one row is.
-/// `as_text` are keys that have to be text, by table.
+/// An input: where it comes from, how it is read, which rows are dropped, what one row is. Files that are
+/// not written alike are inputs of their own, stacked. `as_text` are keys that have to be text, by table.
 pub(super) fn input(
     table: &RelatedTable,
-    files: &DraftedFiles,
+    files: &[DraftedFiles],
     refused: &Refused,
     as_text: &AsText,
 ) -> String {
     let mut out = comment(table);
-    let paths: Vec<String> = files.paths.iter().map(|path| quoted(path)).collect();
-    out.push_str(&format!("input {} from {}", plan_name(&table.name), paths.join(", ")));
-    if let Some(delimiter) = files.delimiter {
-        out.push_str(&format!(" delimiter {}", quoted(&delimiter.to_string())));
+    let stacked = files.len() > 1;
+    for (files, name) in files.iter().zip(part_names(&table.name, files.len())) {
+        out.push_str(&format!("input {} from {}\n", plan_name(&name), sources(files)));
+        let reads = reads(table, refused, as_text, stacked);
+        if !reads.is_empty() {
+            out.push_str(&format!("  read {}\n", reads.join("\n       ")));
+        }
+        if stacked {
+            out.push('\n');
+        }
     }
-    if let Some(encoding) = &files.encoding {
-        out.push_str(&format!(" encoding {}", quoted(encoding)));
-    }
-    if let Some(line) = files.header_at {
-        out.push_str(&format!(" header at {line}"));
-    }
-    if let Some(count) = files.footer {
-        out.push_str(&format!(" footer {count}"));
-    }
-    out.push('\n');
-    let refused_read = |name: &str| refused.reads.contains(&(table.name.clone(), name.to_owned()));
-    let reads: Vec<String> = table
-        .survey
-        .columns
-        .iter()
-        .filter_map(|column| {
-            let name = &column.name;
-            let read = if as_text.contains(&(table.name.clone(), name.clone())) {
-                "text"
-            } else if refused_read(name) {
-                return None;
-            } else {
-                column.read.as_deref()?
-            };
-            Some(format!("{} as {read}", plan_name(name)))
-        })
-        .collect();
-    if !reads.is_empty() {
-        out.push_str(&format!("  read {}\n", reads.join("\n       ")));
+    if stacked {
+        let parts = part_names(&table.name, files.len());
+        let filling = if files.iter().any(|files| files.filling) { " filling blanks" } else { "" };
+        out.push_str(&format!(
+            "table {} from {}{filling}\n",
+            plan_name(&table.name),
+            names(parts.iter())
+        ));
     }
     if let Some(dedupe) = &table.survey.duplicates.dedupe {
         out.push_str(&format!("  {dedupe}\n"));
@@ -74,6 +59,56 @@ pub(super) fn input(
     }
     out.push('\n');
     out
+}
+
+/// What the inputs of a table are called: as the table, unless there are several.
+pub(super) fn part_names(table: &str, parts: usize) -> Vec<String> {
+    match parts {
+        1 => vec![table.to_owned()],
+        parts => (1..=parts).map(|part| format!("{table}_{part}")).collect(),
+    }
+}
+
+/// The files of an input, and how they are written.
+fn sources(files: &DraftedFiles) -> String {
+    let paths: Vec<String> = files.paths.iter().map(|path| quoted(path)).collect();
+    let mut out = paths.join(", ");
+    if files.filling && files.paths.len() > 1 {
+        out.push_str(" filling blanks");
+    }
+    if let Some(delimiter) = files.delimiter {
+        out.push_str(&format!(" delimiter {}", quoted(&delimiter.to_string())));
+    }
+    if let Some(encoding) = &files.encoding {
+        out.push_str(&format!(" encoding {}", quoted(encoding)));
+    }
+    if let Some(line) = files.header_at {
+        out.push_str(&format!(" header at {line}"));
+    }
+    if let Some(count) = files.footer {
+        out.push_str(&format!(" footer {count}"));
+    }
+    out
+}
+
+/// How columns are read. Where inputs are stacked, each column must have one type in all of them.
+fn reads(table: &RelatedTable, refused: &Refused, as_text: &AsText, stacked: bool) -> Vec<String> {
+    let read = |column: &ColumnSurvey| {
+        let named = (table.name.clone(), column.name.clone());
+        let read = if as_text.contains(&named) {
+            "text".to_owned()
+        } else if refused.reads.contains(&named) {
+            return None;
+        } else {
+            match &column.read {
+                Some(read) => read.clone(),
+                None if stacked && column.read_as != Type::Blank => column.read_as.to_string(),
+                None => return None,
+            }
+        };
+        Some(format!("{} as {read}", plan_name(&column.name)))
+    };
+    table.survey.columns.iter().filter_map(read).collect()
 }
 
 /// A count with its thousands set off, and its noun.

@@ -12,10 +12,12 @@ fn drafted(tables: &[(&str, String)]) -> Draft {
     let relations = related(tables);
     let files = tables.iter().map(|(name, text)| ((*name).to_owned(), text.clone()));
     let memory = Memory { files: files.collect::<HashMap<_, _>>(), part: 3 };
-    let files: Vec<DraftedFiles> = relations
+    let files: Vec<Vec<DraftedFiles>> = relations
         .tables
         .iter()
-        .map(|table| DraftedFiles { paths: vec![table.name.clone()], ..DraftedFiles::default() })
+        .map(|table| {
+            vec![DraftedFiles { paths: vec![table.name.clone()], ..DraftedFiles::default() }]
+        })
         .collect();
     draft(&relations, &files, &memory, &Silent).unwrap_or_else(|error| panic!("{error:#?}"))
 }

@@ -7,11 +7,13 @@ mod crossing;
 mod find;
 mod links;
 mod names;
+mod parts;
 mod periods;
 mod report;
 
 pub use find::{NameFound, find_names};
-pub use names::{Grouped, group, table_name};
+pub use names::{Grouped, group, table_name, together};
+pub use parts::FoundParts;
 pub use report::{Crossing, Doubt, FoundLink, FoundPeriod, Multiplicity, RelatedTable, Relations};
 
 use crate::engine::{InputSource, Observer, SourceError};
@@ -25,6 +27,8 @@ pub struct Related<'a> {
     pub files: Vec<String>,
     /// The files.
     pub source: &'a dyn InputSource,
+    /// Whether some files lack columns that others have.
+    pub filling: bool,
 }
 
 /// A table on its way.
@@ -47,21 +51,25 @@ pub fn relate(
     observer: &dyn Observer,
 ) -> Result<Relations, SourceError> {
     let mut subjects = vec![];
+    let mut filling = vec![];
     for table in tables {
+        filling.push(table.filling);
         let read = surveyed(table.source, table.files, most, observer)?;
         subjects.push(subject(table.name, read));
     }
     observer.stage("looking for links", 0);
     let links = links::links(&subjects);
     let crossings = crossing::crossings(&subjects, &links);
+    let parts = parts::parts(&subjects);
     observer.stage("looking for periods", 0);
     let periods = periods::periods(&subjects);
-    let tables = subjects.into_iter().map(|subject| RelatedTable {
+    let tables = subjects.into_iter().zip(filling).map(|(subject, filling)| RelatedTable {
+        filling,
         key: subject.key.iter().map(|at| subject.read.survey.columns[*at].name.clone()).collect(),
         name: subject.name,
         survey: subject.read.survey,
     });
-    Ok(Relations { tables: tables.collect(), links, crossings, periods })
+    Ok(Relations { tables: tables.collect(), links, crossings, periods, parts })
 }
 
 /// What one row is once versions of one thing are made one.

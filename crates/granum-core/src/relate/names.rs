@@ -9,36 +9,92 @@ pub struct Grouped {
     pub name: String,
     /// The files.
     pub files: Vec<usize>,
+    /// Whether some of them lack columns that others have.
+    pub filling: bool,
 }
 
 /// Names of tables begin alike in at least so many letters if they are one.
 const ALIKE: usize = 3;
 
-/// Groups files by how they are written (equal `written`), what columns they have, and how their
-/// names begin: `orders_shop.csv` and `orders_post.csv` are `orders`.
-pub fn group<W: PartialEq>(files: &[(String, W, Vec<String>)]) -> Vec<Grouped> {
+/// Groups files that have the same columns, in whatever order and however they are written:
+/// `orders_shop.csv` and `orders_post.csv` are `orders`. Where columns are few, as every list has them,
+/// the files' names must begin alike too.
+pub fn group(files: &[(String, Vec<String>)]) -> Vec<Grouped> {
     let mut groups: Vec<Grouped> = vec![];
-    for (at, (file, written, columns)) in files.iter().enumerate() {
+    for (at, (file, columns)) in files.iter().enumerate() {
         let mut sorted = columns.clone();
         sorted.sort();
         let alike = groups.iter_mut().find(|group| {
-            let (_, other_written, other) = &files[group.files[0]];
-            let mut other = other.clone();
+            let mut other = files[group.files[0]].1.clone();
             other.sort();
-            other == sorted
-                && written == other_written
-                && common(&group.name, &stem(file)).len() >= ALIKE
+            let named = common(&group.name, &stem(file)).len() >= ALIKE;
+            other == sorted && (named || tell(&sorted))
         });
         match alike {
             Some(group) => {
-                group.name = common(&group.name, &stem(file));
+                group.name = both_names(&group.name, &stem(file));
                 group.files.push(at);
             }
-            None => groups.push(Grouped { name: stem(file), files: vec![at] }),
+            None => groups.push(Grouped { name: stem(file), files: vec![at], filling: false }),
         }
     }
+    named_apart(&mut groups);
+    groups
+}
+
+/// Groups of which two turned out to be parts of one, together.
+pub fn together(groups: &[Grouped], one: &str, other: &str) -> Vec<Grouped> {
+    let mut out: Vec<Grouped> =
+        groups.iter().filter(|group| group.name != other).cloned().collect();
+    let files = groups.iter().find(|group| group.name == other).map(|group| group.files.clone());
+    if let (Some(group), Some(files)) = (out.iter_mut().find(|group| group.name == one), files) {
+        group.name = both_names(one, other);
+        group.files.extend(files);
+        group.filling = true;
+    }
+    named_apart(&mut out);
+    out
+}
+
+/// Names that columns of all kinds of lists have, without signs.
+const EVERYWHERE: [&str; 20] = [
+    "id",
+    "no",
+    "number",
+    "code",
+    "name",
+    "title",
+    "type",
+    "status",
+    "date",
+    "description",
+    "label",
+    "city",
+    "street",
+    "email",
+    "phone",
+    "country",
+    "postcode",
+    "address",
+    "kind",
+    "remark",
+];
+
+/// Whether columns tell by themselves that files are of one layout, whatever the files' names.
+fn tell(columns: &[String]) -> bool {
+    let own = columns.iter().filter(|column| !EVERYWHERE.contains(&bare(column).as_str()));
+    columns.len() > 2 && own.count() > 1
+}
+
+/// What two names begin with, if that is a name; else the first.
+fn both_names(one: &str, other: &str) -> String {
+    let common = common(one, other);
+    if common.len() >= ALIKE { common } else { one.to_owned() }
+}
+
+fn named_apart(groups: &mut [Grouped]) {
     let mut taken: Vec<String> = vec![];
-    for group in &mut groups {
+    for group in groups {
         let name = table_name(&group.name);
         let free = (1..).map(|number| match number {
             1 => name.clone(),
@@ -49,7 +105,6 @@ pub fn group<W: PartialEq>(files: &[(String, W, Vec<String>)]) -> Vec<Grouped> {
         group.name = free.unwrap_or(name);
         taken.push(group.name.clone());
     }
-    groups
 }
 
 /// A file's name without folders and endings.

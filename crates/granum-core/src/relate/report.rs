@@ -2,6 +2,8 @@
 
 use serde::Serialize;
 
+use super::FoundParts;
+
 use crate::survey::Survey;
 
 /// How some files link.
@@ -15,6 +17,8 @@ pub struct Relations {
     pub crossings: Vec<Crossing>,
     /// Days that fall into another table's periods.
     pub periods: Vec<FoundPeriod>,
+    /// Tables that are parts of one.
+    pub parts: Vec<FoundParts>,
 }
 
 /// A table that one or more files make.
@@ -25,6 +29,8 @@ pub struct RelatedTable {
     /// What was found in its files.
     #[serde(flatten)]
     pub survey: Survey,
+    /// Whether some of its files lack columns that others have.
+    pub filling: bool,
     /// What one row is, copies and versions apart; nothing if that could not be told.
     pub key: Vec<String>,
 }

@@ -21,6 +21,7 @@ pub(crate) fn related(tables: &[(&str, String)]) -> Relations {
         name: (*name).into(),
         files: vec![(*name).into()],
         source: source.as_ref(),
+        filling: false,
     });
     relate(tables.collect(), EXACT, &Silent).unwrap()
 }
@@ -175,14 +176,16 @@ fn days_fall_into_periods_of_their_key() {
 #[test]
 fn files_of_one_kind_are_one_table() {
     let file = |name: &str, columns: &[&str]| {
-        let columns = columns.iter().map(|column| (*column).to_owned()).collect();
-        (name.to_owned(), ",", columns)
+        (name.to_owned(), columns.iter().map(|column| (*column).to_owned()).collect::<Vec<_>>())
     };
     let files = [
         file("in/orders_shop.csv", &["a", "b"]),
         file("in/orders_post.csv", &["b", "a"]),
         file("suppliers.csv", &["a", "b"]),
         file("in/orders_old.csv", &["a", "b", "c"]),
+        file("zeta.csv", &["c", "a", "b"]),
+        file("members.csv", &["id", "name", "city"]),
+        file("sellers.csv", &["id", "name", "city"]),
         file("2026 Sales.csv.gz", &["x"]),
     ];
     let groups: Vec<(String, Vec<usize>)> =
@@ -193,8 +196,12 @@ fn files_of_one_kind_are_one_table() {
         [
             named("orders", &[0, 1]),
             named("suppliers", &[2]),
-            named("orders_old", &[3]),
-            named("t_2026_sales", &[4]),
+            // Three columns tell that files are of one layout, whatever their names.
+            named("orders_old", &[3, 4]),
+            // Columns that every list has, do not.
+            named("members", &[5]),
+            named("sellers", &[6]),
+            named("t_2026_sales", &[7]),
         ]
     );
 }

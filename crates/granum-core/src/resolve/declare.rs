@@ -49,6 +49,7 @@ pub(super) fn input_specs(tree: &PlanTree) -> Vec<InputSpec> {
             footer: input.footer,
             filling_blanks: input.filling_blanks,
             reads: reads.collect(),
+            written_apart: vec![],
         });
     }
     specs

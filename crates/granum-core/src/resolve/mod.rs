@@ -22,7 +22,7 @@ pub(crate) use plan::{
     Plan, Proof, Required, SeveralPlan, SlotId, Source, Step, TablePlan, TopPlan, Total, TotalId,
     UnitsPlan,
 };
-pub use plan::{InputColumn, InputSpec, ReadRule};
+pub use plan::{InputColumn, InputSpec, ReadRule, WrittenApart};
 
 use std::collections::HashMap;
 

@@ -212,6 +212,21 @@ pub struct InputSpec {
     pub filling_blanks: bool,
     /// What `read` says of columns, by name.
     pub reads: Vec<(String, ReadRule)>,
+    /// Of files that are written in another way than the others, by their paths. No plan says so.
+    pub written_apart: Vec<(String, WrittenApart)>,
+}
+
+/// How one of several files is written.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct WrittenApart {
+    /// The sign between fields.
+    pub delimiter: u8,
+    /// How letters are written.
+    pub encoding: Option<String>,
+    /// The line of the header.
+    pub header_at: Option<u64>,
+    /// How many records at its end are left out.
+    pub footer: Option<u64>,
 }
 
 impl InputSpec {
@@ -228,6 +243,7 @@ impl InputSpec {
             footer: None,
             filling_blanks: false,
             reads: vec![],
+            written_apart: vec![],
         }
     }
 }

@@ -87,6 +87,8 @@ pub(super) struct CsvFile {
     pub fields: Vec<Option<usize>>,
     /// How many fields each row must have.
     pub width: usize,
+    /// The sign between fields.
+    pub delimiter: u8,
     /// So many records at its end are left out.
     pub footer: u64,
     pub left_out: LeftOut,
@@ -95,7 +97,8 @@ pub(super) struct CsvFile {
 /// Reads the rows of an input's files.
 pub(super) struct CsvReader {
     pub files: Vec<CsvFile>,
-    pub layout: Arc<Layout>,
+    /// How each of them is taken apart.
+    pub layouts: Vec<Arc<Layout>>,
     pub current: Option<Current>,
     pub next_file: usize,
 }
@@ -106,21 +109,19 @@ pub(super) struct Current {
     splitter: Splitter<Stream>,
     line: u64,
     read: u64,
-    delimiter: u8,
     /// The part before the next, with its first line: what may be the footer is held back.
     held: Option<(Vec<u8>, u64)>,
 }
 
 impl Current {
-    pub fn open(file: &CsvFile, delimiter: u8) -> Result<Self, SourceError> {
+    pub fn open(file: &CsvFile) -> Result<Self, SourceError> {
         let system = |error: std::io::Error| system_error(&file.name, &error);
         let opened = file.opening.open(&file.path, file.rows_at).map_err(system)?;
         Ok(Self {
             file: file.clone(),
-            splitter: Splitter::new(opened, delimiter, PART),
+            splitter: Splitter::new(opened, file.delimiter, PART),
             line: file.rows_line,
             read: file.rows_at,
-            delimiter,
             held: None,
         })
     }
@@ -134,13 +135,13 @@ impl Current {
             let Some((text, line)) = self.part()? else {
                 let Some((mut text, line)) = self.held.take() else { return Ok(None) };
                 let CsvFile { footer, name, left_out, .. } = &self.file;
-                left_out.note(name, cut(&mut text, self.delimiter, *footer, name, line));
+                left_out.note(name, cut(&mut text, self.file.delimiter, *footer, name, line));
                 return Ok(Some((text, line)));
             };
             match &mut self.held {
                 None => self.held = Some((text, line)),
                 // All of the footer stands in the last part, or in what is held with it.
-                Some((held, _)) if records(&text, self.delimiter) < self.file.footer => {
+                Some((held, _)) if records(&text, self.file.delimiter) < self.file.footer => {
                     held.extend(text);
                 }
                 Some(_) => return Ok(self.held.replace((text, line))),
@@ -251,7 +252,7 @@ impl PartReader for CsvReader {
             let Some(current) = &mut self.current else {
                 let Some(file) = self.files.get(self.next_file) else { break };
                 self.next_file += 1;
-                self.current = Some(Current::open(file, self.layout.delimiter)?);
+                self.current = Some(Current::open(file)?);
                 continue;
             };
             match current.next()? {
@@ -261,7 +262,7 @@ impl PartReader for CsvReader {
                     name: current.file.name.clone(),
                     width: current.file.width,
                     fields: current.file.fields.clone(),
-                    layout: self.layout.clone(),
+                    layout: self.layouts[self.next_file - 1].clone(),
                 })),
                 None => self.current = None,
             }

@@ -28,7 +28,6 @@ pub(crate) struct CsvSource {
     found: Vec<Option<Found>>,
     /// The type of columns with a `read`.
     read: Vec<Option<Type>>,
-    delimiter: u8,
     settled: bool,
 }
 
@@ -45,7 +44,15 @@ impl CsvSource {
     pub fn open(spec: &InputSpec, paths: &[(PathBuf, String)]) -> Result<Self, SourceError> {
         let mut beginnings = vec![];
         for (path, name) in paths {
-            beginnings.push(begin(path, name, spec)?);
+            let apart = spec.written_apart.iter().find(|(of, _)| of == name);
+            let own = apart.map(|(_, apart)| InputSpec {
+                delimiter: apart.delimiter,
+                encoding: apart.encoding.clone(),
+                header_at: apart.header_at,
+                footer: apart.footer,
+                ..spec.clone()
+            });
+            beginnings.push(begin(path, name, own.as_ref().unwrap_or(spec))?);
         }
         let names = columns(&beginnings, spec.filling_blanks)?;
         let rule = |name: &String| spec.reads.iter().rev().find(|(read, _)| read == name);
@@ -56,10 +63,8 @@ impl CsvSource {
             found: read.iter().map(|ty| ty.is_none().then(Found::default)).collect(),
             read,
             names,
-            delimiter: spec.delimiter,
             settled: beginnings.iter().all(|beginning| beginning.whole),
         };
-        let layout = source.layout(ReadRequest::default());
         for beginning in beginnings {
             let mut file = beginning.file;
             file.fields = source
@@ -74,17 +79,17 @@ impl CsvSource {
                 name: file.name.clone(),
                 width: file.width,
                 fields: file.fields.clone(),
-                layout: layout.clone(),
+                layout: layout(&file, ReadRequest::default()),
             };
             part.find_types(&mut source.found)?;
             source.files.push(file);
         }
         Ok(source)
     }
+}
 
-    fn layout(&self, request: ReadRequest) -> Arc<Layout> {
-        Arc::new(Layout { delimiter: self.delimiter, request })
-    }
+fn layout(file: &CsvFile, request: ReadRequest) -> Arc<Layout> {
+    Arc::new(Layout { delimiter: file.delimiter, request })
 }
 
 impl InputSource for CsvSource {
@@ -99,9 +104,9 @@ impl InputSource for CsvSource {
     }
 
     fn settle(&mut self) -> Result<(), SourceError> {
-        let layout = self.layout(ReadRequest::default());
         for file in &self.files {
-            let mut current = Current::open(file, self.delimiter)?;
+            let layout = layout(file, ReadRequest::default());
+            let mut current = Current::open(file)?;
             while let Some((text, line)) = current.next()? {
                 let part = CsvPart {
                     text,
@@ -129,7 +134,7 @@ impl InputSource for CsvSource {
     fn read(&self, request: ReadRequest) -> Result<Box<dyn PartReader>, SourceError> {
         Ok(Box::new(CsvReader {
             files: self.files.clone(),
-            layout: self.layout(request),
+            layouts: self.files.iter().map(|file| layout(file, request.clone())).collect(),
             current: None,
             next_file: 0,
         }))
@@ -260,6 +265,7 @@ fn begin(path: &PathBuf, name: &str, spec: &InputSpec) -> Result<Beginning, Sour
             rows_line: line,
             fields: vec![],
             width: 0,
+            delimiter: spec.delimiter,
             footer: spec.footer.unwrap_or(0),
             left_out: LeftOut::default(),
         },

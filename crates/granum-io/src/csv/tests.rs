@@ -336,6 +336,7 @@ fn spec(rules: Vec<(String, ReadRule)>) -> InputSpec {
         encoding_span: granum_core::lang::Span::default(),
         header_at: None,
         footer: None,
+        written_apart: vec![],
         delimiter: b',',
         filling_blanks: false,
         reads: rules,

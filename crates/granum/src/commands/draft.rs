@@ -17,8 +17,9 @@ pub(super) fn run(printer: &mut Printer, names: &[String], reading: &Reading) ->
         Ok(found) => found,
         Err(error) => return files::failed(printer, reading.format, &error),
     };
-    let drafted: Vec<DraftedFiles> =
-        relations.tables.iter().map(|table| drafted(&table.survey.files, &looked)).collect();
+    let tables = relations.tables.iter();
+    let drafted: Vec<Vec<DraftedFiles>> =
+        tables.map(|table| drafted(&table.survey.files, &looked, table.filling)).collect();
     let progress = Progress::new(printer.global.quiet);
     let made = draft(&relations, &drafted, &folder, &progress);
     let _ = progress.finish();
@@ -45,14 +46,26 @@ pub(super) fn run(printer: &mut Printer, names: &[String], reading: &Reading) ->
     }
 }
 
-/// How the files of a table are written.
-fn drafted(paths: &[String], looked: &[Looked]) -> DraftedFiles {
-    let look = looked.iter().find(|looked| paths.contains(&looked.file)).map(|looked| &looked.look);
-    DraftedFiles {
-        paths: paths.to_vec(),
-        delimiter: look.map(|look| look.delimiter).filter(|sign| *sign != ','),
-        encoding: look.and_then(|look| look.named_encoding.clone()),
-        header_at: look.and_then(|look| look.header_at),
-        footer: look.and_then(|look| look.footer),
+/// The files of a table, by how they are written.
+fn drafted(paths: &[String], looked: &[Looked], filling: bool) -> Vec<DraftedFiles> {
+    let mut groups: Vec<DraftedFiles> = vec![];
+    for path in paths {
+        let look = looked.iter().find(|looked| looked.file == *path).map(|looked| &looked.look);
+        let own = DraftedFiles {
+            paths: vec![],
+            delimiter: look.map(|look| look.delimiter).filter(|sign| *sign != ','),
+            encoding: look.and_then(|look| look.named_encoding.clone()),
+            header_at: look.and_then(|look| look.header_at),
+            footer: look.and_then(|look| look.footer),
+            filling,
+        };
+        let alike = groups
+            .iter_mut()
+            .find(|group| DraftedFiles { paths: vec![], ..(*group).clone() } == own);
+        match alike {
+            Some(group) => group.paths.push(path.clone()),
+            None => groups.push(DraftedFiles { paths: vec![path.clone()], ..own }),
+        }
     }
+    groups
 }

@@ -1,7 +1,7 @@
 //! Opens files of which no plan says anything yet.
 
 use granum_core::engine::{InputSource, SourceError, SourceErrorKind, Sources};
-use granum_core::resolve::InputSpec;
+use granum_core::resolve::{InputSpec, WrittenApart};
 use granum_io::{Files, Look, Written, shown_name};
 
 use super::{Exit, Printer};
@@ -22,11 +22,12 @@ pub(super) fn look(files: &Files, file: &str, said: &Written) -> Result<Looked, 
     Ok(Looked { file: file.to_owned(), look: files.look(file, said)? })
 }
 
-/// Opens files that are written alike as one input.
+/// Opens files as one input, each as it is written; `filling` says whether some may lack columns.
 pub(super) fn open(
     files: &Files,
     name: &str,
     looked: &[&Looked],
+    filling: bool,
 ) -> Result<(InputSpec, Box<dyn InputSource>), SourceError> {
     let sources = looked.iter().map(|looked| looked.file.clone()).collect();
     let mut spec = InputSpec::of_files(name.to_owned(), sources);
@@ -36,6 +37,16 @@ pub(super) fn open(
         spec.header_at = first.look.header_at;
         spec.footer = first.look.footer;
     }
+    for one in looked {
+        let apart = WrittenApart {
+            delimiter: one.look.delimiter as u8,
+            encoding: one.look.named_encoding.clone(),
+            header_at: one.look.header_at,
+            footer: one.look.footer,
+        };
+        spec.written_apart.push((one.file.clone(), apart));
+    }
+    spec.filling_blanks = filling;
     let source = files.open(&spec)?;
     Ok((spec, source))
 }

@@ -128,7 +128,8 @@ impl End {
         let said = args.reading.written();
         let mut looked = vec![files::look(files, file, &said)?];
         let columns = files::with_encodings(&mut looked, &said, |looked| {
-            let (spec, source) = files::open(files, file, &looked.iter().collect::<Vec<_>>())?;
+            let (spec, source) =
+                files::open(files, file, &looked.iter().collect::<Vec<_>>(), false)?;
             survey(source.as_ref(), spec.sources, EXACT, progress)
         })?;
         let columns = columns.columns.into_iter();

@@ -3,9 +3,11 @@
 use std::path::PathBuf;
 
 use granum_core::engine::{InputSource, SourceError, SourceErrorKind};
-use granum_core::relate::{Related, Relations, find_names, group, relate};
+use granum_core::relate::{
+    FoundParts, Grouped, Related, Relations, find_names, group, relate, together,
+};
 use granum_core::survey::EXACT;
-use granum_io::{Files, Written};
+use granum_io::Files;
 
 use super::files::{self, Looked};
 use super::{Exit, Printer, picture};
@@ -52,6 +54,7 @@ pub(super) fn run(
                 ("links", json::links(&relations.links)),
                 ("crossings", json::value(&relations.crossings)),
                 ("periods", json::value(&relations.periods)),
+                ("parts", json::value(&relations.parts)),
             ];
             json::document(None, "held", told)
         }
@@ -100,25 +103,39 @@ fn relate_looked(
 ) -> Result<Relations, SourceError> {
     let mut headers = vec![];
     for one in looked {
-        let (_, source) = files::open(folder, "", &[one])?;
+        let (_, source) = files::open(folder, "", &[one], false)?;
         let columns = source.shape().columns.into_iter().map(|(name, _)| name).collect();
-        let written = Written {
-            delimiter: Some(one.look.delimiter as u8),
-            encoding: one.look.named_encoding.clone(),
-            header_at: one.look.header_at,
-            footer: one.look.footer,
+        headers.push((one.file.clone(), columns));
+    }
+    let mut groups = group(&headers);
+    let mut parts: Vec<FoundParts> = vec![];
+    loop {
+        let mut found = relate_groups(folder, looked, &groups, progress)?;
+        // What is part of one table is looked at as that.
+        let Some(more) = found.parts.first().cloned() else {
+            found.parts = parts;
+            return Ok(found);
         };
-        headers.push((one.file.clone(), written, columns));
+        groups = together(&groups, &more.tables.0, &more.tables.1);
+        parts.push(more);
     }
-    let groups = group(&headers);
-    let mut opened: Vec<(String, Vec<String>, Box<dyn InputSource>)> = vec![];
-    for table in &groups {
+}
+
+fn relate_groups(
+    folder: &Files,
+    looked: &[Looked],
+    groups: &[Grouped],
+    progress: &Progress,
+) -> Result<Relations, SourceError> {
+    let mut opened: Vec<(&Grouped, Vec<String>, Box<dyn InputSource>)> = vec![];
+    for table in groups {
         let members: Vec<&Looked> = table.files.iter().map(|at| &looked[*at]).collect();
-        let (spec, source) = files::open(folder, &table.name, &members)?;
-        opened.push((table.name.clone(), spec.sources, source));
+        let (spec, source) = files::open(folder, &table.name, &members, table.filling)?;
+        opened.push((table, spec.sources, source));
     }
-    let tables = opened.iter().map(|(name, files, source)| Related {
-        name: name.clone(),
+    let tables = opened.iter().map(|(group, files, source)| Related {
+        name: group.name.clone(),
+        filling: group.filling,
         files: files.clone(),
         source: source.as_ref(),
     });

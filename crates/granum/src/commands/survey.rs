@@ -54,7 +54,7 @@ fn one(
     let said = reading.written();
     let mut looked = vec![files::look(folder, name, &said)?];
     let survey = files::with_encodings(&mut looked, &said, |looked: &[Looked]| {
-        let (spec, source) = files::open(folder, name, &looked.iter().collect::<Vec<_>>())?;
+        let (spec, source) = files::open(folder, name, &looked.iter().collect::<Vec<_>>(), false)?;
         survey(source.as_ref(), spec.sources, EXACT, progress)
     })?;
     let look = looked.remove(0).look;

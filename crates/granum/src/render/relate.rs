@@ -2,7 +2,8 @@
 
 use granum_core::lang::plan_name;
 use granum_core::relate::{
-    Crossing, Doubt, FoundLink, FoundPeriod, Multiplicity, NameFound, RelatedTable, Relations,
+    Crossing, Doubt, FoundLink, FoundParts, FoundPeriod, Multiplicity, NameFound, RelatedTable,
+    Relations,
 };
 use granum_core::tally::share_text;
 
@@ -13,6 +14,9 @@ use super::{count, counted, dim, folded, heading, notable};
 pub fn relations(found: &Relations, width: usize) -> String {
     let mut out = format!("{}\n\n", heading("tables"));
     out.push_str(&tables(&found.tables, width));
+    for parts in &found.parts {
+        out.push_str(&of_one(parts, found, width));
+    }
     let (sure, unsure): (Vec<&FoundLink>, Vec<&FoundLink>) =
         found.links.iter().partition(|link| link.is_sure());
     out.push_str(&format!("{}\n\n", heading("links")));
@@ -34,6 +38,38 @@ pub fn relations(found: &Relations, width: usize) -> String {
         out.push_str(&format!("{title} {}\n\n", dim("(plans cannot link by them yet)")));
         found.periods.iter().for_each(|found| out.push_str(&period(found, width)));
     }
+    out
+}
+
+/// Two tables that were taken for parts of one, and what to write.
+fn of_one(parts: &FoundParts, found: &Relations, width: usize) -> String {
+    let (one, other) = &parts.tables;
+    let (table, column) = &parts.met_from;
+    let mut out = folded(
+        &format!(
+            "{one} and {other} are taken for parts of one: keys of {table} ({column}) are met by both \
+             together, and by none of them alone"
+        ),
+        "  ",
+        width,
+    );
+    let merged = found.tables.iter().find(|table| table.filling);
+    if let Some(merged) = merged {
+        let files: Vec<String> =
+            merged.survey.files.iter().map(|file| format!("\"{file}\"")).collect();
+        out.push_str(&folded(
+            &format!(
+                "write  input {} from {} filling blanks ; where they are written differently, an input \
+                 each and  table {} from \u{2026} filling blanks , as `draft` does",
+                plan_name(&merged.name),
+                files.join(", "),
+                plan_name(&merged.name)
+            ),
+            "    ",
+            width,
+        ));
+    }
+    out.push('\n');
     out
 }
 

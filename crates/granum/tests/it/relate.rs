@@ -182,3 +182,53 @@ fn the_documents_have_what_the_text_shows() {
     let asked = told["report"]["links"].as_array().unwrap();
     assert!(asked.iter().all(|link| link["held"] == true) && !asked.is_empty());
 }
+
+/// Orders of two systems, and lines that need both.
+fn two_systems(second: &str) -> Folder {
+    let folder = Folder::new();
+    let rows = |from: usize, row: &dyn Fn(usize) -> String| -> String {
+        (from..from + 20).fold(String::new(), |all, at| all + &row(at) + "\n")
+    };
+    let shop = rows(100, &|at| format!("S{at},2026-01-{:02},C{}", at % 28 + 1, at % 7));
+    folder.file("orders_a.csv", format!("order_no,ordered_on,customer_no\n{shop}"));
+    let post = rows(500, &|at| match second {
+        ";" => format!("C{};S{at};2026-02-{:02}", at % 7, at % 28 + 1),
+        _ => format!("S{at},2026-02-{:02},C{},post", at % 28 + 1, at % 7),
+    });
+    let header = match second {
+        ";" => "customer_no;order_no;ordered_on",
+        _ => "order_no,ordered_on,customer_no,stamp",
+    };
+    folder.file("zeta.csv", format!("{header}\n{post}"));
+    let lines = rows(100, &|at| format!("S{at},1,2.50\nS{},1,1.00", at + 400));
+    folder.file("lines.csv", format!("order_no,line_no,net\n{lines}"));
+    folder
+}
+
+#[test]
+fn orders_of_two_systems_are_one_table() {
+    for (second, drafted) in [
+        (";", "table orders_a from orders_a_1, orders_a_2\n"),
+        ("more", "input orders_a from \"orders_a.csv\", \"zeta.csv\" filling blanks\n"),
+    ] {
+        let folder = two_systems(second);
+        let files = ["orders_a.csv", "zeta.csv", "lines.csv"];
+        let relate: Vec<&str> = std::iter::once("relate").chain(files).collect();
+        let ran = folder.granum(&relate).code(0);
+        assert!(ran.out.contains("link lines to orders_a on order_no"), "{}", ran.out);
+        assert!(ran.out.contains("100.00% of 40 rows"), "{}", ran.out);
+        if second == "more" {
+            assert!(
+                ran.out.contains("are taken for parts of one: keys of lines (order_no)"),
+                "{}",
+                ran.out
+            );
+        }
+        let draft: Vec<&str> = std::iter::once("draft").chain(files).collect();
+        let text = folder.granum(&draft).code(0).out;
+        assert!(text.contains(drafted), "{text}");
+        assert!(text.contains("link lines to orders_a on order_no complete\n"), "{text}");
+        folder.plan(&text);
+        folder.run().code(0);
+    }
+}
