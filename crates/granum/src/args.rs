@@ -36,7 +36,7 @@ pub struct Global {
     #[arg(short, long, global = true)]
     pub verbose: bool,
     /// How many threads work; the results do not depend on it
-    #[arg(long, global = true, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=256))]
+    #[arg(long, global = true, value_name = "N", allow_negative_numbers = true, value_parser = clap::value_parser!(u16).range(1..=256))]
     pub threads: Option<u16>,
 }
 
@@ -82,7 +82,7 @@ pub enum Command {
         files: Vec<String>,
         #[command(flatten)]
         reading: Reading,
-        /// Sole say which files have a column of a name like this
+        /// Only say which files have a column of a name like this
         #[arg(long, value_name = "NAME")]
         find: Option<String>,
         /// Draw the tables and links into a file, .svg or .png

@@ -19,6 +19,15 @@ pub(crate) fn is_plain_name(name: &str) -> bool {
         && !HARD_WORDS.contains(&name)
 }
 
+/// Where a quoted name ends: at the first backtick that is not doubled.
+fn closing_backtick(inside: &str) -> Option<usize> {
+    let mut at = inside.find('`')?;
+    while inside[at + 1..].starts_with('`') {
+        at += 2 + inside[at + 2..].find('`')?;
+    }
+    Some(at)
+}
+
 fn starts_name(letter: char) -> bool {
     letter.is_alphabetic() || letter == '_'
 }
@@ -181,9 +190,9 @@ impl Lexer<'_> {
     fn quoted_name(&mut self, start: usize) {
         let inside = &self.text[start + 1..];
         let line = inside.find('\n').unwrap_or(inside.len());
-        if let Some(end) = inside[..line].find('`') {
+        if let Some(end) = closing_backtick(&inside[..line]) {
             self.at = start + end + 2;
-            let name = inside[..end].to_owned();
+            let name = inside[..end].replace("``", "`");
             if name.is_empty() {
                 self.wrong(start, "this name is empty", "write the name between the backticks");
             }

@@ -216,6 +216,15 @@ fn hard_words_need_backticks() {
 }
 
 #[test]
+fn a_backtick_within_a_name_is_doubled() {
+    for name in ["a`b", "`", "``x", "x`"] {
+        let written = plan_name(name);
+        let plan = format!("table t from a\n  keep {written} = 1\n");
+        assert!(assert_laws(&plan).contains(&written), "{written}");
+    }
+}
+
+#[test]
 fn brackets_stand_only_where_they_must() {
     let kept = |text: &str| {
         let plan = format!("table t from a\n  keep {text}\n");

@@ -195,8 +195,12 @@ fn header_at(text: &[u8], delimiter: u8) -> Option<u64> {
     let records = records(text, delimiter);
     let (width, agreeing) = usual_width(&records);
     let (_, first) = records.first()?;
+    // Rows that all end with a delimiter are one field longer than their header.
+    let ended = records[1..].iter().all(|(_, fields)| {
+        fields.len() == first.len() + 1 && fields.last().is_some_and(|last| last.start == last.end)
+    });
     // A file that is cut off in its first row should be told so, not read from further below.
-    if first.len() >= width || agreeing < 2 || width < 2 {
+    if ended || first.len() >= width || agreeing < 2 || width < 2 {
         return None;
     }
     let (start, _) = records.iter().find(|(_, fields)| fields.len() == width)?;

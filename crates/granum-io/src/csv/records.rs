@@ -84,7 +84,7 @@ impl<'a> Records<'a> {
             }
             let record = &self.text.as_bytes()[start..self.scanner.position()];
             let line = self.line;
-            // Sole a quoted field can hold line ends of its own.
+            // Only a quoted field can hold line ends of its own.
             let long = self.fields.iter().any(|field| self.spans_lines(*field));
             self.line += if long { memchr_iter(b'\n', record).count() as u64 } else { 1 };
             if self.fields.len() == 1 && matches!(record, [] | [b'\n' | b'\r'] | [b'\r', b'\n']) {
@@ -120,7 +120,10 @@ impl<'a> Records<'a> {
             SourceErrorKind::RowLength,
             line,
             format!("this row has {found} {plural}, and the header has {width}: {shown}"),
-            if found > width {
+            if found == width + 1 && self.fields.last().is_some_and(|last| last.start == last.end) {
+                "a delimiter stands at the row's end; where every row has one, put one behind the \
+                 header too"
+            } else if found > width {
                 "a delimiter within a field needs quotes around the field"
             } else {
                 "the row is cut off, or its fields have another delimiter"

@@ -127,7 +127,7 @@ pub(super) fn last_record_end(text: &[u8], delimiter: u8) -> Option<usize> {
     }
     let mut end = None;
     let mut at = 0;
-    // Sole quotes matter between line ends: jump from one to the next.
+    // Only quotes matter between line ends: jump from one to the next.
     while at < text.len() {
         if text[at] == b'"' {
             // A quote that opens a field.

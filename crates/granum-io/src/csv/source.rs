@@ -401,12 +401,15 @@ fn header(
             NOT_UTF8,
         )
     })?;
+    let named: Vec<_> = fields.iter().map(|field| cell(decoded, *field).into_owned()).collect();
     let mut names: Vec<String> = vec![];
     for (at, field) in fields.iter().enumerate() {
         let mut column = cell(decoded, *field).into_owned();
         if column.is_empty() {
-            // Spreadsheets leave such behind; it can be named all the same.
-            column = format!("column_{}", at + 1);
+            // Spreadsheets leave such behind; it can be named all the same, unlike any other.
+            let mut free = (at + 1..).map(|place| format!("column_{place}"));
+            let taken = |own: &String| named.contains(own) || names.contains(own);
+            column = free.find(|own| !taken(own)).unwrap_or_default();
         }
         if names.contains(&column) {
             return Err(at_line(

@@ -1,4 +1,4 @@
-//! A file's bytes as they are parsed: unpacked by the ending of its name, and as UTF-8 whatever its
+//! A file's bytes as they are parsed: unpacked by the ending of its name or by their mark, and as UTF-8 whatever its
 //! encoding.
 
 use std::fs::File;
@@ -23,6 +23,20 @@ enum Packed {
     Zstandard,
 }
 
+impl Packed {
+    /// A packed file whose name does not say so, told by what such files begin with. Of a file that
+    /// cannot be read nothing is known; whoever opens it says why.
+    fn by_mark(path: &Path) -> Self {
+        let mut first = [0; 4];
+        let read = File::open(path).and_then(|mut file| fill(&mut file, &mut first));
+        match (read, first) {
+            (Ok(4), [0x1F, 0x8B, 0x08, _]) => Self::Gzip,
+            (Ok(4), [0x28, 0xB5, 0x2F, 0xFD]) => Self::Zstandard,
+            _ => Self::No,
+        }
+    }
+}
+
 /// What an input's rows are read from.
 pub(super) type Stream = Box<dyn Read + Send>;
 
@@ -33,7 +47,7 @@ impl Opening {
         let packed = match ending.to_str() {
             Some("gz") => Packed::Gzip,
             Some("zst") => Packed::Zstandard,
-            _ => Packed::No,
+            _ => Packed::by_mark(path),
         };
         let encoding = encoding.map(|label| {
             Encoding::for_label(label.as_bytes()).ok_or_else(|| SourceError {

@@ -55,6 +55,10 @@ pub(super) fn take_in(
                 wrong.push(unreadable(&path, "is not there"));
                 continue;
             }
+            Err(error) if error.kind() == std::io::ErrorKind::IsADirectory => {
+                wrong.push(unreadable(&path, "is a folder, not a plan"));
+                continue;
+            }
             Err(error) => {
                 wrong.push(unreadable(&path, &format!("cannot be read: {error}")));
                 continue;

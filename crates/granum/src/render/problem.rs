@@ -223,8 +223,27 @@ fn units(table: &str, of: &str, troubles: &[UnitsTrouble]) -> String {
         }
         more_indented(&mut out, trouble.rows, trouble.examples.len(), "      ");
     }
-    out.push_str("    take them out before the step, as in  keep QUANTITY > 0\n");
+    out.push_str(&units_help(of, troubles));
     out
+}
+
+/// The step that takes out every row that `units` cannot count, and no other.
+fn units_help(of: &str, troubles: &[UnitsTrouble]) -> String {
+    let any = |kinds: &[&str]| troubles.iter().any(|trouble| kinds.contains(&trouble.what));
+    let mut conditions = vec![];
+    if any(&["zero", "negative", "blank"]) {
+        conditions.push(format!("{of} > 0"));
+    }
+    if any(&["many"]) {
+        conditions.push(format!("{of} <= 10000"));
+    }
+    if any(&["fraction"]) {
+        conditions.push(format!("{of} = floor({of})"));
+    }
+    if conditions.is_empty() {
+        return "    take them out before the step, or leave the amount out of its  split\n".into();
+    }
+    format!("    take them out before the step:  keep {}\n", conditions.join(" and "))
 }
 
 fn keys(out: &mut String, examples: &[RepeatedKey]) {

@@ -30,7 +30,7 @@ impl Report<'_> {
         out
     }
 
-    /// Sole how it ended, and why.
+    /// Only how it ended, and why.
     pub fn verdict(&self) -> String {
         verdict::verdict(self)
     }

@@ -98,6 +98,7 @@ fn calls_that_are_wrong_end_with_two() {
         &["rnu", "p.granum"],
         &["run", "p.granum", "--set", "novalue"],
         &["run", "p.granum", "--threads", "0"],
+        &["run", "p.granum", "--threads", "-1"],
         &["show"],
         &["demo", "--quantity", "99"],
     ] {

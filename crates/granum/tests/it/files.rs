@@ -107,6 +107,21 @@ fn rows_of_the_wrong_length_are_refused() {
         "error: t.csv line 2: this row has 3 fields, and the header has 2: 1 | x | y\n  \
          a delimiter within a field needs quotes around the field\n"
     );
+    let ended = "error: t.csv line 2: this row has 3 fields, and the header has 2: 1 | x | \n  a \
+                 delimiter stands at the row's end; where every row has one, put one behind the \
+                 header too\n";
+    let csv = "a,b\n1,x,\n2,y,\n";
+    assert_eq!(refused(csv), ended);
+    let folder = Folder::new();
+    folder.file("t.csv", csv);
+    let surveyed = folder.granum(&["survey", "t.csv"]).code(3);
+    assert_eq!(surveyed.err, ended);
+    assert_eq!(read("a,b,\n1,x,\n2,y,\n"), "a,b,column_3\n1,x,\n2,y,\n");
+}
+
+#[test]
+fn a_column_without_a_name_gets_one_that_is_free() {
+    assert_eq!(read("k,,column_2\n1,2,3\n"), "k,column_3,column_2\n1,2,3\n");
 }
 
 #[test]
@@ -264,6 +279,8 @@ fn as_met(text: &str) -> Vec<(&'static str, &'static str, Vec<u8>)> {
     };
     let mut gzip = flate2::write::GzEncoder::new(vec![], flate2::Compression::default());
     gzip.write_all(text.as_bytes()).unwrap();
+    let gzip = gzip.finish().unwrap();
+    let zstandard = zstd::encode_all(text.as_bytes(), 3).unwrap();
     let mut both = flate2::write::GzEncoder::new(vec![], flate2::Compression::default());
     both.write_all(&utf16([0xFF, 0xFE], u16::to_le_bytes)).unwrap();
     let latin: Vec<u8> = text.chars().map(|letter| u8::try_from(letter).unwrap()).collect();
@@ -274,9 +291,11 @@ fn as_met(text: &str) -> Vec<(&'static str, &'static str, Vec<u8>)> {
         ("t.csv", "", utf16([0xFF, 0xFE], u16::to_le_bytes)),
         ("t.csv", "", utf16([0xFE, 0xFF], u16::to_be_bytes)),
         ("t.csv", "encoding \"utf-16le\"", utf16([0xFF, 0xFE], u16::to_le_bytes)),
-        ("t.csv.gz", "", gzip.finish().unwrap()),
+        ("t.csv", "", gzip.clone()),
+        ("t.csv", "", zstandard.clone()),
+        ("t.csv.gz", "", gzip),
         ("t.csv.gz", "", both.finish().unwrap()),
-        ("t.csv.zst", "", zstd::encode_all(text.as_bytes(), 3).unwrap()),
+        ("t.csv.zst", "", zstandard),
     ]
 }
 

@@ -147,8 +147,16 @@ fn quantities_that_cannot_be_counted() {
          1 row has a blank quantity (4.00 net)\n      blank   (t.csv line 4)\n    \
          1 row has a fraction of a unit (8.00 net)\n      1.5   (t.csv line 5)\n    \
          1 row has a quantity above 10,000 (16.00 net)\n      20000.0   (t.csv line 6)\n    \
-         take them out before the step, as in  keep QUANTITY > 0\n"
+         take them out before the step:  keep q > 0 and q <= 10000 and q = floor(q)\n"
     );
+    // What is proposed is right as printed.
+    let mended = "  keep q > 0 and q <= 10000 and q = floor(q)\n  units of q as n split net\n";
+    let folder = Folder::new();
+    folder
+        .file("t.csv", format!("{csv}7,2,9.00\n"))
+        .plan(&format!("input t from \"t.csv\"\ntable u from t\n{mended}output u to \"u.csv\"\n"));
+    folder.run().code(0);
+    assert_eq!(folder.read("u.csv").lines().count(), 3);
 }
 
 #[test]
@@ -159,6 +167,7 @@ fn an_amount_that_is_too_large_to_be_split() {
         "  read net as decimal(0)\n  track net\ntable u from t\n  units of q as n split net\n",
     );
     assert!(said.contains("1 row has an amount with too many digits to be split"), "{said}");
+    assert!(said.ends_with("or leave the amount out of its  split\n"), "{said}");
 }
 
 #[test]

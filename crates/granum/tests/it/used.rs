@@ -83,12 +83,15 @@ error[unknown-name]: `t` has no column called `nett`
 #[test]
 fn plans_that_are_not_there_or_use_each_other_are_told() {
     let folder = folder();
-    folder.plan("use \"nope.granum\"\nuse \"latin.granum\"\n").file("latin.granum", b"# \xfc\n");
+    folder
+        .plan("use \"nope.granum\"\nuse \"latin.granum\"\nuse \".\"\n")
+        .file("latin.granum", b"# \xfc\n");
     folder
         .granum(&["check", "p.granum"])
         .code(2)
         .complains("the plan \"nope.granum\" is not there")
-        .complains("the plan \"latin.granum\" is not UTF-8, as plans are");
+        .complains("the plan \"latin.granum\" is not UTF-8, as plans are")
+        .complains("the plan \".\" is a folder, not a plan");
     folder.file("a.granum", "use \"b.granum\"\n").file("b.granum", "use \"a.granum\"\n");
     folder
         .granum(&["check", "a.granum"])

@@ -124,9 +124,9 @@ fn name(name: &Name) -> String {
     plan_name(&name.text)
 }
 
-/// A name as it is written in a plan: in backticks where it needs them.
+/// A name as it is written in a plan: in backticks where it needs them, its own doubled.
 pub fn plan_name(name: &str) -> String {
-    if is_plain_name(name) { name.to_owned() } else { format!("`{name}`") }
+    if is_plain_name(name) { name.to_owned() } else { format!("`{}`", name.replace('`', "``")) }
 }
 
 /// A text as it is written in a plan.
