@@ -21,7 +21,8 @@ Exit codes:
   0  everything held
   1  the data does not hold to the plan; nothing was written
   2  the plan or the call is wrong
-  3  a file cannot be read, or not be written";
+  3  a file cannot be read, or not be written, or memory ran out
+  4  the program itself is at fault; it says what to send";
 
 /// What goes with every command.
 #[derive(Debug, Clone, ClapArgs)]

@@ -17,6 +17,33 @@ pub fn watch() {
     }));
 }
 
+/// What is being done, for who must tell that memory ran out in it.
+static DOING: Mutex<String> = Mutex::new(String::new());
+
+/// Notes what is being done from now on; nothing where that is not known.
+pub fn doing(what: &str) {
+    let mut doing = DOING.lock().unwrap_or_else(PoisonError::into_inner);
+    doing.clear();
+    doing.push_str(what);
+}
+
+/// What is printed where the system ended the work from within, behind its own line, and the exit
+/// code: memory that was refused, unless something had panicked before.
+pub fn aborted() -> (String, i32) {
+    let panicked = PANIC.try_lock().is_ok_and(|first| first.is_some());
+    if panicked {
+        return (told(&()), 4);
+    }
+    let doing = DOING.try_lock().map(|doing| doing.clone()).unwrap_or_default();
+    let place = if doing.is_empty() { String::new() } else { format!(" while {doing}") };
+    let text = format!(
+        "error: memory ran out{place}\n  Outputs were left as they were. Less is needed with  --threads 1 , \
+         and where rows that are not used are left out before\n  a step that holds them all (dedupe, \
+         one row, sort, units); or run it where more memory is free.\n"
+    );
+    (text, 3)
+}
+
 /// What is printed of a fault that ended the work.
 pub fn told(fault: &(dyn Any + Send)) -> String {
     let noted = PANIC.lock().unwrap_or_else(PoisonError::into_inner).take();

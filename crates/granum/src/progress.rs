@@ -63,6 +63,7 @@ impl Observer for Progress {
         let mut state = self.state.lock().unwrap_or_else(PoisonError::into_inner);
         let seconds = state.since.elapsed().as_secs_f64();
         state.since = Instant::now();
+        crate::fault::doing(what);
         let before = std::mem::replace(&mut state.stage, what.to_owned());
         if !before.is_empty() {
             state.past.push((before, seconds));

@@ -32,7 +32,7 @@ pub enum Exit {
     DataFailed,
     /// The plan or the call is wrong.
     PlanWrong,
-    /// A file cannot be read, or not be written.
+    /// A file cannot be read, or not be written, or memory ran out.
     FileFailed,
     /// The program itself is at fault.
     Fault,

@@ -138,6 +138,30 @@ fn a_signal_takes_back_what_was_begun() {
 
 #[cfg(target_os = "linux")]
 #[test]
+fn memory_that_runs_out_is_told_and_nothing_is_left() {
+    let folder = Folder::new();
+    let rows: String = (0..4_000).map(|row| format!("{row},9999,{row}.37\n")).collect();
+    folder.file("t.csv", format!("id,q,net\n{rows}")).plan(
+        "input t from \"t.csv\"\n  grain id\ntable u from t\n  units of q as n split net\n\
+         output t to \"out/t.csv\"\noutput u to \"out/u.csv\"\n",
+    );
+    let ended = std::process::Command::new("sh")
+        .args(["-c", "ulimit -v 700000; exec \"$0\" run p.granum --threads 1"])
+        .arg(env!("CARGO_BIN_EXE_granum"))
+        .current_dir(folder.path())
+        .output()
+        .unwrap();
+    let said = String::from_utf8(ended.stderr).unwrap();
+    assert_eq!(ended.status.code(), Some(3), "{said}");
+    assert!(
+        said.contains("error: memory ran out while reading t\n  Outputs were left as"),
+        "{said}"
+    );
+    assert_eq!(folder.names(), ["p.granum", "t.csv"]);
+}
+
+#[cfg(target_os = "linux")]
+#[test]
 fn a_full_disk_behind_standard_output_is_no_success() {
     let folder = Folder::new();
     folder.file("t.csv", "k,n\n1,2\n");
