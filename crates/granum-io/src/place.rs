@@ -9,7 +9,7 @@ use granum_core::engine::{Encoder, Output, OutputError};
 use tempfile::{Builder, NamedTempFile, TempPath};
 
 use crate::csv::CsvEncoder;
-use crate::unfinished::{Unfinished, prefix, remove_left};
+use crate::unfinished::{Unfinished, folders_made_for, prefix, remove_left};
 
 /// Links are followed so often at most.
 const LINKS: usize = 40;
@@ -100,6 +100,8 @@ impl PlacedFile {
             folders.iter().for_each(|folder| drop(fs::remove_dir(folder)));
             failed(name, "its folder cannot be made", &error)
         })?;
+        // Whichever output in a new folder is let go last takes it back.
+        folders.extend(folders_made_for(&target));
         remove_left(&target);
         let before = prefix(&target);
         let mut builder = Builder::new();
@@ -152,7 +154,11 @@ fn failed(name: &str, what: &str, error: &io::Error) -> OutputError {
 
 /// Whether the system has no more open files to give, to this process or at all.
 pub(crate) fn too_many_open(error: &io::Error) -> bool {
+    // With a path told beside it, only the words are left of the system's own number.
+    let said = || error.to_string();
     matches!(error.raw_os_error(), Some(23 | 24))
+        || error.get_ref().is_some()
+            && ["(os error 23)", "(os error 24)"].iter().any(|number| said().contains(number))
 }
 
 impl Output for PlacedFile {
@@ -258,6 +264,17 @@ mod tests {
             entries.map(|entry| entry.unwrap().file_name().into_string().unwrap()).collect();
         names.sort();
         names
+    }
+
+    #[test]
+    fn a_new_folder_goes_with_the_last_of_its_outputs() {
+        let dir = tempfile::tempdir().unwrap();
+        let first = begun(dir.path(), "new/deep/a.csv", "1");
+        let second = begun(dir.path(), "new/b.csv", "2");
+        drop(first);
+        assert_eq!(names(dir.path()), ["new"]);
+        drop(second);
+        assert!(names(dir.path()).is_empty());
     }
 
     #[test]

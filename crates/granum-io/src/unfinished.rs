@@ -61,6 +61,17 @@ impl Drop for Unfinished {
     }
 }
 
+/// The folders above a place that were made for outputs still on their way, innermost first.
+pub(crate) fn folders_made_for(target: &Path) -> Vec<PathBuf> {
+    let all = BEGUN.lock().unwrap_or_else(PoisonError::into_inner);
+    let made = all.iter().flatten().flat_map(|begun| &begun.folders);
+    let mut above: Vec<PathBuf> =
+        made.filter(|folder| target.starts_with(folder)).cloned().collect();
+    above.sort_by_key(|folder| std::cmp::Reverse(folder.components().count()));
+    above.dedup();
+    above
+}
+
 /// Takes back all that has been begun in this process: temporary files and new folders go, and what
 /// stood in a place stands there again. For whoever ends the process next.
 pub fn take_back() {

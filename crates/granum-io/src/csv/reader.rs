@@ -40,6 +40,11 @@ impl<R: Read> Splitter<R> {
         self.done && self.rest.is_empty()
     }
 
+    /// What was read of a record whose end has not been found.
+    pub fn unended(&self) -> &[u8] {
+        &self.rest
+    }
+
     /// The next part: whole records. `None` at the end; an error of kind `InvalidData` where a
     /// record does not end.
     pub fn next_part(&mut self) -> std::io::Result<Option<Vec<u8>>> {

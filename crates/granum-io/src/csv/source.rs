@@ -199,12 +199,10 @@ fn begin(path: &PathBuf, name: &str, spec: &InputSpec) -> Result<Beginning, Sour
     let stream = opening.open(path, skipped).map_err(system)?;
     let mut splitter = Splitter::new(stream, spec.delimiter, SAMPLE);
     let first = splitter.next_part().map_err(|failed| match failed.kind() {
-        std::io::ErrorKind::InvalidData => error(
-            SourceErrorKind::OpenQuote,
-            Some(1),
-            "begins with a row that does not end: a quote is opened and never closed",
-            "look for a quote at the beginning of a field",
-        ),
+        std::io::ErrorKind::InvalidData => {
+            let (kind, what, help) = unended(splitter.unended());
+            error(kind, Some(1), what, help)
+        }
         _ => system(failed),
     })?;
     let Some(text) = first else {
@@ -295,6 +293,19 @@ fn not_text(text: &[u8]) -> Option<(&'static str, &'static str)> {
             "say how it is written:  encoding \"utf-16be\"",
         )),
         (false, false) => None,
+    }
+}
+
+/// What is wrong with a file whose first row does not end, and what helps.
+pub(super) fn unended(text: &[u8]) -> (SourceErrorKind, &'static str, &'static str) {
+    if let Some((what, help)) = not_text(text) {
+        (SourceErrorKind::Encoding, what, help)
+    } else if memchr::memchr(b'"', text).is_some() {
+        let what = "begins with a row that does not end: a quote is opened and never closed";
+        (SourceErrorKind::OpenQuote, what, "look for a quote at the beginning of a field")
+    } else {
+        let what = "begins with a line of more than 64 MiB";
+        (SourceErrorKind::RecordSize, what, "look whether it is the file that was meant")
     }
 }
 

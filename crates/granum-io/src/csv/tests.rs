@@ -432,3 +432,11 @@ fn numbers_and_days_are_written_with_all_their_places() {
     );
     assert_eq!(header(["a", "b,c", "d\"e"].into_iter()), b"a,\"b,c\",\"d\"\"e\"\n");
 }
+
+#[test]
+fn a_first_row_that_never_ends_is_told_for_what_it_is() {
+    let told = |text: &[u8]| source::unended(text).1;
+    assert!(told(&[0; 99]).starts_with("has nothing but bytes of zero"));
+    assert!(told(b"k,\"x").ends_with("a quote is opened and never closed"));
+    assert_eq!(told(b"k,x"), "begins with a line of more than 64 MiB");
+}

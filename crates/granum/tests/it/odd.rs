@@ -138,10 +138,30 @@ fn a_signal_takes_back_what_was_begun() {
 
 #[cfg(target_os = "linux")]
 #[test]
+fn outputs_that_are_more_than_may_be_open_are_told() {
+    let folder = Folder::new();
+    let outputs: Vec<String> =
+        (0..90).map(|at| format!("output t to \"out/{at}.csv\"\n")).collect();
+    folder.file("t.csv", "k\n1\n");
+    folder.plan(&format!("input t from \"t.csv\"\n{}", outputs.concat()));
+    let ended = std::process::Command::new("sh")
+        .args(["-c", "ulimit -n 60; exec \"$0\" run p.granum"])
+        .arg(env!("CARGO_BIN_EXE_granum"))
+        .current_dir(folder.path())
+        .output()
+        .unwrap();
+    let said = String::from_utf8(ended.stderr).unwrap();
+    assert_eq!(ended.status.code(), Some(3), "{said}");
+    assert!(said.ends_with("let more files be open at once:  ulimit -n 10000\n"), "{said}");
+    assert_eq!(folder.names(), ["p.granum", "t.csv"]);
+}
+
+#[cfg(target_os = "linux")]
+#[test]
 fn memory_that_runs_out_is_told_and_nothing_is_left() {
     let folder = Folder::new();
-    let rows: String = (0..4_000).map(|row| format!("{row},9999,{row}.37\n")).collect();
-    folder.file("t.csv", format!("id,q,net\n{rows}")).plan(
+    let rows: Vec<String> = (0..4_000).map(|row| format!("{row},9999,{row}.37\n")).collect();
+    folder.file("t.csv", format!("id,q,net\n{}", rows.concat())).plan(
         "input t from \"t.csv\"\n  grain id\ntable u from t\n  units of q as n split net\n\
          output t to \"out/t.csv\"\noutput u to \"out/u.csv\"\n",
     );
