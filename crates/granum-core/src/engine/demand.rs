@@ -251,27 +251,23 @@ impl Demand {
 
     /// Rows of `table` must know their rows of `origin`.
     fn origin(&mut self, plan: &Plan, table: TableId, origin: TableId) {
-        let mut at = table;
-        while at != origin {
-            if !self.tables[at.0].origins.contains(&origin) {
-                self.tables[at.0].origins.push(origin);
-            }
-            let Source::Base(base) = plan.tables[at.0].source else { return };
-            at = base;
+        if self.origin_numbers(plan, table, origin) {
+            self.tables[origin.0].whole = true;
         }
-        self.tables[origin.0].whole = true;
     }
 
     /// Rows of `table` must know the numbers of their rows of `origin`, which need not be at hand.
-    fn origin_numbers(&mut self, plan: &Plan, table: TableId, origin: TableId) {
+    /// Gives whether `table` comes from there.
+    fn origin_numbers(&mut self, plan: &Plan, table: TableId, origin: TableId) -> bool {
         let mut at = table;
         while at != origin {
             if !self.tables[at.0].origins.contains(&origin) {
                 self.tables[at.0].origins.push(origin);
             }
-            let Source::Base(base) = plan.tables[at.0].source else { return };
+            let Source::Base(base) = plan.tables[at.0].source else { return false };
             at = base;
         }
+        true
     }
 
     fn table(&mut self, plan: &Plan, id: TableId) {

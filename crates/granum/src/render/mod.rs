@@ -93,6 +93,12 @@ fn count(number: u64) -> String {
     decimal::grouped(number.into(), Scale(0))
 }
 
+/// Amounts with their names, as in `33.00 net, 4.10 freight`; empty where there are none.
+fn sums(amounts: &[(String, granum_core::table::Amount)]) -> String {
+    let each: Vec<String> = amounts.iter().map(|(name, sum)| format!("{sum} {name}")).collect();
+    each.join(", ")
+}
+
 /// A count and its noun.
 fn counted(number: u64, one: &str, many: &str) -> String {
     format!("{} {}", count(number), if number == 1 { one } else { many })

@@ -4,7 +4,7 @@ use granum_core::lang::plan_name;
 use granum_core::table::Place;
 use granum_core::tally::{Problem, RepeatedKey, RowReason, UnitsTrouble};
 
-use super::{count, counted, visible};
+use super::{count, counted, sums, visible};
 
 /// Cells are shown up to so many letters.
 const LONG: usize = 80;
@@ -159,12 +159,11 @@ pub(super) fn problem(problem: &Problem, source: &str) -> String {
              give the total another name:  total row \"\u{2026}\"\n"
         ),
         Problem::StackedTwice { table, twice } => {
-            let amounts: Vec<String> =
-                twice.amounts.iter().map(|(name, sum)| format!("{sum} {name}")).collect();
+            let amounts = sums(&twice.amounts);
             let amounts = if amounts.is_empty() {
                 String::new()
             } else {
-                format!(", with {} once more", amounts.join(", "))
+                format!(", with {amounts} once more")
             };
             format!(
                 "  {table}: {} of {} {} in it twice{amounts}\n    {} brings them again. Stack tables \
@@ -209,10 +208,8 @@ fn units(table: &str, of: &str, troubles: &[UnitsTrouble]) -> String {
             "many" => "a quantity above 10,000",
             _ => "an amount with too many digits to be split",
         };
-        let amounts: Vec<String> =
-            trouble.amounts.iter().map(|(name, sum)| format!("{sum} {name}")).collect();
-        let amounts =
-            if amounts.is_empty() { String::new() } else { format!(" ({})", amounts.join(", ")) };
+        let amounts = sums(&trouble.amounts);
+        let amounts = if amounts.is_empty() { String::new() } else { format!(" ({amounts})") };
         out.push_str(&format!(
             "    {} {what}{amounts}\n",
             counted(trouble.rows, "row has", "rows have")

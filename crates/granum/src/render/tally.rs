@@ -4,7 +4,7 @@ use granum_core::table::Amount;
 use granum_core::tally::{Cut, GroupSizes, Part, Report, StepDetail, StepTally, TableTally};
 
 use super::columns::{Side, set};
-use super::{change, count, counted, folded, heading, shortened};
+use super::{change, count, counted, folded, heading, shortened, sums};
 
 /// Lines below the rows are shown up to so many.
 const FOOTER: usize = 3;
@@ -130,13 +130,8 @@ fn stages(way: &[&TableTally], lines: &[Line]) -> (Vec<Stage>, Vec<String>) {
         }
         notes.extend(parts_words(&table.parts));
         if let Some(twice) = &table.twice {
-            let amounts: Vec<String> =
-                twice.amounts.iter().map(|(name, sum)| format!("{sum} {name}")).collect();
-            let with = if amounts.is_empty() {
-                String::new()
-            } else {
-                format!(" with {}", amounts.join(", "))
-            };
+            let amounts = sums(&twice.amounts);
+            let with = if amounts.is_empty() { String::new() } else { format!(" with {amounts}") };
             notes.push(format!(
                 "{} of {}{with} {} in it twice, as the plan allows",
                 counted(twice.rows, "row", "rows"),
