@@ -1,11 +1,8 @@
 //! Aggregates that go over the rows once: counts, sums, least and greatest, conditions.
 
-use arrow_array::{Array, BooleanArray, Float64Array, Int64Array, UInt32Array};
-use arrow_buffer::NullBuffer;
-
 use super::{AggregateFunction, GroupFailure, Groups, Values};
 use crate::link::compare;
-use crate::table::Column;
+use crate::table::{Column, Fixed, Present, Rows, Truths};
 use crate::value::{ExactSum, Scale, Type, decimal};
 
 pub(super) fn fold(values: &Values, groups: &Groups) -> Result<Column, GroupFailure> {
@@ -22,9 +19,9 @@ pub(super) fn fold(values: &Values, groups: &Groups) -> Result<Column, GroupFail
 
 /// Calls `take` with each row that counts and has a value, and its group.
 fn each(values: &Values, groups: &Groups, mut take: impl FnMut(usize, usize)) {
-    let present = values.value.as_ref().and_then(Column::nulls);
+    let present = values.value.as_ref().and_then(Column::present);
     for row in 0..groups.rows() {
-        let there = present.as_ref().is_none_or(|present| present.is_valid(row));
+        let there = present.as_ref().is_none_or(|present| present.has(row));
         if there
             && values.counts(row)
             && let Some(group) = groups.of(row)
@@ -41,7 +38,7 @@ fn counts(values: &Values, groups: &Groups) -> Vec<i64> {
 }
 
 fn counted(counts: Vec<i64>) -> Column {
-    Column::Integer(Int64Array::from(counts))
+    Column::Integer(Fixed::from(counts))
 }
 
 /// The sum of each group in units of the column's scale; with the first group that does not fit.
@@ -57,7 +54,7 @@ fn units(values: &Values, groups: &Groups) -> Result<Vec<i128>, GroupFailure> {
             let cells = array.values();
             each(values, groups, |row, group| add(group, cells[row].into()));
         }
-        Some(Column::Decimal(array)) => {
+        Some(Column::Decimal(array, _)) => {
             let cells = array.values();
             each(values, groups, |row, group| add(group, cells[row]));
         }
@@ -77,7 +74,7 @@ fn floats(values: &Values, groups: &Groups) -> Option<Result<Vec<f64>, GroupFail
     let sum = |group: usize| {
         let mut sum = ExactSum::default();
         for row in rows[starts[group]..starts[group + 1]].iter().map(|row| *row as usize) {
-            if array.is_valid(row) && values.counts(row) {
+            if array.has(row) && values.counts(row) {
                 sum.add(array.value(row));
             }
         }
@@ -89,7 +86,7 @@ fn floats(values: &Values, groups: &Groups) -> Option<Result<Vec<f64>, GroupFail
 
 fn sum(values: &Values, groups: &Groups) -> Result<Column, GroupFailure> {
     if let Some(sums) = floats(values, groups) {
-        return Ok(Column::Number(Float64Array::from(sums?)));
+        return Ok(Column::Number(Fixed::from(sums?)));
     }
     let sums = units(values, groups)?;
     if let Type::Decimal(scale) = values.ty {
@@ -116,11 +113,11 @@ pub(crate) enum Sums {
 /// Sum by count of each group, rounded half away from zero as a division is. Blank where there is
 /// nothing; fails where a quotient has too many digits.
 pub(crate) fn divided(sums: Sums, counts: &[i64]) -> Result<Column, GroupFailure> {
-    let some = Some(counts.iter().map(|count| *count > 0).collect::<NullBuffer>());
+    let some = Some(counts.iter().map(|count| *count > 0).collect::<Present>());
     match sums {
         Sums::Floats(sums) => {
             let means = sums.iter().zip(counts).map(|(sum, count)| sum / (*count).max(1) as f64);
-            Ok(Column::Number(Float64Array::new(means.collect(), some)))
+            Ok(Column::Number(Fixed::new(means.collect(), some)))
         }
         Sums::Units(sums, scale) => {
             let means = sums.iter().zip(counts).enumerate().map(|(group, (sum, count))| {
@@ -158,14 +155,14 @@ fn extreme(values: &Values, groups: &Groups) -> Column {
             best[group] = Some(row as u32);
         }
     });
-    column.take(&UInt32Array::from(best))
+    column.take(&Rows::from(best))
 }
 
 fn condition(values: &Values, groups: &Groups) -> Result<Column, GroupFailure> {
     let array = match &values.value {
         Some(Column::Boolean(array)) => array.clone(),
         // A column without any value has no type of its own.
-        _ => BooleanArray::new_null(groups.rows()),
+        _ => Truths::blank(groups.rows()),
     };
     let mut holds = vec![0_i64; groups.count];
     let mut fails = vec![0_i64; groups.count];
@@ -181,7 +178,7 @@ fn condition(values: &Values, groups: &Groups) -> Result<Column, GroupFailure> {
         let each = holds.iter().zip(&fails);
         let truth: Vec<bool> =
             each.map(|(holds, fails)| if any { *holds > 0 } else { *fails == 0 }).collect();
-        return Ok(Column::Boolean(BooleanArray::from(truth)));
+        return Ok(Column::Boolean(Truths::from(truth)));
     }
     // Rows that the condition is blank for are rows all the same.
     let mut all = vec![0_i64; groups.count];

@@ -1,11 +1,9 @@
 //! Which group each row belongs to.
-
-use arrow_array::{Array, UInt32Array};
 use rayon::prelude::*;
 
 use super::order;
 use crate::link::{BlankKeys, KeyTable, Keys, LinkIndex};
-use crate::table::Column;
+use crate::table::{Column, Rows};
 
 /// The group of each row.
 #[derive(Debug, Clone)]
@@ -21,7 +19,7 @@ enum GroupOf {
     /// All rows are one group.
     One,
     /// Some rows may have none.
-    Each(UInt32Array),
+    Each(Rows),
 }
 
 impl Groups {
@@ -41,7 +39,7 @@ impl Groups {
     }
 
     /// The groups of rows that lead to these rows.
-    pub fn through(&self, leads: &UInt32Array) -> Self {
+    pub fn through(&self, leads: &Rows) -> Self {
         let of = leads.iter().map(|row| self.of(row? as usize).map(|group| group as u32));
         Self { of: GroupOf::Each(of.collect()), rows: leads.len(), count: self.count }
     }
@@ -54,15 +52,14 @@ impl Groups {
     pub fn of(&self, row: usize) -> Option<usize> {
         match &self.of {
             GroupOf::One => Some(0),
-            GroupOf::Each(of) if of.is_valid(row) => Some(of.values()[row] as usize),
-            GroupOf::Each(_) => None,
+            GroupOf::Each(of) => of.get(row).map(|group| group as usize),
         }
     }
 
     /// For each row its group: an array to take the group's values by.
-    pub fn array(&self) -> UInt32Array {
+    pub fn array(&self) -> Rows {
         match &self.of {
-            GroupOf::One => UInt32Array::from(vec![0; self.rows]),
+            GroupOf::One => Rows::from(vec![0; self.rows]),
             GroupOf::Each(of) => of.clone(),
         }
     }
@@ -70,8 +67,8 @@ impl Groups {
     /// As a column, so that groups can be part of a key.
     pub fn column(&self) -> Column {
         let array = self.array();
-        let numbers: Vec<i64> = array.values().iter().map(|group| i64::from(*group)).collect();
-        Column::Integer(arrow_array::Int64Array::new(numbers.into(), array.nulls().cloned()))
+        let numbers = array.iter().map(|group| group.map(i64::from));
+        Column::Integer(numbers.collect())
     }
 
     /// How many rows each group has.
@@ -141,5 +138,5 @@ pub(crate) fn number(keys: Vec<Column>, rows: usize) -> (Groups, Vec<u32>) {
         }
     }
     let count = firsts.len();
-    (Groups { of: GroupOf::Each(UInt32Array::from(of)), rows, count }, firsts)
+    (Groups { of: GroupOf::Each(Rows::from(of)), rows, count }, firsts)
 }

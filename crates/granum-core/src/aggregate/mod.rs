@@ -11,10 +11,8 @@ pub(crate) use groups::{Groups, number};
 pub(crate) use ordered::{different, order};
 pub(crate) use parts::{AllRows, folded, from_parts, kept, parted, parts};
 
-use arrow_array::BooleanArray;
-
 use crate::bug::Sure;
-use crate::table::Column;
+use crate::table::{Column, Truths};
 use crate::value::Type;
 
 /// What is worked of a group's rows.
@@ -52,7 +50,7 @@ pub(crate) struct Values {
     /// What is gathered; nothing for `rows`.
     pub value: Option<Column>,
     /// The rows that count.
-    pub filter: Option<BooleanArray>,
+    pub filter: Option<Truths>,
     /// What the rows of a group are ordered by, and whether the greatest comes first.
     pub by: Vec<(Column, bool)>,
     /// Whether each value stands once in a list.

@@ -3,48 +3,45 @@
 use std::cmp::Ordering;
 use std::collections::{BTreeMap, HashSet};
 
-use arrow_array::{Int64Array, UInt32Array};
-use arrow_buffer::BooleanBuffer;
-
 use super::{AggregateFunction, GroupFailure, Groups, Values};
 use crate::expr::texts;
 use crate::link::{BlankKeys, KeyTable, Keys, compare};
-use crate::table::Column;
+use crate::table::{Bits, Column, Fixed, Rows};
 
 /// Values are named up to this many.
 const NAMED: usize = 3;
 
 /// The rows that count and have a value.
-fn counting(values: &Values, groups: &Groups) -> BooleanBuffer {
-    let present = values.value.as_ref().and_then(Column::nulls);
-    BooleanBuffer::collect_bool(groups.rows(), |row| {
-        present.as_ref().is_none_or(|present| present.is_valid(row))
+fn counting(values: &Values, groups: &Groups) -> Bits {
+    let present = values.value.as_ref().and_then(Column::present);
+    Bits::collect(groups.rows(), |row| {
+        present.as_ref().is_none_or(|present| present.has(row))
             && values.counts(row)
             && groups.of(row).is_some()
     })
 }
 
 /// The rows of each group that have a value which no row of the group above has.
-fn first_of_each(values: &Values, groups: &Groups) -> BooleanBuffer {
+fn first_of_each(values: &Values, groups: &Groups) -> Bits {
     let counting = counting(values, groups);
-    let rows: UInt32Array = counting.set_indices_u32().collect();
+    let rows: Rows = counting.rows().map(|row| row as u32).collect();
     let value = values.value.clone().unwrap_or(Column::Blank(groups.rows()));
     let columns = vec![groups.column().take(&rows), value.take(&rows)];
     let table = KeyTable::build(&Keys::new(columns, BlankKeys::Apart, rows.len()));
     let mut firsts = vec![false; groups.rows()];
-    rows.values().iter().for_each(|row| firsts[*row as usize] = true);
+    rows.numbers().for_each(|row| firsts[row as usize] = true);
     for (repeat, _) in &table.repeats {
-        firsts[rows.values()[*repeat as usize] as usize] = false;
+        firsts[rows.row(*repeat as usize)] = false;
     }
-    BooleanBuffer::from(firsts)
+    Bits::from(firsts)
 }
 
 /// Of rows that are all one group, those that the aggregate can depend on, in their order.
 pub(super) fn needed(values: Values, rows: usize) -> Values {
     let groups = Groups::one(rows);
-    let rows: UInt32Array = match values.function {
+    let rows: Rows = match values.function {
         AggregateFunction::Distinct => different(&values, &groups),
-        _ => counting(&values, &groups).set_indices_u32().collect(),
+        _ => counting(&values, &groups).rows().map(|row| row as u32).collect(),
     };
     Values {
         value: values.value.map(|value| value.take(&rows)),
@@ -55,18 +52,18 @@ pub(super) fn needed(values: Values, rows: usize) -> Values {
 }
 
 /// The rows that a count of different values needs: of each value of a group the first.
-pub(crate) fn different(values: &Values, groups: &Groups) -> UInt32Array {
-    first_of_each(values, groups).set_indices_u32().collect()
+pub(crate) fn different(values: &Values, groups: &Groups) -> Rows {
+    first_of_each(values, groups).rows().map(|row| row as u32).collect()
 }
 
 pub(super) fn distinct(values: &Values, groups: &Groups) -> Column {
     let mut counts = vec![0_i64; groups.count];
-    for row in first_of_each(values, groups).set_indices() {
+    for row in first_of_each(values, groups).rows() {
         if let Some(group) = groups.of(row) {
             counts[group] += 1;
         }
     }
-    Column::Integer(Int64Array::from(counts))
+    Column::Integer(Fixed::from(counts))
 }
 
 /// The one value of each group; and the groups that have several, in their order.
@@ -74,7 +71,7 @@ pub(super) fn sole(values: &Values, groups: &Groups) -> (Column, Vec<GroupFailur
     let firsts = first_of_each(values, groups);
     let mut found: Vec<Option<u32>> = vec![None; groups.count];
     let mut several: BTreeMap<u32, Vec<u32>> = BTreeMap::new();
-    for row in firsts.set_indices_u32() {
+    for row in firsts.rows().map(|row| row as u32) {
         let Some(group) = groups.of(row as usize) else { continue };
         match found[group] {
             None => found[group] = Some(row),
@@ -89,8 +86,7 @@ pub(super) fn sole(values: &Values, groups: &Groups) -> (Column, Vec<GroupFailur
     several.keys().for_each(|group| found[*group as usize] = None);
     let failed = several.into_iter().map(|(group, rows)| GroupFailure::Several { group, rows });
     let value = values.value.as_ref();
-    let column =
-        value.map_or(Column::Blank(groups.count), |value| value.take(&UInt32Array::from(found)));
+    let column = value.map_or(Column::Blank(groups.count), |value| value.take(&Rows::from(found)));
     (column, failed.collect())
 }
 
@@ -120,7 +116,7 @@ pub(super) fn chosen(values: &Values, groups: &Groups) -> Column {
         _ => Ordering::Greater,
     };
     let mut best: Vec<Option<u32>> = vec![None; groups.count];
-    for row in counting(values, groups).set_indices() {
+    for row in counting(values, groups).rows() {
         let Some(group) = groups.of(row) else { continue };
         if values.by.iter().any(|(column, _)| column.is_blank(row)) {
             continue;
@@ -130,7 +126,7 @@ pub(super) fn chosen(values: &Values, groups: &Groups) -> Column {
             best[group] = Some(row as u32);
         }
     }
-    value.take(&UInt32Array::from(best))
+    value.take(&Rows::from(best))
 }
 
 /// All values as one text, in row order or as they are ordered.

@@ -1,7 +1,5 @@
 //! Aggregates put together from parts of the rows: what is kept of a part, and the result of all.
 
-use arrow_array::Array;
-
 use super::ordered::needed;
 use super::{AggregateFunction, GroupFailure, Groups, Sums, Values, aggregate, divided, narrowed};
 use crate::bug::Sure;
@@ -46,7 +44,7 @@ pub(crate) fn parts(worked: &Values, groups: &Groups) -> Result<Vec<Column>, Gro
             let holds = match &worked.value {
                 Some(Column::Boolean(array)) => {
                     let units = (0..groups.rows())
-                        .map(|row| (!array.is_null(row) && array.value(row)).then_some(1));
+                        .map(|row| (array.has(row) && array.value(row)).then_some(1));
                     Column::Integer(units.collect())
                 }
                 _ => Column::all_blank(Type::Integer, groups.rows()),
@@ -114,7 +112,7 @@ pub(crate) fn from_parts(
     use AggregateFunction::{Mean, Share, Sum};
     let units = |column: &Column| match column {
         Column::Integer(array) => array.values().iter().map(|value| i128::from(*value)).collect(),
-        Column::Decimal(array) => array.values().to_vec(),
+        Column::Decimal(array, _) => array.values().to_vec(),
         other => vec![0; other.len()],
     };
     match (function, parts) {

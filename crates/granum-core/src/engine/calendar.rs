@@ -1,11 +1,9 @@
 //! The rows of a calendar.
-
-use arrow_array::{Date32Array, StringViewArray, UInt32Array};
 use jiff::civil::Date;
 
 use crate::expr::calendar as words;
 use crate::resolve::CalendarPlan;
-use crate::table::{Batch, Column, TableId};
+use crate::table::{Batch, Column, Fixed, Rows, TableId, Texts};
 use crate::value::day;
 
 /// All days with what is known of each, in the order of the calendar's columns.
@@ -18,13 +16,13 @@ pub(super) fn rows(id: TableId, slots: usize, plan: &CalendarPlan) -> Batch {
             write(*date, &mut out);
             Some(out)
         });
-        Column::Text(texts.collect::<StringViewArray>())
+        Column::Text(texts.collect::<Texts>())
     };
     let number = |of: fn(Date) -> i64| {
         Column::Integer(dates.iter().map(|date| of(*date)).collect::<Vec<_>>().into())
     };
     let columns = [
-        Column::Date(Date32Array::from(days.clone())),
+        Column::Date(Fixed::from(days.clone())),
         text(words::write_month),
         text(words::write_quarter),
         number(|date| date.year().into()),
@@ -35,6 +33,6 @@ pub(super) fn rows(id: TableId, slots: usize, plan: &CalendarPlan) -> Batch {
     for (slot, column) in plan.slots.iter().zip(columns) {
         all[slot.0] = Some(column);
     }
-    let numbers = UInt32Array::from_iter_values(0..days.len() as u32);
+    let numbers = Rows::same(days.len());
     Batch::new(days.len(), all, vec![(id, numbers)])
 }

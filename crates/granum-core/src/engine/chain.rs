@@ -2,13 +2,11 @@
 //! before as it passes. Rows go through in batches; a step that must see all rows at once gathers
 //! them first.
 
+use rayon::prelude::*;
 use std::collections::HashMap;
 use std::ops::Range;
 use std::sync::Arc;
 use std::sync::atomic::AtomicU64;
-
-use arrow_array::UInt32Array;
-use rayon::prelude::*;
 
 use super::check::CheckSum;
 use super::demand::{Demand, input_of};
@@ -23,7 +21,7 @@ use crate::bug::{Sure, bug};
 use crate::expr::World;
 use crate::resolve::{GatherId, Plan, Proof, Source, Step, UnitsPlan};
 use crate::step::units::Trouble;
-use crate::table::{Batch, Places, Stack, Table, TableId};
+use crate::table::{Batch, Places, Rows, Stack, Table, TableId};
 use crate::tally::{Problem, UnitsTrouble};
 
 /// Rows of a finished table that go through together.
@@ -256,7 +254,7 @@ impl ChainRun<'_> {
                     continue;
                 }
                 if *origin == base {
-                    origins.push((base, UInt32Array::from_iter_values(0..table.rows as u32)));
+                    origins.push((base, Rows::same(table.rows)));
                 } else if let Some(rows) = table.origin(*origin) {
                     origins.push((*origin, rows.clone()));
                 }
@@ -420,7 +418,7 @@ impl ChainRun<'_> {
             live.then(|| crate::table::Column::all_blank(*ty, 0))
         });
         let origins = self.origins_wanted();
-        let none = || UInt32Array::from(Vec::<u32>::new());
+        let none = || Rows::from(Vec::<u32>::new());
         Batch::new(0, slots.collect(), origins.into_iter().map(|id| (id, none())).collect())
     }
 

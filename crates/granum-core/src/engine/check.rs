@@ -8,7 +8,7 @@ use super::operations::{Naming, finished_problem, finished_slots, grain_values};
 use crate::aggregate::AllRows;
 use crate::expr::{Failing, Kind, Scope, Typed, World, evaluate, truth};
 use crate::resolve::{CheckKind, CheckPlan, Plan, Total};
-use crate::table::{Batch, Table, TableId};
+use crate::table::{Batch, Rows, Table, TableId};
 use crate::tally::{CheckTally, FailedRow, Problem, RowReason, share_text};
 use crate::value::{Scalar, Scale, decimal};
 
@@ -68,7 +68,7 @@ pub(super) fn check_over(
     })?;
     let mut sum = CheckSum {
         rows: columns.rows as u64,
-        failed: (columns.rows - holds.true_count()) as u64,
+        failed: (columns.rows - holds.count()) as u64,
         blank: blank as u64,
         examples: vec![],
     };
@@ -127,7 +127,7 @@ pub(super) fn passing(
 pub(super) fn finished_rows(table: &Table, id: TableId) -> Batch {
     let mut origins: Vec<_> =
         table.origins.iter().filter(|(origin, _)| *origin != id).cloned().collect();
-    origins.push((id, arrow_array::UInt32Array::from_iter_values(0..table.rows as u32)));
+    origins.push((id, Rows::same(table.rows)));
     Batch::new(table.rows, table.columns.clone(), origins)
 }
 

@@ -3,8 +3,6 @@
 use std::collections::BTreeMap;
 use std::sync::atomic::AtomicU64;
 
-use arrow_array::{Array, UInt32Array};
-
 use super::chain::Context;
 use super::check::finished_rows;
 use super::operations::{Naming, StepRunner, finished_problem};
@@ -15,7 +13,7 @@ use crate::expr::{
 };
 use crate::link::LinkIndex;
 use crate::resolve::{AggregatePlan, Gather, GatherId, GatherWhat, Plan};
-use crate::table::{Batch, Column};
+use crate::table::{Batch, Column, Rows, Truths};
 use crate::tally::Problem;
 use crate::value::Scalar;
 
@@ -62,12 +60,12 @@ fn values_noting(
     let filter = plan.filter.as_ref().map(&mut column).transpose()?.map(|filter| match filter {
         Column::Boolean(array) => {
             // What is blank is not true.
-            let nulls = array.nulls().map(|nulls| nulls.inner().clone());
+            let present = array.present().map(|present| present.bits().clone());
             let truth =
-                nulls.map_or_else(|| array.values().clone(), |nulls| array.values() & &nulls);
-            arrow_array::BooleanArray::new(truth, None)
+                present.map_or_else(|| array.values().clone(), |present| array.values() & &present);
+            Truths::new(truth, None)
         }
-        Column::Blank(_) => arrow_array::BooleanArray::from(vec![false; rows.rows]),
+        Column::Blank(_) => Truths::from(vec![false; rows.rows]),
         other => bug(format!("a condition is of {}", other.ty())),
     });
     let mut by = vec![];
@@ -179,8 +177,7 @@ pub(super) fn gather(context: &Context<'_>, id: GatherId) -> Option<(Gathered, G
     let (column, groups_failed) = aggregate_each(&values, &groups);
     let mut faults = BTreeMap::new();
     for failure in rows_failed {
-        if index.is_valid(failure.row) {
-            let to = index.value(failure.row);
+        if let Some(to) = index.get(failure.row) {
             faults.entry(to).or_insert_with(|| row_of_way(context, gather, &rows, &step, failure));
         }
     }
@@ -209,7 +206,7 @@ pub(super) fn leading(
     runner: &StepRunner<'_>,
     plan: &AggregatePlan,
     batch: &Batch,
-) -> Result<Option<(Values, UInt32Array)>, Problem> {
+) -> Result<Option<(Values, Rows)>, Problem> {
     let context = runner.context;
     let Some((gather, plan)) = rows_gathered(context.plan, plan) else { return Ok(None) };
     let (Some((rows, index)), Some(here)) = (way(context, gather), batch.origin(gather.to)) else {
@@ -219,13 +216,13 @@ pub(super) fn leading(
     let (values, failed) = values_of_way(context, plan, &rows);
     let led_to = context.world.tables[gather.to.0].as_ref().map_or(0, |table| table.rows);
     let mut row_of = vec![None; led_to];
-    (0..).zip(here).for_each(|(row, origin)| {
+    (0..).zip(here.iter()).for_each(|(row, origin)| {
         if let Some(origin) = origin {
             row_of[origin as usize] = Some(row);
         }
     });
-    let leads: UInt32Array = index.iter().map(|origin| row_of[origin? as usize]).collect();
-    if let Some(failure) = failed.into_iter().find(|failure| leads.is_valid(failure.row)) {
+    let leads: Rows = index.iter().map(|origin| row_of[origin? as usize]).collect();
+    if let Some(failure) = failed.into_iter().find(|failure| leads.has(failure.row)) {
         return Err(row_of_way(context, gather, &rows, step, failure));
     }
     Ok(Some((values, leads)))
@@ -244,10 +241,8 @@ pub(super) fn rows_gathered<'p>(
     }
 }
 
-fn presence(index: &UInt32Array, rows: usize) -> Column {
+fn presence(index: &Rows, rows: usize) -> Column {
     let mut found = vec![false; rows];
-    for row in (0..index.len()).filter(|row| index.is_valid(*row)) {
-        found[index.value(row) as usize] = true;
-    }
+    index.numbers().for_each(|row| found[row as usize] = true);
     Column::Boolean(found.into())
 }

@@ -1,12 +1,10 @@
 //! Which rows of a stack came from one row: where tables of common rows are stacked, money is
 //! counted twice.
 
-use arrow_array::UInt32Array;
-
 use super::chain::Context;
 use crate::bug::Sure;
 use crate::resolve::{Lay, Plan, SeveralPlan, Source, Step};
-use crate::table::{Column, TableId};
+use crate::table::{Column, Rows, TableId};
 use crate::tally::StackedTwice;
 
 /// A table and those that it is made from, as long as each row comes from one row: up to an input, a
@@ -82,10 +80,10 @@ fn through_stacks(plan: &Plan, part: TableId, needed: &mut Vec<(TableId, TableId
 }
 
 /// The numbers of a table's rows in one that they came from.
-fn numbers(context: &Context<'_>, table: TableId, from: TableId) -> UInt32Array {
+fn numbers(context: &Context<'_>, table: TableId, from: TableId) -> Rows {
     let built = context.world.tables[table.0].as_ref().sure("a table that is stacked");
     if table == from {
-        return UInt32Array::from_iter_values(0..built.rows as u32);
+        return Rows::same(built.rows);
     }
     built.origin(from).sure("where rows of a stack began").clone()
 }
@@ -93,12 +91,12 @@ fn numbers(context: &Context<'_>, table: TableId, from: TableId) -> UInt32Array 
 /// For each row of a part of a stack the leaf that it came from, and its number there.
 fn lineage(context: &Context<'_>, part: TableId) -> Vec<(TableId, u32)> {
     let Some(stack) = stack_of(context.plan, part) else {
-        return numbers(context, part, part).values().iter().map(|row| (part, *row)).collect();
+        return numbers(context, part, part).numbers().map(|row| (part, row)).collect();
     };
     let parts = parts_of(context.plan, stack).unwrap_or_default();
     let all: Vec<_> = parts.iter().flat_map(|part| lineage(context, *part)).collect();
     let rows = numbers(context, part, stack);
-    rows.values().iter().map(|row| all[*row as usize]).collect()
+    rows.numbers().map(|row| all[row as usize]).collect()
 }
 
 /// The rows of a stack that a part before had brought already, with their tracked amounts; `slots` are
@@ -127,13 +125,13 @@ pub(super) fn stacked_twice(
                 let mut brought: Vec<bool> = vec![];
                 let there = numbers(context, other, common);
                 for (_, row) in earlier.iter().filter(|(of, _)| *of == other) {
-                    let row = there.value(*row as usize) as usize;
+                    let row = there.row(*row as usize);
                     brought.resize(brought.len().max(row + 1), false);
                     brought[row] = true;
                 }
                 let here = numbers(context, leaf, common);
                 for (row, (of, number)) in own.iter().enumerate() {
-                    let root = (*of == leaf).then(|| here.value(*number as usize) as usize);
+                    let root = (*of == leaf).then(|| here.row(*number as usize));
                     if root.is_some_and(|root| brought.get(root) == Some(&true)) {
                         found[row] = true;
                         first.get_or_insert((common, several.tables[at]));
@@ -146,7 +144,7 @@ pub(super) fn stacked_twice(
         start += own.len() as u32;
     }
     let (root, part) = first?;
-    let rows = UInt32Array::from(again);
+    let rows = Rows::from(again);
     let own = &plan.tables[id.0];
     let tracked = own.tracked.iter().filter_map(|tracked| {
         let (_, slot) = tracked.versions.first()?;

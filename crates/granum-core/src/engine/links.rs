@@ -1,10 +1,8 @@
 //! Builds links between finished tables, and their tallies.
 
+use rayon::prelude::*;
 use std::collections::BTreeMap;
 use std::sync::atomic::AtomicU64;
-
-use arrow_array::{Array, UInt32Array};
-use rayon::prelude::*;
 
 use super::chain::Context;
 use super::check::finished_rows;
@@ -13,7 +11,7 @@ use crate::expr::{Kind, Typed, evaluate_all};
 use crate::grain::{EXAMPLES, examples, key_text, repeated};
 use crate::link::{BlankKeys, KeyTable, Keys, LinkIndex, Missing, link_few, near_misses};
 use crate::resolve::{LinkId, LinkPlan, Required};
-use crate::table::{Amount, Batch, Column, Table, TableId};
+use crate::table::{Amount, Batch, Column, Rows, Table, TableId};
 use crate::tally::{LinkAmount, LinkTally, MissingKey, Problem, RepeatedKey, Spread};
 
 /// Missing keys are listed up to this many.
@@ -118,7 +116,7 @@ fn tally(
     to: &Table,
 ) -> LinkTally {
     let plan = &context.plan.tables[link.from.0];
-    let matched = (index.len() - index.null_count()) as u64;
+    let matched = (index.len() - index.blanks()) as u64;
     let blank = left.absent() as u64;
     let tracked = plan.tracked.iter().filter(|tracked| tracked.ends_at.is_none());
     let amounts = || -> Vec<LinkAmount> {
@@ -174,9 +172,9 @@ fn link_amount(
     let counts = |row: usize| !blank_allowed || left.has_key(row);
     if let Column::Number(array) = column {
         let mut sums = LinkSums::<f64>::default();
-        for row in (0..array.len()).filter(|row| array.is_valid(*row)) {
+        for row in (0..array.len()).filter(|row| array.has(*row)) {
             let value = array.value(row);
-            if index.is_valid(row) {
+            if index.has(row) {
                 sums.matched += value.abs();
                 sums.matched_net += value;
             } else if counts(row) {
@@ -186,18 +184,18 @@ fn link_amount(
         }
         return sums.tally(name, |sum| Amount::Float { sum, blanks: 0 });
     }
-    let nulls = column.nulls();
+    let present = column.present();
     let sums = |values: &(dyn Fn(usize) -> i128 + Sync)| {
         let runs = (0..column.len()).into_par_iter().step_by(RUN);
         runs.map(|start| {
             let mut sums = LinkSums::<i128>::default();
             for row in start..(start + RUN).min(column.len()) {
-                if nulls.as_ref().is_some_and(|nulls| nulls.is_null(row)) {
+                if present.as_ref().is_some_and(|present| !present.has(row)) {
                     continue;
                 }
                 // A run of decimals, each below 10^38, may not fit; nothing else can overflow.
                 let value = values(row);
-                if index.is_valid(row) {
+                if index.has(row) {
                     sums.matched = sums.matched.checked_add(value.abs())?;
                     sums.matched_net = sums.matched_net.checked_add(value)?;
                 } else if counts(row) {
@@ -211,7 +209,7 @@ fn link_amount(
     };
     let sums = match column {
         Column::Integer(array) => sums(&|row| array.value(row).into()),
-        Column::Decimal(array) => sums(&|row| array.value(row)),
+        Column::Decimal(array, _) => sums(&|row| array.value(row)),
         _ => Some(LinkSums::default()),
     };
     let scale = column.ty().scale().unwrap_or_default();
@@ -255,12 +253,7 @@ impl LinkSums<i128> {
 /// How many rows of the target nothing leads to, and how many rows lead to one of the others.
 pub(super) fn spread(index: &LinkIndex, target_rows: usize) -> (u64, Option<Spread>) {
     let mut counts = vec![0_u32; target_rows];
-    let nulls = index.nulls();
-    for (row, to) in index.values().iter().enumerate() {
-        if nulls.is_none_or(|nulls| nulls.is_valid(row)) {
-            counts[*to as usize] += 1;
-        }
-    }
+    index.numbers().for_each(|to| counts[to as usize] += 1);
     let mut by_count: BTreeMap<u32, u64> = BTreeMap::new();
     for count in counts {
         *by_count.entry(count).or_default() += 1;
@@ -287,15 +280,15 @@ pub(super) fn spread(index: &LinkIndex, target_rows: usize) -> (u64, Option<Spre
 /// The first keys that the target does not have, in the order of the rows, with how many rows
 /// have each.
 pub(super) fn missing_keys(left: &Keys, index: &LinkIndex) -> Vec<MissingKey> {
-    if index.null_count() == 0 {
+    if index.blanks() == 0 {
         return vec![];
     }
     let missing: Vec<u32> = (0..index.len())
-        .filter(|row| index.is_null(*row) && left.has_key(*row))
+        .filter(|row| !index.has(*row) && left.has_key(*row))
         .map(|row| row as u32)
         .collect();
     let rows = missing.len();
-    let keys = left.take(&UInt32Array::from(missing));
+    let keys = left.take(&Rows::from(missing));
     let table = KeyTable::build(&keys);
     let mut counts: BTreeMap<u32, u64> = BTreeMap::new();
     for (_, first) in &table.repeats {

@@ -1,10 +1,8 @@
 //! One link in depth, whether or not it could be built: what meets on both sides, by what values,
 //! what a join would have made, and why keys nearly match.
 
-use std::collections::BTreeMap;
-
-use arrow_array::{Array, BooleanArray};
 use serde::Serialize;
+use std::collections::BTreeMap;
 
 use super::beside::Beside;
 use super::chain::Stop;
@@ -19,7 +17,7 @@ use crate::grain::{EXAMPLES, examples, repeated};
 use crate::lang::{Diagnostic, DiagnosticKind, PlanTree, Span};
 use crate::link::{BlankKeys, KeyTable, Keys, LinkIndex, Missing, compare, near_misses};
 use crate::resolve::{LinkId, Plan};
-use crate::table::{Amount, Column, TableId};
+use crate::table::{Amount, Bits, Column, TableId, Texts};
 use crate::tally::{MissingKey, NearMiss, Problem, RepeatedKey, Spread};
 use crate::value::Type;
 
@@ -325,7 +323,7 @@ fn tell(
             let file = |row: usize| {
                 naming.place(&context, &from_rows, row).map(|place| place.file.to_string())
             };
-            let files: arrow_array::StringViewArray = (0..from.rows).map(file).collect();
+            let files: Texts = (0..from.rows).map(file).collect();
             Some(Column::Text(files))
         }
         _ => beside_column("matched_by"),
@@ -340,16 +338,16 @@ fn tell(
 
 fn side(keys: &Keys, index: &LinkIndex, amount: Option<&Column>, name: &str) -> Side {
     let rows = keys.rows() as u64;
-    let matched = rows - index.null_count() as u64;
+    let matched = rows - index.blanks() as u64;
     let blank = keys.absent() as u64;
     let sum = |column: &Column, counts: &dyn Fn(usize) -> bool| {
-        let chosen: BooleanArray = (0..keys.rows()).map(|row| Some(counts(row))).collect();
+        let chosen = Bits::collect(keys.rows(), counts);
         let chosen = column.filter(&chosen);
         (chosen.magnitude(), chosen.sum())
     };
     let amounts = amount.map(|column| {
-        let (matched, matched_net) = sum(column, &|row| index.is_valid(row));
-        let (missing, missing_net) = sum(column, &|row| index.is_null(row) && keys.has_key(row));
+        let (matched, matched_net) = sum(column, &|row| index.has(row));
+        let (missing, missing_net) = sum(column, &|row| !index.has(row) && keys.has_key(row));
         let (blank, blank_net) = sum(column, &|row| !keys.has_key(row));
         let name = name.to_owned();
         AmountsOf { name, matched, missing, blank, matched_net, missing_net, blank_net }
@@ -370,9 +368,9 @@ fn groups(by: Column, keys: &Keys, index: &LinkIndex, amount: Option<&Column>) -
     let values = Keys::new(vec![by.clone()], BlankKeys::Equal, rows);
     let first = KeyTable::build(&values).link(&values, &values);
     let mut found: BTreeMap<u32, Group> = BTreeMap::new();
-    for (row, of) in first.values().iter().enumerate() {
-        let group = found.entry(*of).or_insert_with(|| Group {
-            value: by.scalar(*of as usize).to_string(),
+    for (row, of) in first.numbers().enumerate() {
+        let group = found.entry(of).or_insert_with(|| Group {
+            value: by.scalar(of as usize).to_string(),
             rows: 0,
             matched: 0,
             missing: 0,
@@ -380,7 +378,7 @@ fn groups(by: Column, keys: &Keys, index: &LinkIndex, amount: Option<&Column>) -
             missing_net: None,
         });
         group.rows += 1;
-        if index.is_valid(row) {
+        if index.has(row) {
             group.matched += 1;
         } else if keys.has_key(row) {
             group.missing += 1;
@@ -391,8 +389,8 @@ fn groups(by: Column, keys: &Keys, index: &LinkIndex, amount: Option<&Column>) -
     if let Some(amount) = amount {
         // The rows of each group, so that each is summed once.
         let mut rows_of: BTreeMap<u32, Vec<u32>> = BTreeMap::new();
-        for (row, of) in first.values().iter().enumerate().filter(|(row, _)| index.is_null(*row)) {
-            rows_of.entry(*of).or_default().push(row as u32);
+        for (row, of) in first.numbers().enumerate().filter(|(row, _)| !index.has(*row)) {
+            rows_of.entry(of).or_default().push(row as u32);
         }
         for (of, group) in &mut found {
             let rows = rows_of.remove(of).unwrap_or_default();

@@ -1,6 +1,4 @@
 //! `one row per`, and the values of groups that each row gets.
-
-use arrow_array::{Int64Array, UInt32Array};
 use rayon::prelude::*;
 
 use super::chain::Stop;
@@ -12,7 +10,7 @@ use crate::aggregate::{AggregateFunction, GroupFailure, Groups, Values, aggregat
 use crate::expr::{Typed, evaluate_all};
 use crate::lang::plan_name;
 use crate::resolve::{AggregatePlan, GroupedPlan, GroupedWhat, OneRowPlan, TablePlan};
-use crate::table::{Batch, Column};
+use crate::table::{Batch, Column, Fixed, Rows};
 use crate::tally::{GroupSizes, Mistake, Problem};
 use crate::value::{ExactSum, Scalar, Type, day, decimal};
 
@@ -71,7 +69,7 @@ pub(super) fn one_row(
     };
     let worked = plan.results.iter().map(|(result, _)| worked(runner, result, batch));
     let worked = worked.collect::<Result<Vec<_>, _>>()?;
-    let firsts = UInt32Array::from(firsts);
+    let firsts = Rows::from(firsts);
     let text = &table.steps[step].text;
     let results = |groups: &Groups, whole: bool| -> Result<Vec<Column>, Problem> {
         let found: Vec<_> = worked
@@ -125,7 +123,7 @@ fn worked(
     runner: &StepRunner<'_>,
     result: &AggregatePlan,
     batch: &Batch,
-) -> Result<(Values, Option<UInt32Array>), Problem> {
+) -> Result<(Values, Option<Rows>), Problem> {
     if let Some((values, leads)) = leading(runner, result, batch)? {
         return Ok((values, Some(leads)));
     }
@@ -145,7 +143,7 @@ pub(super) fn grouped(
         let failed = |plan: &AggregatePlan, values: &Values, failure| {
             let array = groups.array();
             let named = |group: u32| {
-                let row = array.values().iter().position(|of| *of == group);
+                let row = array.iter().position(|of| of == Some(group));
                 let value = |key: &Column| row.map_or(Scalar::Blank, |row| key.scalar(row));
                 keys.iter().map(|key| (String::new(), value(key))).collect()
             };
@@ -215,10 +213,10 @@ pub(super) fn shared_name(
 pub(super) fn group_named(
     plan: &OneRowPlan,
     keys: &[Column],
-    firsts: &UInt32Array,
+    firsts: &Rows,
     group: u32,
 ) -> Vec<(String, Scalar)> {
-    let row = firsts.value(group as usize) as usize;
+    let row = firsts.row(group as usize);
     plan.keys.iter().zip(keys).map(|((.., name), key)| (name.clone(), key.scalar(row))).collect()
 }
 
@@ -297,7 +295,7 @@ fn position(groups: &Groups, by: &[(Column, bool)]) -> Column {
             places[*row as usize] = place;
         }
     }
-    Column::Integer(Int64Array::from(places))
+    Column::Integer(Fixed::from(places))
 }
 
 /// The sum up to each row, in its group's order. A row that does not count leaves it as it is.
@@ -326,7 +324,7 @@ fn running(values: &Values, groups: &Groups) -> Result<Column, GroupFailure> {
     }
     let units = |row: usize| match value {
         Column::Integer(array) => i128::from(array.value(row)),
-        Column::Decimal(array) => array.value(row),
+        Column::Decimal(array, _) => array.value(row),
         _ => 0,
     };
     let mut sums = vec![0_i128; groups.rows()];
@@ -347,5 +345,5 @@ fn running(values: &Values, groups: &Groups) -> Result<Column, GroupFailure> {
         let group = groups.of(row).unwrap_or(0) as u32;
         i64::try_from(sum).map_err(|_| GroupFailure::Overflow { group })
     });
-    Ok(Column::Integer(Int64Array::from(whole.collect::<Result<Vec<_>, _>>()?)))
+    Ok(Column::Integer(Fixed::from(whole.collect::<Result<Vec<_>, _>>()?)))
 }

@@ -2,9 +2,6 @@
 
 use std::sync::atomic::{AtomicU64, Ordering};
 
-use arrow_array::BooleanArray;
-use arrow_buffer::BooleanBuffer;
-
 use super::chain::{Chain, Context, Op};
 use super::check::CheckSum;
 use super::demand::input_of;
@@ -14,7 +11,7 @@ use crate::bug::Sure;
 use crate::expr::{Failing, FailureKind, RowFailure, Scope, Typed, evaluate, truth};
 use crate::resolve::{Plan, Step, TablePlan};
 use crate::step::units::{Trouble, split_units};
-use crate::table::{Amount, Batch, Column, Place, Places, TableId};
+use crate::table::{Amount, Batch, Bits, Column, Place, Places, Rows, TableId};
 use crate::tally::{Problem, RowReason};
 
 /// What came of a batch that went through some operations.
@@ -54,7 +51,7 @@ impl Naming<'_> {
     }
 
     pub fn place(&self, context: &Context<'_>, batch: &Batch, row: usize) -> Option<Place> {
-        let number = batch.origin(self.input)?.values()[row];
+        let number = batch.origin(self.input)?.get(row)?;
         self.place_of(context, number)
     }
 
@@ -63,7 +60,7 @@ impl Naming<'_> {
             return places.place(number);
         }
         let input = context.world.tables[self.input.0].as_ref()?;
-        let as_read = input.origin(self.input)?.values()[number as usize];
+        let as_read = input.origin(self.input)?.get(number as usize)?;
         input.places.as_ref()?.place(as_read)
     }
 }
@@ -210,7 +207,7 @@ impl<'a> StepRunner<'a> {
             .map(|(row, text, _)| (row, text, self.naming.place(self.context, batch, row)))
             .collect();
         let rows: Vec<u32> = trouble.rows.iter().map(|row| *row as u32).collect();
-        let rows = arrow_array::UInt32Array::from(rows);
+        let rows = Rows::from(rows);
         for tracked in &self.plan().tracked {
             let column =
                 tracked.slot_before(self.step).and_then(|slot| batch.slots[slot.0].as_ref());
@@ -237,9 +234,9 @@ impl<'a> StepRunner<'a> {
     fn filter(&self, batch: &mut Batch, keep: bool, condition: &Typed) -> Result<StepSum, Problem> {
         let (holds, blank) =
             truth(condition, &self.scope(batch)).map_err(|failure| self.problem(batch, failure))?;
-        let stays = if keep { holds } else { BooleanArray::new(!holds.values(), None) };
-        let removed_rows = (batch.rows - stays.true_count()) as u64;
-        let removed = self.removed(batch, stays.values());
+        let stays = if keep { holds } else { !&holds };
+        let removed_rows = (batch.rows - stays.count()) as u64;
+        let removed = self.removed(batch, &stays);
         if removed_rows > 0 {
             *batch = batch.filter(&stays);
         }
@@ -248,12 +245,12 @@ impl<'a> StepRunner<'a> {
 
     /// The tracked amounts of the rows that do not stay. An amount that a later `add` makes is
     /// worked for them as well; where that fails it is blank.
-    pub fn removed(&self, batch: &Batch, stays: &BooleanBuffer) -> Vec<Option<Amount>> {
+    pub fn removed(&self, batch: &Batch, stays: &Bits) -> Vec<Option<Amount>> {
         let plan = self.plan();
         if plan.tracked.is_empty() {
             return vec![];
         }
-        let gone = batch.filter(&BooleanArray::new(!stays, None));
+        let gone = batch.filter(&!stays);
         let mut worked = gone;
         let created = plan.tracked.iter().map(|tracked| tracked.versions[0].0).max().unwrap_or(0);
         let demand = &self.context.demand.tables[self.id().0];

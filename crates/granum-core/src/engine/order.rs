@@ -1,7 +1,4 @@
 //! `sort`, `top` and `bottom`: all rows in an order.
-
-use arrow_array::UInt32Array;
-use arrow_buffer::BooleanBuffer;
 use rayon::prelude::*;
 
 use super::one_row::{columns, orders};
@@ -9,7 +6,7 @@ use super::operations::StepRunner;
 use crate::aggregate::{Groups, order};
 use crate::expr::Typed;
 use crate::resolve::TopPlan;
-use crate::table::{Batch, Column};
+use crate::table::{Batch, Bits, Column, Rows};
 use crate::tally::Problem;
 
 /// The rows in the order of some expressions; what ties stays as it stands.
@@ -17,17 +14,17 @@ pub(super) fn sorted(
     runner: &StepRunner<'_>,
     batch: &Batch,
     by: &[(Typed, bool)],
-) -> Result<UInt32Array, Problem> {
+) -> Result<Rows, Problem> {
     let columns = orders(runner, batch, by)?;
     let mut rows: Vec<u32> = (0..batch.rows as u32).collect();
     rows.par_sort_by(|a, b| order(&columns, *a as usize, *b as usize));
-    Ok(UInt32Array::from(rows))
+    Ok(Rows::from(rows))
 }
 
 /// Which rows stay of a `top` or `bottom`, and in which order.
 pub(super) struct Chosen {
-    pub stays: BooleanBuffer,
-    pub rows: UInt32Array,
+    pub stays: Bits,
+    pub rows: Rows,
     /// Rows that went though they tie with the last that stayed.
     pub ties_cut: u64,
     /// Rows that stayed above the number that was asked for, since they tie.
@@ -64,6 +61,6 @@ pub(super) fn top(
     }
     let mut stays = vec![false; batch.rows];
     chosen.iter().for_each(|row| stays[*row as usize] = true);
-    let stays = BooleanBuffer::from(stays);
-    Ok(Chosen { stays, rows: UInt32Array::from(chosen), ties_cut, ties_kept })
+    let stays = Bits::from(stays);
+    Ok(Chosen { stays, rows: Rows::from(chosen), ties_cut, ties_kept })
 }

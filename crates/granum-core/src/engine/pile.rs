@@ -1,10 +1,8 @@
 //! Rows that come piece by piece, of which many become one when they are put together, and which
 //! are so now and then.
 
-use arrow_array::UInt32Array;
-
 use crate::aggregate::{AggregateFunction, Groups, Values, aggregate, number};
-use crate::table::Column;
+use crate::table::{Column, Rows};
 use crate::value::Type;
 
 /// All is put together when there is so many times as much as after the last time.
@@ -84,7 +82,7 @@ impl Different {
 /// Rows without those that are equal to one before.
 fn once(rows: Piece) -> Piece {
     let (groups, firsts) = number(rows.columns.clone(), rows.count);
-    let firsts: UInt32Array = firsts.into();
+    let firsts: Rows = firsts.into();
     let columns = rows.columns.iter().map(|column| column.take(&firsts)).collect();
     Piece { columns, count: groups.count }
 }

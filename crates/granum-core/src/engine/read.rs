@@ -1,15 +1,13 @@
 //! An input's rows on their way from its files into the chain.
 
-use std::collections::BTreeMap;
-
-use arrow_array::UInt32Array;
 use rayon::prelude::*;
+use std::collections::BTreeMap;
 
 use super::chain::{ChainRun, Context, Stop};
 use super::ports::{InputSource, PartReader, RawPart, ReadRequest, SourceError};
 use crate::lang::Otherwise;
 use crate::resolve::{InputColumn, Source};
-use crate::table::{Batch, Column, TableId};
+use crate::table::{Batch, Column, Rows, TableId};
 use crate::tally::{BadCell, Problem, SetAside};
 use crate::value::{Scalar, Type};
 
@@ -185,8 +183,7 @@ impl ChainRun<'_> {
             if let Some(slot) = reading.aside {
                 slots[slot] = part.aside;
             }
-            let numbers = first as u32..reading.rows as u32;
-            let origins = vec![(reading.input, UInt32Array::from_iter_values(numbers))];
+            let origins = vec![(reading.input, Rows::run(first as u32, part.rows))];
             batches.push(Batch::new(part.rows, slots, origins));
         }
         if batches.is_empty() && !raw.is_empty() {

@@ -2,8 +2,6 @@
 
 use std::collections::BTreeMap;
 
-use arrow_array::{Array, UInt32Array};
-
 use super::chain::Context;
 use super::check::finished_rows;
 use super::operations::Naming;
@@ -11,7 +9,7 @@ use crate::aggregate::number;
 use crate::bug::Sure;
 use crate::lang::Span;
 use crate::resolve::{Lay, SeveralPlan, SlotId};
-use crate::table::{Batch, Column, Table, TableId};
+use crate::table::{Batch, Column, Rows, Table, TableId};
 use crate::tally::{Part, Problem, RepeatedKey, RowReason, StackedTwice};
 use crate::value::{Scalar, Type, decimal};
 
@@ -83,12 +81,12 @@ pub(super) fn rows(
             let (keys, others) = plan.columns.split_at(keys);
             let key_columns: Vec<Column> = keys.iter().map(stacked).collect::<Result<_, _>>()?;
             let (groups, firsts) = number(key_columns.clone(), all);
-            let firsts = UInt32Array::from(firsts);
+            let firsts = Rows::from(firsts);
             for ((slot, _), key) in keys.iter().zip(&key_columns) {
                 slots[slot.0] = live(*slot).then(|| key.take(&firsts));
             }
             let mut first = 0;
-            let mut meets: Vec<UInt32Array> = vec![];
+            let mut meets: Vec<Rows> = vec![];
             for table in &tables {
                 let mut rows: Vec<Option<u32>> = vec![None; groups.count];
                 let mut again: BTreeMap<usize, Vec<u32>> = BTreeMap::new();
@@ -103,17 +101,16 @@ pub(super) fn rows(
                     let part = plan.tables[meets.len()];
                     return Err(repeats(context, id, part, (keys, &key_columns), &firsts, again));
                 }
-                meets.push(UInt32Array::from(rows));
+                meets.push(Rows::from(rows));
             }
             for (part, own) in parts.iter_mut().zip(&meets) {
                 let alone = (0..groups.count).filter(|group| {
-                    own.is_valid(*group)
-                        && meets.iter().filter(|rows| rows.is_valid(*group)).count() == 1
+                    own.has(*group) && meets.iter().filter(|rows| rows.has(*group)).count() == 1
                 });
                 let alone: Vec<usize> = alone.collect();
                 part.alone = Some(alone.len() as u64);
                 let key = |group: &usize| {
-                    let row = firsts.value(*group) as usize;
+                    let row = firsts.row(*group);
                     let values = key_columns.iter().map(|key| key.scalar(row).to_string());
                     values.collect::<Vec<_>>().join("/")
                 };
@@ -131,7 +128,7 @@ pub(super) fn rows(
     if let Some(twice) = denied {
         return Err(Problem::StackedTwice { table: own.name.clone(), twice });
     }
-    let numbers = UInt32Array::from_iter_values(0..count as u32);
+    let numbers = Rows::same(count);
     Ok(Laid { rows: Batch::new(count, slots, vec![(id, numbers)]), parts, twice })
 }
 
@@ -145,13 +142,13 @@ fn widened(column: &Column, ty: Type) -> Option<Column> {
     }
     let units = |row: usize| match column {
         Column::Integer(array) => i128::from(array.value(row)),
-        Column::Decimal(array) => array.value(row),
+        Column::Decimal(array, _) => array.value(row),
         _ => 0,
     };
     let each = (0..column.len()).map(|row| {
         if column.is_blank(row) { Some(0) } else { decimal::rescale(units(row), from, to) }
     });
-    Some(Column::decimal(each.collect::<Option<_>>()?, column.nulls(), to))
+    Some(Column::decimal(each.collect::<Option<_>>()?, column.present(), to))
 }
 
 /// A slot, and where each of the tables has its column.
@@ -164,7 +161,7 @@ fn repeats(
     id: TableId,
     part: TableId,
     (slots, keys): (&[LaidColumn], &[Column]),
-    firsts: &UInt32Array,
+    firsts: &Rows,
     again: BTreeMap<usize, Vec<u32>>,
 ) -> Problem {
     let own = &context.plan.tables[id.0];
@@ -177,7 +174,7 @@ fn repeats(
         named.map_or_else(String::new, |(name, _)| name.clone())
     };
     let examples = again.iter().take(EXAMPLES).map(|(group, rows)| {
-        let row = firsts.value(*group) as usize;
+        let row = firsts.row(*group);
         let values = keys.iter().map(|key| key.scalar(row).to_string());
         let places = rows
             .iter()

@@ -1,7 +1,5 @@
 //! The rows of one table, or those that a link leaves out.
 
-use arrow_array::{Array, UInt32Array};
-
 use super::beside::Beside;
 use super::chain::Stop;
 use super::demand::Purpose;
@@ -9,7 +7,7 @@ use super::ports::{Observer, Sources};
 use super::run::{Inputs, Run, RunError};
 use crate::lang::{Diagnostic, DiagnosticKind, PlanTree, Span, nearest_or_longer, plan_name};
 use crate::resolve::{LinkId, Plan, TablePlan};
-use crate::table::{Column, Table, TableId};
+use crate::table::{Column, Rows, Table, TableId};
 use crate::tally::{Problem, Warning};
 
 /// What is to be shown.
@@ -168,16 +166,16 @@ fn shown(plan: &Plan, run: Run<'_>, id: TableId, link: Option<LinkId>, showing: 
     };
     let Some(table) = &run.world.tables[id.0] else { return shown };
     let most = showing.rows.unwrap_or(usize::MAX);
-    let unmatched: Option<UInt32Array> = match link.map(|link| run.world.links[link.0].as_ref()) {
+    let unmatched: Option<Rows> = match link.map(|link| run.world.links[link.0].as_ref()) {
         None => None,
         Some(None) => return shown,
         Some(Some(index)) => {
-            let missing = (0..index.len()).filter(|row| index.is_null(*row));
+            let missing = (0..index.len()).filter(|row| !index.has(*row));
             Some(missing.map(|row| row as u32).collect::<Vec<_>>().into())
         }
     };
     let rows = unmatched.or_else(|| ordered(table_plan, table, showing));
-    shown.rows = rows.as_ref().map_or(table.rows, Array::len);
+    shown.rows = rows.as_ref().map_or(table.rows, Rows::len);
     shown.shown = shown.rows.min(most);
     for ((name, _), column) in table_plan.columns.iter().zip(&table.columns) {
         let Some(column) = column.as_ref().filter(|_| !name.starts_with(ORDER)) else { continue };
@@ -199,7 +197,7 @@ fn shown(plan: &Plan, run: Run<'_>, id: TableId, link: Option<LinkId>, showing: 
 }
 
 /// The rows in the order that is asked for; those that are equal stay as they stood.
-fn ordered(plan: &TablePlan, table: &Table, showing: &Showing) -> Option<UInt32Array> {
+fn ordered(plan: &TablePlan, table: &Table, showing: &Showing) -> Option<Rows> {
     if showing.sort.is_empty() {
         return None;
     }

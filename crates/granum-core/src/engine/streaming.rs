@@ -15,7 +15,7 @@ use crate::aggregate::{
     parted, parts,
 };
 use crate::resolve::{AggregatePlan, OneRowPlan, Plan, TablePlan};
-use crate::table::{Amount, Batch, Column};
+use crate::table::{Amount, Batch, Column, Rows};
 use crate::tally::Problem;
 use crate::value::Scalar;
 
@@ -142,7 +142,7 @@ impl<'p> Gathering<'p> {
         let Piece { columns: stacked, count: all } = self.groups.take();
         let (keys, parts) = stacked.split_at(self.step.plan.keys.len());
         let (groups, firsts) = number(keys.to_vec(), all);
-        let firsts: arrow_array::UInt32Array = firsts.into();
+        let firsts: Rows = firsts.into();
         let mut columns: Vec<Column> = keys.iter().map(|key| key.take(&firsts)).collect();
         let named = |group| group_named(self.step.plan, keys, &firsts, group);
         columns.extend(self.folded(parts, &groups, named)?);
@@ -201,7 +201,7 @@ impl<'p> Gathering<'p> {
         let (rows, results) = if in_all {
             (1, all()?)
         } else {
-            let firsts = arrow_array::UInt32Array::from_iter_values(0..count as u32);
+            let firsts = Rows::same(count);
             let different =
                 different.iter().map(|pairs| different_in(keys, count, pairs)).collect();
             let named = |group| group_named(plan, keys, &firsts, group);

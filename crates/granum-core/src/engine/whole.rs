@@ -2,9 +2,6 @@
 
 use std::sync::atomic::AtomicU64;
 
-use arrow_array::BooleanArray;
-use arrow_buffer::BooleanBuffer;
-
 use super::chain::{ChainRun, Op, Stop};
 use super::operations::StepRunner;
 use super::sums::StepSum;
@@ -13,7 +10,7 @@ use crate::expr::{Failing, Scope, evaluate};
 use crate::grain::{EXAMPLES, broken};
 use crate::resolve::{DedupeRule, Proof, SlotId, Step};
 use crate::step::dedupe;
-use crate::table::{Batch, Column};
+use crate::table::{Batch, Bits, Column};
 use crate::tally::{Cut, Problem, RepeatedKey};
 
 impl ChainRun<'_> {
@@ -43,7 +40,7 @@ impl ChainRun<'_> {
         runner.release(batch);
         let plan = &self.context.plan.tables[self.chain.tables[at].0];
         let column = |batch: &Batch, slot: &SlotId| batch.slot(*slot).clone();
-        let (stays, cut): (BooleanBuffer, Cut) = match &plan.steps[step].step {
+        let (stays, cut): (Bits, Cut) = match &plan.steps[step].step {
             Step::Dedupe { slots } => {
                 let columns = slots.iter().map(|slot| column(batch, slot)).collect();
                 dedupe::copies(columns, batch.rows)
@@ -126,14 +123,14 @@ impl ChainRun<'_> {
             }
             _ => return Ok(()),
         };
-        let removed_rows = (batch.rows - stays.count_set_bits()) as u64;
+        let removed_rows = (batch.rows - stays.count()) as u64;
         let removed = runner.removed(batch, &stays);
         let sum = StepSum { removed_rows, removed, cut, seen: true, ..StepSum::default() };
         if removed_rows > 0 {
             // What only this step looked at, such as fingerprints, is not carried on.
             let next = StepRunner { step: step + 1, ..runner };
             next.release(batch);
-            *batch = std::mem::take(batch).into_filtered(&BooleanArray::new(stays, None));
+            *batch = std::mem::take(batch).into_filtered(&stays);
         }
         self.end.sums[at].steps[step].absorb(&sum);
         Ok(())

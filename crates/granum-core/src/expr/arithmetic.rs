@@ -1,12 +1,9 @@
 //! `+ - * /`: exact, or the row is named where the result does not fit.
 
-use arrow_array::types::{Date32Type, Decimal128Type, Float64Type, Int64Type};
-use arrow_array::{Array, PrimitiveArray};
-
 use super::kernel::{Counting, RowFailure, zip};
 use super::typed::Arithmetic;
-use crate::table::Column;
-use crate::value::{Scale, Type, decimal};
+use crate::table::{Column, Fixed, Present};
+use crate::value::{Type, decimal};
 
 /// Works `op` on two columns whose types the resolver has made to fit; gives the column, and how
 /// many rows divided by zero (those are blank).
@@ -19,23 +16,21 @@ pub(super) fn arithmetic(
 ) -> Result<(Column, u64), RowFailure> {
     let column = match (left, right) {
         (Column::Integer(a), Column::Integer(b)) => {
-            let (values, nulls) = match op {
-                Arithmetic::Add => zip::<Int64Type, Int64Type>(a, b, counting, i64::checked_add),
-                Arithmetic::Subtract => zip::<_, Int64Type>(a, b, counting, i64::checked_sub),
-                _ => zip::<_, Int64Type>(a, b, counting, i64::checked_mul),
+            let (values, present) = match op {
+                Arithmetic::Add => zip::<i64, i64>(a, b, counting, i64::checked_add),
+                Arithmetic::Subtract => zip::<_, i64>(a, b, counting, i64::checked_sub),
+                _ => zip::<_, i64>(a, b, counting, i64::checked_mul),
             }?;
-            Column::Integer(PrimitiveArray::new(values.into(), nulls))
+            Column::Integer(Fixed::new(values, present))
         }
-        (Column::Decimal(a), Column::Decimal(b)) => {
-            let (a_scale, b_scale) = (Scale(a.scale() as u8), Scale(b.scale() as u8));
+        (Column::Decimal(a, a_scale), Column::Decimal(b, b_scale)) => {
+            let (a_scale, b_scale) = (*a_scale, *b_scale);
             let to = ty.scale().unwrap_or_default();
             let mut zeros = vec![];
-            let (values, nulls) = match op {
-                Arithmetic::Add => {
-                    zip::<Decimal128Type, Decimal128Type>(a, b, counting, decimal::add)
-                }
-                Arithmetic::Subtract => zip::<_, Decimal128Type>(a, b, counting, decimal::subtract),
-                Arithmetic::Multiply => zip::<_, Decimal128Type>(a, b, counting, |a, b| {
+            let (values, present) = match op {
+                Arithmetic::Add => zip::<i128, i128>(a, b, counting, decimal::add),
+                Arithmetic::Subtract => zip::<_, i128>(a, b, counting, decimal::subtract),
+                Arithmetic::Multiply => zip::<_, i128>(a, b, counting, |a, b| {
                     if a_scale.0 + b_scale.0 == to.0 {
                         return decimal::fits(a.checked_mul(b)?);
                     }
@@ -43,38 +38,36 @@ pub(super) fn arithmetic(
                 }),
                 _ => {
                     zeros = zero_rows(b.values().iter().map(|b| *b == 0));
-                    zip::<_, Decimal128Type>(a, b, counting, |a, b| {
+                    zip::<_, i128>(a, b, counting, |a, b| {
                         if b == 0 { Some(0) } else { decimal::divide(a, a_scale, b, b_scale) }
                     })
                 }
             }?;
-            let (nulls, blank) = blank_zeros(nulls, &zeros, a.len(), counting);
-            return Ok((Column::decimal(values, nulls, to), blank));
+            let (present, blank) = blank_zeros(present, &zeros, a.len(), counting);
+            return Ok((Column::decimal(values, present, to), blank));
         }
         (Column::Number(a), Column::Number(b)) => {
             let finite = |value: f64| value.is_finite().then_some(value);
             let mut zeros = vec![];
-            let (values, nulls) = match op {
-                Arithmetic::Add => {
-                    zip::<Float64Type, Float64Type>(a, b, counting, |a, b| finite(a + b))
-                }
-                Arithmetic::Subtract => zip::<_, Float64Type>(a, b, counting, |a, b| finite(a - b)),
-                Arithmetic::Multiply => zip::<_, Float64Type>(a, b, counting, |a, b| finite(a * b)),
-                _ => {
-                    zeros = zero_rows(b.values().iter().map(|b| *b == 0.0));
-                    zip::<_, Float64Type>(a, b, counting, |a, b| {
-                        if b == 0.0 { Some(0.0) } else { finite(a / b) }
-                    })
-                }
-            }?;
-            let (nulls, blank) = blank_zeros(nulls, &zeros, a.len(), counting);
-            return Ok((Column::Number(PrimitiveArray::new(values.into(), nulls)), blank));
+            let (values, present) =
+                match op {
+                    Arithmetic::Add => zip::<f64, f64>(a, b, counting, |a, b| finite(a + b)),
+                    Arithmetic::Subtract => zip::<_, f64>(a, b, counting, |a, b| finite(a - b)),
+                    Arithmetic::Multiply => zip::<_, f64>(a, b, counting, |a, b| finite(a * b)),
+                    _ => {
+                        zeros = zero_rows(b.values().iter().map(|b| *b == 0.0));
+                        zip::<_, f64>(a, b, counting, |a, b| {
+                            if b == 0.0 { Some(0.0) } else { finite(a / b) }
+                        })
+                    }
+                }?;
+            let (present, blank) = blank_zeros(present, &zeros, a.len(), counting);
+            return Ok((Column::Number(Fixed::new(values, present)), blank));
         }
         (Column::Date(a), Column::Date(b)) => {
-            let (values, nulls) = zip::<Date32Type, Int64Type>(a, b, counting, |a, b| {
-                Some(i64::from(a) - i64::from(b))
-            })?;
-            Column::Integer(PrimitiveArray::new(values.into(), nulls))
+            let (values, present) =
+                zip::<i32, i64>(a, b, counting, |a, b| Some(i64::from(a) - i64::from(b)))?;
+            Column::Integer(Fixed::new(values, present))
         }
         _ => Column::all_blank(ty, left.len()),
     };
@@ -88,16 +81,16 @@ fn zero_rows(zeros: impl Iterator<Item = bool>) -> Vec<usize> {
 /// Makes rows that divided by zero blank; those that were blank before do not count, nor those of a
 /// side that is not taken.
 fn blank_zeros(
-    nulls: Option<arrow_buffer::NullBuffer>,
+    present: Option<Present>,
     zeros: &[usize],
     rows: usize,
     counting: Counting<'_>,
-) -> (Option<arrow_buffer::NullBuffer>, u64) {
+) -> (Option<Present>, u64) {
     let divided = zeros
         .iter()
-        .filter(|row| super::kernel::valid(nulls.as_ref(), **row) && counting.counts(**row));
+        .filter(|row| super::kernel::valid(present.as_ref(), **row) && counting.counts(**row));
     let divided = divided.count();
-    (super::kernel::without(nulls, zeros, rows), divided as u64)
+    (super::kernel::without(present, zeros, rows), divided as u64)
 }
 
 /// `-x`.
@@ -105,19 +98,15 @@ pub(super) fn negate(column: &Column, counting: Counting<'_>) -> Result<Column, 
     use super::kernel::{FailureKind, map};
     Ok(match column {
         Column::Integer(a) => {
-            let (values, nulls) = map::<Int64Type, Int64Type>(
-                a,
-                counting,
-                |_| FailureKind::Overflow,
-                i64::checked_neg,
-            )?;
-            Column::Integer(PrimitiveArray::new(values.into(), nulls))
+            let (values, present) =
+                map::<i64, i64>(a, counting, |_| FailureKind::Overflow, i64::checked_neg)?;
+            Column::Integer(Fixed::new(values, present))
         }
-        Column::Decimal(a) => {
+        Column::Decimal(a, scale) => {
             let values: Vec<i128> = a.values().iter().map(|value| -value).collect();
-            Column::decimal(values, a.nulls().cloned(), Scale(a.scale() as u8))
+            Column::decimal(values, a.present().cloned(), *scale)
         }
-        Column::Number(a) => Column::Number(a.unary(|value| 0.0 - value)),
+        Column::Number(a) => Column::Number(a.map(|value| 0.0 - value)),
         other => other.clone(),
     })
 }

@@ -1,15 +1,12 @@
 //! Functions of days.
 
-use std::fmt::Write;
-
-use arrow_array::types::Date32Type;
-use arrow_array::{Array, Int64Array, PrimitiveArray};
 use jiff::Span;
 use jiff::civil::Date;
+use std::fmt::Write;
 
 use super::function::Call;
 use super::kernel::{FailureKind, RowFailure, texts, valid};
-use crate::table::Column;
+use crate::table::{Column, Fixed};
 use crate::value::day;
 
 const MONTHS: [&str; 12] = [
@@ -31,7 +28,7 @@ const MONTHS: [&str; 12] = [
 fn text(call: &Call<'_>, write: impl Fn(Date, &mut String)) -> Result<Column, RowFailure> {
     let days = call.days()?;
     Ok(Column::Text(texts(call.rows, |row, out| {
-        let date = valid(days.nulls(), row).then(|| day::to_civil(days.value(row))).flatten();
+        let date = valid(days.present(), row).then(|| day::to_civil(days.value(row))).flatten();
         if let Some(date) = date {
             write(date, out);
         }
@@ -42,7 +39,7 @@ fn text(call: &Call<'_>, write: impl Fn(Date, &mut String)) -> Result<Column, Ro
 /// A whole number of each day.
 fn number(call: &Call<'_>, of: impl Fn(Date) -> i64) -> Result<Column, RowFailure> {
     let days = call.days()?;
-    let numbers: Int64Array = days.iter().map(|days| Some(of(day::to_civil(days?)?))).collect();
+    let numbers: Fixed<i64> = days.iter().map(|days| Some(of(day::to_civil(days?)?))).collect();
     Ok(Column::Integer(numbers))
 }
 
@@ -109,7 +106,7 @@ fn moved(
     by: bool,
 ) -> Result<Column, RowFailure> {
     let days = call.days()?;
-    let none = Int64Array::from(vec![0; call.rows]);
+    let none = Fixed::from(vec![0; call.rows]);
     let by = match call.columns.get(1) {
         Some(Column::Integer(by)) => by,
         _ if by => return Ok(call.blank()),
@@ -117,7 +114,7 @@ fn moved(
     };
     let mut out: Vec<Option<i32>> = Vec::with_capacity(call.rows);
     for row in 0..call.rows {
-        if days.is_null(row) || by.is_null(row) {
+        if !days.has(row) || !by.has(row) {
             out.push(None);
             continue;
         }
@@ -132,7 +129,7 @@ fn moved(
         }
         out.push(found);
     }
-    Ok(Column::Date(PrimitiveArray::<Date32Type>::from(out)))
+    Ok(Column::Date(Fixed::from(out)))
 }
 
 pub(super) fn add_days(call: &Call<'_>) -> Result<Column, RowFailure> {

@@ -1,12 +1,7 @@
 //! The same values in another type.
 
-use arrow_array::types::{
-    Date32Type, Decimal128Type, Float64Type, Int64Type, TimestampMicrosecondType,
-};
-use arrow_array::{Array, PrimitiveArray};
-
 use super::kernel::{Counting, FailureKind, RowFailure, map, texts, without};
-use crate::table::Column;
+use crate::table::{Column, Fixed, Present};
 use crate::value::{Scalar, Scale, Type, day, decimal};
 
 /// Converts a column. Used both for what the resolver puts in to make types fit and for the
@@ -32,20 +27,18 @@ pub(super) fn convert(
         })),
         (Column::Integer(a), Type::Decimal(scale)) => {
             let by = decimal::power(scale.0);
-            let (values, nulls) = map::<Int64Type, Decimal128Type>(
+            let (values, present) = map::<i64, i128>(
                 a,
                 counting,
                 |_| FailureKind::Overflow,
                 |value| decimal::fits(i128::from(value).checked_mul(by)?),
             )?;
-            Column::decimal(values, nulls, scale)
+            Column::decimal(values, present, scale)
         }
-        (Column::Integer(a), Type::Number) => {
-            Column::Number(a.unary::<_, Float64Type>(|value| value as f64))
-        }
-        (Column::Decimal(a), Type::Decimal(scale)) => {
-            let from = Scale(a.scale() as u8);
-            let (values, nulls) = map::<Decimal128Type, Decimal128Type>(
+        (Column::Integer(a), Type::Number) => Column::Number(a.map(|value| value as f64)),
+        (Column::Decimal(a, from), Type::Decimal(scale)) => {
+            let from = *from;
+            let (values, present) = map::<i128, i128>(
                 a,
                 counting,
                 |value| {
@@ -56,24 +49,24 @@ pub(super) fn convert(
                 },
                 |value| exactly(value, from, scale),
             )?;
-            Column::decimal(values, nulls, scale)
+            Column::decimal(values, present, scale)
         }
-        (Column::Decimal(a), Type::Integer) => {
-            let from = Scale(a.scale() as u8);
-            let (values, nulls) = map::<Decimal128Type, Int64Type>(
+        (Column::Decimal(a, from), Type::Integer) => {
+            let from = *from;
+            let (values, present) = map::<i128, i64>(
                 a,
                 counting,
                 |value| conversion(&Scalar::Decimal(value, from), to),
                 |value| i64::try_from(exactly(value, from, Scale(0))?).ok(),
             )?;
-            Column::Integer(PrimitiveArray::new(values.into(), nulls))
+            Column::Integer(Fixed::new(values, present))
         }
-        (Column::Decimal(a), Type::Number) => {
-            let by = decimal::power(a.scale() as u8) as f64;
-            Column::Number(a.unary::<_, Float64Type>(|value| value as f64 / by))
+        (Column::Decimal(a, scale), Type::Number) => {
+            let by = decimal::power(scale.0) as f64;
+            Column::Number(a.map(|value| value as f64 / by))
         }
         (Column::Number(a), Type::Integer) => {
-            let (values, nulls) = map::<Float64Type, Int64Type>(
+            let (values, present) = map::<f64, i64>(
                 a,
                 counting,
                 |value| conversion(&Scalar::Number(value), to),
@@ -82,10 +75,10 @@ pub(super) fn convert(
                     whole.then_some(value as i64)
                 },
             )?;
-            Column::Integer(PrimitiveArray::new(values.into(), nulls))
+            Column::Integer(Fixed::new(values, present))
         }
         (Column::Number(a), Type::Decimal(scale)) => {
-            let (values, nulls) = map::<Float64Type, Decimal128Type>(
+            let (values, present) = map::<f64, i128>(
                 a,
                 counting,
                 |value| conversion(&Scalar::Number(value), to),
@@ -94,12 +87,10 @@ pub(super) fn convert(
                     if units.abs() < 1e38 { decimal::fits(units as i128) } else { None }
                 },
             )?;
-            Column::decimal(values, nulls, scale)
+            Column::decimal(values, present, scale)
         }
-        (Column::Date(a), Type::DateTime) => {
-            Column::DateTime(a.unary::<_, TimestampMicrosecondType>(day::start_of))
-        }
-        (Column::DateTime(a), Type::Date) => Column::Date(a.unary::<_, Date32Type>(day::day_of)),
+        (Column::Date(a), Type::DateTime) => Column::DateTime(a.map(day::start_of)),
+        (Column::DateTime(a), Type::Date) => Column::Date(a.map(day::day_of)),
         (Column::Text(_), _) => return parse(column, to, counting),
         (other, _) => Column::all_blank(to, other.len()),
     })
@@ -144,14 +135,14 @@ pub(super) fn parse_with(
         counting.fail(*row, || FailureKind::Conversion { value: (*text).to_owned(), to })?;
     }
     let failed: Vec<usize> = failed.iter().map(|(row, _)| *row).collect();
-    let nulls = without(array.nulls().cloned(), &failed, array.len());
-    Ok(from_scalars(&values, nulls, to))
+    let present = without(array.present().cloned(), &failed, array.len());
+    Ok(from_scalars(&values, present, to))
 }
 
-fn from_scalars(values: &[Scalar], nulls: Option<arrow_buffer::NullBuffer>, to: Type) -> Column {
+fn from_scalars(values: &[Scalar], present: Option<Present>, to: Type) -> Column {
     macro_rules! collect {
         ($wrap:path, $variant:path) => {
-            $wrap(PrimitiveArray::new(
+            $wrap(Fixed::new(
                 values
                     .iter()
                     .map(
@@ -161,7 +152,7 @@ fn from_scalars(values: &[Scalar], nulls: Option<arrow_buffer::NullBuffer>, to: 
                     )
                     .collect::<Vec<_>>()
                     .into(),
-                nulls,
+                present,
             ))
         };
     }
@@ -175,7 +166,7 @@ fn from_scalars(values: &[Scalar], nulls: Option<arrow_buffer::NullBuffer>, to: 
                 Scalar::Decimal(units, _) => *units,
                 _ => 0,
             });
-            Column::decimal(units.collect(), nulls, scale)
+            Column::decimal(units.collect(), present, scale)
         }
         Type::Boolean => Column::Boolean(
             values

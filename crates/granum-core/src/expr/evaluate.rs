@@ -3,17 +3,13 @@
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Mutex, PoisonError};
 
-use arrow_array::{Array, BooleanArray, UInt32Array};
-use arrow_buffer::BooleanBuffer;
-
 use super::kernel::{Counting, Failing, FailureKind, RowFailure, texts};
 use super::typed::{Kind, Logic, Typed};
 use super::world::World;
 use super::{arithmetic, compare, convert};
 use crate::bug::{Sure, bug};
-use crate::link::follow;
 use crate::resolve::Hop;
-use crate::table::{Batch, Column, TableId};
+use crate::table::{Batch, Bits, Column, Rows, TableId, Truths};
 use crate::value::Type;
 
 /// Where an expression is worked: the rows, and what they lead to.
@@ -82,28 +78,26 @@ pub(crate) fn evaluate_noting(
 }
 
 /// The rows for which a condition is true, and how many it was blank for.
-pub(crate) fn truth(expr: &Typed, scope: &Scope<'_>) -> Result<(BooleanArray, usize), RowFailure> {
+pub(crate) fn truth(expr: &Typed, scope: &Scope<'_>) -> Result<(Bits, usize), RowFailure> {
     let column = scope.truth(expr, None)?;
-    let blank = column.null_count();
-    if blank == 0 {
-        return Ok((column, 0));
-    }
-    let (values, nulls) = (column.values(), column.nulls());
-    let sure = nulls.map_or_else(|| values.clone(), |nulls| values & nulls.inner());
-    Ok((BooleanArray::new(sure, None), blank))
+    let sure = match column.present() {
+        Some(present) => column.values() & present.bits(),
+        None => column.values().clone(),
+    };
+    Ok((sure, column.blanks()))
 }
 
-type Mask<'a> = Option<&'a BooleanBuffer>;
+type Mask<'a> = Option<&'a Bits>;
 
 impl Scope<'_> {
     fn counting<'m>(&'m self, expr: &Typed, mask: Mask<'m>) -> Counting<'m> {
         Counting { mask, failing: self.failing, span: expr.span }
     }
 
-    fn truth(&self, expr: &Typed, mask: Mask<'_>) -> Result<BooleanArray, RowFailure> {
+    fn truth(&self, expr: &Typed, mask: Mask<'_>) -> Result<Truths, RowFailure> {
         Ok(match self.column(expr, mask)? {
             Column::Boolean(array) => array,
-            Column::Blank(rows) => BooleanArray::new_null(rows),
+            Column::Blank(rows) => Truths::blank(rows),
             other => bug(format!("a condition is of {}", other.ty())),
         })
     }
@@ -121,9 +115,9 @@ impl Scope<'_> {
             Kind::Leads { from, hops } => {
                 let to = self.path(*from, hops);
                 let leads = to
-                    .nulls()
-                    .map_or_else(|| BooleanBuffer::new_set(rows), |nulls| nulls.inner().clone());
-                Column::Boolean(BooleanArray::new(leads, None))
+                    .present()
+                    .map_or_else(|| Bits::all(rows, true), |present| present.bits().clone());
+                Column::Boolean(Truths::new(leads, None))
             }
             Kind::Gathered { from, id } => {
                 let gathered = self.world.gathered[id.0].as_ref().sure("what was gathered");
@@ -165,7 +159,7 @@ impl Scope<'_> {
                 let left = self.truth(left, mask)?;
                 // Where the left side decides, the right one need not be workable.
                 let decides = *op == Logic::Or;
-                let open = BooleanBuffer::collect_bool(rows, |row| {
+                let open = Bits::collect(rows, |row| {
                     mask.is_none_or(|mask| mask.value(row))
                         && compare::at(&left, row) != Some(decides)
                 });
@@ -174,19 +168,19 @@ impl Scope<'_> {
             }
             Kind::OrElse { left, right } => {
                 let left = self.column(left, mask)?;
-                let Some(nulls) = left.nulls().filter(|nulls| nulls.null_count() > 0) else {
+                let Some(present) = left.present().filter(|present| present.blanks() > 0) else {
                     return Ok(left);
                 };
-                let open = and_mask(mask, &!nulls.inner());
+                let open = and_mask(mask, &!present.bits());
                 let right = self.column(right, Some(&open))?;
-                choose(nulls.inner(), &left, &right)
+                choose(present.bits(), &left, &right)
             }
             Kind::Join { left, right } => {
                 let (left, right) = (self.column(left, mask)?, self.column(right, mask)?);
                 Column::Text(texts(rows, |row, out| {
                     for side in [&left, &right] {
                         if let Column::Text(array) = side
-                            && array.is_valid(row)
+                            && array.has(row)
                         {
                             out.push_str(array.value(row));
                         }
@@ -196,7 +190,7 @@ impl Scope<'_> {
             }
             Kind::In { value, items } => {
                 let value = self.column(value, mask)?;
-                let mut found: Option<BooleanArray> = None;
+                let mut found: Option<Truths> = None;
                 for item in items {
                     let item = self.column(item, mask)?;
                     let equal = compare::compare(crate::lang::Operator::Equal, &value, &item);
@@ -205,31 +199,23 @@ impl Scope<'_> {
                         Some(found) => compare::logic(Logic::Or, &found, &equal),
                     });
                 }
-                Column::Boolean(found.unwrap_or_else(|| BooleanArray::new_null(rows)))
+                Column::Boolean(found.unwrap_or_else(|| Truths::blank(rows)))
             }
             Kind::IsBlank { value, negated } => {
                 let value = self.column(value, mask)?;
                 let is = value
-                    .nulls()
-                    .map_or_else(|| BooleanBuffer::new_unset(rows), |nulls| !nulls.inner());
-                Column::Boolean(BooleanArray::new(if *negated { !&is } else { is }, None))
+                    .present()
+                    .map_or_else(|| Bits::all(rows, false), |present| !present.bits());
+                Column::Boolean(Truths::new(if *negated { !&is } else { is }, None))
             }
             Kind::If { condition, then, otherwise } => {
                 let condition = self.truth(condition, mask)?;
-                let yes = BooleanBuffer::collect_bool(rows, |row| {
-                    compare::at(&condition, row) == Some(true)
-                });
-                let no = BooleanBuffer::collect_bool(rows, |row| {
-                    compare::at(&condition, row) == Some(false)
-                });
+                let yes = Bits::collect(rows, |row| compare::at(&condition, row) == Some(true));
+                let no = Bits::collect(rows, |row| compare::at(&condition, row) == Some(false));
                 let then = self.column(then, Some(&and_mask(mask, &yes)))?;
                 let otherwise = self.column(otherwise, Some(&and_mask(mask, &no)))?;
                 let chosen = choose(&yes, &then, &otherwise);
-                if condition.null_count() == 0 {
-                    chosen
-                } else {
-                    blank_unless(&chosen, &(&yes | &no))
-                }
+                if condition.blanks() == 0 { chosen } else { blank_unless(&chosen, &(&yes | &no)) }
             }
             Kind::Call { function, args } => {
                 let columns: Vec<Column> =
@@ -250,26 +236,26 @@ impl Scope<'_> {
     }
 
     /// For each row of a base the row of the table built from it that it became.
-    fn within(&self, of: TableId, base: TableId) -> UInt32Array {
+    fn within(&self, of: TableId, base: TableId) -> Rows {
         let table = self.world.tables[of.0].as_ref().sure("a table on a path");
         let rows = self.world.tables[base.0].as_ref().sure("the base of a table").rows;
         let mut became = vec![None; rows];
         let origins = table.origin(base).sure("where rows of a table came from");
-        for (row, from) in (0..).zip(origins.values()) {
-            became[*from as usize] = Some(row);
+        for (row, from) in (0..).zip(origins.numbers()) {
+            became[from as usize] = Some(row);
         }
-        UInt32Array::from(became)
+        Rows::from(became)
     }
 
     /// The rows of the last table of a path that the batch's rows lead to.
-    pub fn path(&self, from: TableId, hops: &[Hop]) -> UInt32Array {
+    pub fn path(&self, from: TableId, hops: &[Hop]) -> Rows {
         let Some((last, before)) = hops.split_last() else {
             return self.batch.origin(from).sure("where rows came from").clone();
         };
         self.batch.paths.lead(from, hops, || {
             let rows = self.path(from, before);
             if let Hop::Within { of, base } = last {
-                return follow(&rows, &self.within(*of, *base));
+                return rows.follow(&self.within(*of, *base));
             }
             let index = match last {
                 Hop::Link(link) => self.world.links[link.0].as_ref(),
@@ -278,19 +264,19 @@ impl Scope<'_> {
                 }
                 Hop::Within { .. } => None,
             };
-            follow(&rows, index.sure("a link on a path"))
+            rows.follow(index.sure("a link on a path"))
         })
     }
 }
 
-fn and_mask(mask: Mask<'_>, rows: &BooleanBuffer) -> BooleanBuffer {
+fn and_mask(mask: Mask<'_>, rows: &Bits) -> Bits {
     mask.map_or_else(|| rows.clone(), |mask| mask & rows)
 }
 
 /// The left value where `first` is true, else the right. Both have one type.
-fn choose(first: &BooleanBuffer, left: &Column, right: &Column) -> Column {
+fn choose(first: &Bits, left: &Column, right: &Column) -> Column {
     let rows = first.len();
-    if first.count_set_bits() == rows {
+    if first.count() == rows {
         return left.clone();
     }
     let both = Column::concat(&[left.clone(), right.clone()]);
@@ -299,8 +285,8 @@ fn choose(first: &BooleanBuffer, left: &Column, right: &Column) -> Column {
     both.take(&pick.into())
 }
 
-fn blank_unless(column: &Column, present: &BooleanBuffer) -> Column {
-    let rows: UInt32Array =
+fn blank_unless(column: &Column, present: &Bits) -> Column {
+    let rows: Rows =
         (0..column.len()).map(|row| present.value(row).then_some(row as u32)).collect();
     column.take(&rows)
 }

@@ -4,14 +4,11 @@
 // Every function has one shape, also those that cannot fail.
 #![allow(clippy::unnecessary_wraps)]
 
-use arrow_array::types::{Date32Type, Decimal128Type, Float64Type, Int64Type};
-use arrow_array::{Array, PrimitiveArray, StringViewArray};
-
 use super::calendar;
 use super::convert::{convert, parse_with};
 use super::kernel::{Counting, FailureKind, RowFailure, map, texts, truths};
 use super::typed::Typed;
-use crate::table::Column;
+use crate::table::{Column, Fixed, Rows, Texts};
 use crate::value::{Scalar, Scale, Type, day, decimal};
 
 /// What a function takes in one place.
@@ -252,17 +249,17 @@ pub static FUNCTIONS: &[Function] = &[
 ];
 
 impl Call<'_> {
-    fn texts(&self, at: usize) -> StringViewArray {
+    fn texts(&self, at: usize) -> Texts {
         match &self.columns[at] {
             Column::Text(array) => array.clone(),
-            other => StringViewArray::new_null(other.len()),
+            other => Texts::blank(other.len()),
         }
     }
 
     fn text(&self, work: impl Fn(&str, &mut String)) -> Column {
         let array = self.texts(0);
         Column::Text(texts(self.rows, |row, out| {
-            let present = array.is_valid(row);
+            let present = array.has(row);
             if present {
                 work(array.value(row), out);
             }
@@ -275,7 +272,7 @@ impl Call<'_> {
         let Column::Integer(count) = &self.columns[1] else { return self.blank() };
         let array = self.texts(0);
         Column::Text(texts(self.rows, |row, out| {
-            let present = array.is_valid(row) && count.is_valid(row);
+            let present = array.has(row) && count.has(row);
             if present {
                 work(array.value(row), usize::try_from(count.value(row)).unwrap_or(0), out);
             }
@@ -286,8 +283,7 @@ impl Call<'_> {
     fn test(&self, work: impl Fn(&str, &str) -> bool) -> Column {
         let (array, what) = (self.texts(0), self.texts(1));
         Column::Boolean(truths(self.rows, |row| {
-            (array.is_valid(row) && what.is_valid(row))
-                .then(|| work(array.value(row), what.value(row)))
+            (array.has(row) && what.has(row)).then(|| work(array.value(row), what.value(row)))
         }))
     }
 
@@ -301,7 +297,7 @@ impl Call<'_> {
             let first = super::compare::compare(op, &best, column);
             let rows = self.rows;
             let both = Column::concat(&[best, column.clone()]);
-            let pick: arrow_array::UInt32Array = (0..rows)
+            let pick: Rows = (0..rows)
                 .map(|row| {
                     let of_first = super::compare::at(&first, row)?;
                     Some(if of_first { row } else { rows + row } as u32)
@@ -312,10 +308,10 @@ impl Call<'_> {
         best
     }
 
-    pub(super) fn days(&self) -> Result<PrimitiveArray<Date32Type>, RowFailure> {
+    pub(super) fn days(&self) -> Result<Fixed<i32>, RowFailure> {
         Ok(match convert(&self.columns[0], Type::Date, self.counting)? {
             Column::Date(days) => days,
-            other => PrimitiveArray::new_null(other.len()),
+            other => Fixed::blank(other.len()),
         })
     }
 
@@ -341,7 +337,7 @@ fn part(call: &Call<'_>) -> Result<Column, RowFailure> {
     let (array, separator) = (call.texts(0), call.texts(1));
     let Column::Integer(number) = &call.columns[2] else { return Ok(call.blank()) };
     Ok(Column::Text(texts(call.rows, |row, out| {
-        if array.is_null(row) || separator.is_null(row) || number.is_null(row) {
+        if !array.has(row) || !separator.has(row) || !number.has(row) {
             return false;
         }
         let at = usize::try_from(number.value(row)).ok().and_then(|n| n.checked_sub(1));
@@ -356,7 +352,7 @@ fn replace(call: &Call<'_>) -> Result<Column, RowFailure> {
     let (array, what, by) = (call.texts(0), call.texts(1), call.texts(2));
     // The literal "" is the one text that may be empty.
     Ok(Column::Text(texts(call.rows, |row, out| {
-        if array.is_null(row) || what.is_null(row) || by.is_null(row) {
+        if !array.has(row) || !what.has(row) || !by.has(row) {
             return false;
         }
         out.push_str(&array.value(row).replace(what.value(row), by.value(row)));
@@ -367,7 +363,7 @@ fn replace(call: &Call<'_>) -> Result<Column, RowFailure> {
 fn trim_left(call: &Call<'_>) -> Result<Column, RowFailure> {
     let (array, what) = (call.texts(0), call.texts(1));
     Ok(Column::Text(texts(call.rows, |row, out| {
-        if array.is_null(row) || what.is_null(row) {
+        if !array.has(row) || !what.has(row) {
             return false;
         }
         out.push_str(array.value(row).trim_start_matches(what.value(row)));
@@ -380,13 +376,13 @@ fn pad_left(call: &Call<'_>) -> Result<Column, RowFailure> {
     let (array, what) = (call.texts(0), call.texts(2));
     let Column::Integer(width) = &call.columns[1] else { return Ok(call.blank()) };
     for row in 0..call.rows {
-        let there = !(array.is_null(row) || what.is_null(row) || width.is_null(row));
+        let there = !(!array.has(row) || !what.has(row) || !width.has(row));
         if there && width.value(row) > MOST_PADDED {
             call.counting.fail(row, || FailureKind::Limit("a text of more than 10,000 letters"))?;
         }
     }
     Ok(Column::Text(texts(call.rows, |row, out| {
-        if array.is_null(row) || what.is_null(row) || width.is_null(row) {
+        if !array.has(row) || !what.has(row) || !width.has(row) {
             return false;
         }
         let text = array.value(row);
@@ -405,17 +401,17 @@ fn whole(
     float: impl Fn(f64) -> f64,
 ) -> Result<Column, RowFailure> {
     Ok(match &call.columns[0] {
-        Column::Decimal(a) => {
-            let by = decimal::power(a.scale() as u8);
-            let (values, nulls) = map::<Decimal128Type, Int64Type>(
+        Column::Decimal(a, scale) => {
+            let by = decimal::power(scale.0);
+            let (values, present) = map::<i128, i64>(
                 a,
                 call.counting,
                 |_| FailureKind::Overflow,
                 |units| i64::try_from(exact(units, by)).ok(),
             )?;
-            Column::Integer(PrimitiveArray::new(values.into(), nulls))
+            Column::Integer(Fixed::new(values, present))
         }
-        Column::Number(a) => Column::Number(a.unary(float)),
+        Column::Number(a) => Column::Number(a.map(float)),
         column => column.clone(),
     })
 }
@@ -424,18 +420,17 @@ fn round(call: &Call<'_>) -> Result<Column, RowFailure> {
     let to = call.places();
     let overflow = |_| FailureKind::Overflow;
     Ok(match &call.columns[0] {
-        Column::Decimal(a) => {
-            let from = Scale(a.scale() as u8);
-            let (values, nulls) =
-                map::<Decimal128Type, Decimal128Type>(a, call.counting, overflow, |units| {
-                    decimal::rescale(units, from, to)
-                })?;
-            Column::decimal(values, nulls, to)
+        Column::Decimal(a, from) => {
+            let from = *from;
+            let (values, present) = map::<i128, i128>(a, call.counting, overflow, |units| {
+                decimal::rescale(units, from, to)
+            })?;
+            Column::decimal(values, present, to)
         }
         column @ Column::Integer(_) => convert(column, Type::Decimal(to), call.counting)?,
         Column::Number(a) => {
             let by = 10_f64.powi(i32::from(to.0));
-            Column::Number(a.unary::<_, Float64Type>(|value| {
+            Column::Number(a.map(|value| {
                 let rounded = (value * by).round() / by;
                 if rounded.is_finite() { rounded } else { value }
             }))
@@ -447,19 +442,15 @@ fn round(call: &Call<'_>) -> Result<Column, RowFailure> {
 fn abs(call: &Call<'_>) -> Result<Column, RowFailure> {
     Ok(match &call.columns[0] {
         Column::Integer(a) => {
-            let (values, nulls) = map::<Int64Type, Int64Type>(
-                a,
-                call.counting,
-                |_| FailureKind::Overflow,
-                i64::checked_abs,
-            )?;
-            Column::Integer(PrimitiveArray::new(values.into(), nulls))
+            let (values, present) =
+                map::<i64, i64>(a, call.counting, |_| FailureKind::Overflow, i64::checked_abs)?;
+            Column::Integer(Fixed::new(values, present))
         }
-        Column::Decimal(a) => {
+        Column::Decimal(a, scale) => {
             let values = a.values().iter().map(|units| units.abs()).collect();
-            Column::decimal(values, a.nulls().cloned(), Scale(a.scale() as u8))
+            Column::decimal(values, a.present().cloned(), *scale)
         }
-        Column::Number(a) => Column::Number(a.unary(f64::abs)),
+        Column::Number(a) => Column::Number(a.map(f64::abs)),
         _ => call.blank(),
     })
 }

@@ -1,11 +1,7 @@
 //! The loops that all operations share, and what happens where a row cannot be worked.
 
+use crate::table::{Bits, Fixed, Native, Present, TextBuilder, Texts, Truths};
 use std::sync::{Mutex, PoisonError};
-
-use arrow_array::builder::StringViewBuilder;
-use arrow_array::types::ArrowPrimitiveType;
-use arrow_array::{Array, BooleanArray, PrimitiveArray, StringViewArray};
-use arrow_buffer::{BooleanBuffer, NullBuffer};
 
 use crate::lang::Span;
 use crate::resolve::GatherId;
@@ -47,7 +43,7 @@ pub(crate) enum Failing<'a> {
 /// that was not chosen.
 #[derive(Clone, Copy)]
 pub(crate) struct Counting<'a> {
-    pub mask: Option<&'a BooleanBuffer>,
+    pub mask: Option<&'a Bits>,
     pub failing: Failing<'a>,
     pub span: Span,
 }
@@ -75,95 +71,88 @@ impl Counting<'_> {
     }
 }
 
-pub(crate) fn valid(nulls: Option<&NullBuffer>, row: usize) -> bool {
-    nulls.is_none_or(|nulls| nulls.is_valid(row))
+pub(crate) fn valid(present: Option<&Present>, row: usize) -> bool {
+    present.is_none_or(|present| present.has(row))
 }
 
 /// One value from one value, blank from blank. `work` gives `None` where it cannot.
-pub(crate) fn map<A: ArrowPrimitiveType, O: ArrowPrimitiveType>(
-    a: &PrimitiveArray<A>,
+pub(crate) fn map<A: Native, O: Native>(
+    a: &Fixed<A>,
     counting: Counting<'_>,
-    kind: impl Fn(A::Native) -> FailureKind,
-    work: impl Fn(A::Native) -> Option<O::Native>,
-) -> Result<(Vec<O::Native>, Option<NullBuffer>), RowFailure> {
+    kind: impl Fn(A) -> FailureKind,
+    work: impl Fn(A) -> Option<O>,
+) -> Result<(Vec<O>, Option<Present>), RowFailure> {
     let mut out = Vec::with_capacity(a.len());
     let mut failed = vec![];
     for (row, value) in a.values().iter().enumerate() {
         match work(*value) {
             Some(result) => out.push(result),
             None => {
-                if valid(a.nulls(), row) {
+                if valid(a.present(), row) {
                     counting.fail(row, || kind(*value))?;
                     failed.push(row);
                 }
-                out.push(O::Native::default());
+                out.push(O::default());
             }
         }
     }
-    Ok((out, without(a.nulls().cloned(), &failed, a.len())))
+    Ok((out, without(a.present().cloned(), &failed, a.len())))
 }
 
 /// One value from two, blank where either is. `work` gives `None` where it cannot.
-pub(crate) fn zip<A: ArrowPrimitiveType, O: ArrowPrimitiveType>(
-    a: &PrimitiveArray<A>,
-    b: &PrimitiveArray<A>,
+pub(crate) fn zip<A: Native, O: Native>(
+    a: &Fixed<A>,
+    b: &Fixed<A>,
     counting: Counting<'_>,
-    work: impl Fn(A::Native, A::Native) -> Option<O::Native>,
-) -> Result<(Vec<O::Native>, Option<NullBuffer>), RowFailure> {
-    let nulls = NullBuffer::union(a.nulls(), b.nulls());
+    work: impl Fn(A, A) -> Option<O>,
+) -> Result<(Vec<O>, Option<Present>), RowFailure> {
+    let present = Present::both(a.present(), b.present());
     let mut out = Vec::with_capacity(a.len());
     let mut failed = vec![];
     for (row, (a, b)) in a.values().iter().zip(b.values()).enumerate() {
         match work(*a, *b) {
             Some(result) => out.push(result),
             None => {
-                if valid(nulls.as_ref(), row) {
+                if valid(present.as_ref(), row) {
                     counting.fail(row, || FailureKind::Overflow)?;
                     failed.push(row);
                 }
-                out.push(O::Native::default());
+                out.push(O::default());
             }
         }
     }
-    Ok((out, without(nulls, &failed, a.len())))
+    Ok((out, without(present, &failed, a.len())))
 }
 
-/// `nulls` with some more rows blank.
-pub(crate) fn without(
-    nulls: Option<NullBuffer>,
-    blank: &[usize],
-    rows: usize,
-) -> Option<NullBuffer> {
+/// `present` with some more rows blank.
+pub(crate) fn without(present: Option<Present>, blank: &[usize], rows: usize) -> Option<Present> {
     if blank.is_empty() {
-        return nulls;
+        return present;
     }
-    let mut present: Vec<bool> = (0..rows).map(|row| valid(nulls.as_ref(), row)).collect();
+    let mut present: Vec<bool> = (0..rows).map(|row| valid(present.as_ref(), row)).collect();
     for row in blank {
         present[*row] = false;
     }
-    Some(NullBuffer::from(present))
+    Some(Present::from(present))
 }
 
 /// Texts from texts: each row's result is written into a buffer that is reused. An empty result is
 /// blank.
-pub(crate) fn texts(
-    rows: usize,
-    mut write: impl FnMut(usize, &mut String) -> bool,
-) -> StringViewArray {
-    let mut out = StringViewBuilder::with_capacity(rows);
+pub(crate) fn texts(rows: usize, mut write: impl FnMut(usize, &mut String) -> bool) -> Texts {
+    let mut out = TextBuilder::new(rows);
     let mut text = String::new();
     for row in 0..rows {
         text.clear();
         if write(row, &mut text) && !text.is_empty() {
-            out.append_value(&text);
+            out.push(&text);
         } else {
-            out.append_null();
+            out.push_blank();
         }
     }
     out.finish()
 }
 
 /// Truth from each row; `None` is blank.
-pub(crate) fn truths(rows: usize, is: impl Fn(usize) -> Option<bool>) -> BooleanArray {
+pub(crate) fn truths(rows: usize, is: impl Fn(usize) -> Option<bool>) -> Truths {
     (0..rows).map(is).collect()
 }

@@ -63,7 +63,7 @@ fn every_function_gives_blank_from_blank() {
 
 #[test]
 fn every_function_works_on_many_rows_with_blanks_among_them() {
-    let texts = Column::Text(vec![Some("2026-01-02"), None, Some("2026-01-03")].into());
+    let texts = Column::Text([Some("2026-01-02"), None, Some("2026-01-03")].into_iter().collect());
     let days = worked(&[("t", texts.clone())], "date(t)").unwrap();
     assert_eq!(days, ["2026-01-02", "blank", "2026-01-03"]);
     assert_eq!(worked(&[("t", texts.clone())], "month(date(t))").unwrap()[1], "blank");
@@ -149,7 +149,7 @@ fn a_failure_names_the_first_row_that_counts() {
         worked(&[("n", numbers)], "n < 5 and n + 1 > 0").unwrap(),
         ["true", "blank", "false", "false"]
     );
-    let texts = Column::Text(vec![Some("7"), Some("x")].into());
+    let texts = Column::Text([Some("7"), Some("x")].into_iter().collect());
     let values = Column::Integer(vec![None, Some(3)].into());
     assert_eq!(worked(&[("t", texts), ("v", values)], "v ?? integer(t)").unwrap(), ["7", "3"]);
 }
@@ -241,7 +241,10 @@ fn constants_take_the_places_of_what_they_are_compared_with() {
 
 #[test]
 fn what_can_fail_is_known() {
-    let columns = [("n", Column::Integer(vec![1].into())), ("t", Column::Text(vec!["x"].into()))];
+    let columns = [
+        ("n", Column::Integer(vec![1].into())),
+        ("t", Column::Text([Some("x")].into_iter().collect())),
+    ];
     let fails = |text| resolve_alone(&columns, text).unwrap().can_fail();
     for text in ["n + 1", "integer(t)", "-n", "round(n, 2)", "date(t)", "add_days(date(t), 1)"] {
         assert!(fails(text), "{text}");

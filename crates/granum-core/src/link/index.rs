@@ -1,14 +1,12 @@
 //! The table of a column's keys, and the link index that is made from it.
-
-use arrow_array::{Array, UInt32Array};
-use arrow_buffer::{BooleanBuffer, NullBuffer};
+use crate::table::{Present, Rows};
 use hashbrown::HashTable;
 use rayon::prelude::*;
 
 use super::key::Keys;
 
 /// For each row the row it leads to; blank where it leads nowhere.
-pub(crate) type LinkIndex = UInt32Array;
+pub(crate) type LinkIndex = Rows;
 
 /// The first row of each key.
 ///
@@ -117,7 +115,7 @@ impl KeyTable {
             rows.extend_from_slice(&run_rows);
             found.extend_from_slice(&run_found);
         }
-        UInt32Array::new(rows.into(), Some(NullBuffer::from(found)))
+        Rows::new(rows, Some(Present::from(found)))
     }
 }
 
@@ -253,23 +251,5 @@ pub(crate) fn link_few(from: &Keys, keys: &Keys) -> LinkIndex {
         rows[*row as usize] = rows[*first as usize];
         found[*row as usize] = found[*first as usize];
     }
-    UInt32Array::new(rows.into(), Some(NullBuffer::from(found)))
-}
-
-/// Where a path of links leads: the rows that `link` gives for `rows`, blank where either is.
-pub(crate) fn follow(rows: &UInt32Array, link: &LinkIndex) -> UInt32Array {
-    let targets = link.values();
-    // A row that is blank has some number all the same; what it leads to is not looked at.
-    let to = rows.values().iter().map(|row| targets.get(*row as usize).copied().unwrap_or(0));
-    let nulls = match (rows.nulls(), link.nulls()) {
-        (nulls, None) => nulls.cloned(),
-        (here, Some(there)) => {
-            let from = rows.values();
-            let leads = BooleanBuffer::collect_bool(rows.len(), |at| {
-                here.is_none_or(|here| here.is_valid(at)) && there.is_valid(from[at] as usize)
-            });
-            Some(NullBuffer::new(leads))
-        }
-    };
-    UInt32Array::new(to.collect(), nulls)
+    Rows::new(rows, Some(Present::from(found)))
 }

@@ -1,13 +1,10 @@
 //! Keys of one or more columns: hashed once, compared by value, never encoded.
-
-use arrow_array::StringViewArray;
-use arrow_buffer::NullBuffer;
 use foldhash::fast::FixedState;
 use rayon::prelude::*;
 use std::cmp::Ordering;
 use std::hash::{BuildHasher, Hasher};
 
-use crate::table::{Column, INLINE};
+use crate::table::{Column, Present, Rows};
 use crate::value::Scalar;
 
 /// What a blank in a key means.
@@ -25,7 +22,7 @@ pub(crate) struct Keys {
     columns: Vec<Column>,
     blank: BlankKeys,
     /// Rows that have a key; `None` where all have.
-    present: Option<NullBuffer>,
+    present: Option<Present>,
     rows: usize,
 }
 
@@ -34,16 +31,16 @@ impl Keys {
     pub fn new(columns: Vec<Column>, blank: BlankKeys, rows: usize) -> Self {
         let present = match blank {
             BlankKeys::Equal => None,
-            BlankKeys::Apart => columns.iter().fold(None, |present, column| {
-                let nulls = column.nulls().filter(|nulls| nulls.null_count() > 0);
-                NullBuffer::union(present.as_ref(), nulls.as_ref())
+            BlankKeys::Apart => columns.iter().fold(None, |all, column| {
+                let present = column.present().filter(|present| present.blanks() > 0);
+                Present::both(all.as_ref(), present.as_ref())
             }),
         };
         Self { columns, blank, present, rows }
     }
 
     /// The keys of some rows. All of them have one.
-    pub fn take(&self, rows: &arrow_array::UInt32Array) -> Keys {
+    pub fn take(&self, rows: &Rows) -> Keys {
         let columns = self.columns.iter().map(|column| column.take(rows)).collect();
         Keys::new(columns, self.blank, rows.len())
     }
@@ -58,11 +55,11 @@ impl Keys {
 
     /// How many rows have no key.
     pub fn absent(&self) -> usize {
-        self.present.as_ref().map_or(0, NullBuffer::null_count)
+        self.present.as_ref().map_or(0, Present::blanks)
     }
 
     pub fn has_key(&self, row: usize) -> bool {
-        self.present.as_ref().is_none_or(|present| present.is_valid(row))
+        self.present.as_ref().is_none_or(|present| present.has(row))
     }
 
     /// The values of a row's key.
@@ -119,10 +116,10 @@ impl Keys {
 /// The order of two values of a column, neither of them blank; texts by their bytes.
 pub(crate) fn compare(column: &Column, row: usize, other: usize) -> Ordering {
     match column {
-        Column::Text(array) if equal_texts(array, row, array, other) => Ordering::Equal,
+        Column::Text(array) if array.equal(row, array, other) => Ordering::Equal,
         Column::Text(array) => array.value(row).cmp(array.value(other)),
         Column::Integer(array) => array.value(row).cmp(&array.value(other)),
-        Column::Decimal(array) => array.value(row).cmp(&array.value(other)),
+        Column::Decimal(array, _) => array.value(row).cmp(&array.value(other)),
         Column::Date(array) => array.value(row).cmp(&array.value(other)),
         Column::DateTime(array) => array.value(row).cmp(&array.value(other)),
         // Adding zero makes -0.0 the same as 0.0.
@@ -134,9 +131,9 @@ pub(crate) fn compare(column: &Column, row: usize, other: usize) -> Ordering {
 
 fn equal_values(a: &Column, row: usize, b: &Column, other: usize) -> bool {
     match (a, b) {
-        (Column::Text(a), Column::Text(b)) => equal_texts(a, row, b, other),
+        (Column::Text(a), Column::Text(b)) => a.equal(row, b, other),
         (Column::Integer(a), Column::Integer(b)) => a.value(row) == b.value(other),
-        (Column::Decimal(a), Column::Decimal(b)) => a.value(row) == b.value(other),
+        (Column::Decimal(a, _), Column::Decimal(b, _)) => a.value(row) == b.value(other),
         (Column::Date(a), Column::Date(b)) => a.value(row) == b.value(other),
         (Column::DateTime(a), Column::DateTime(b)) => a.value(row) == b.value(other),
         (Column::Boolean(a), Column::Boolean(b)) => a.value(row) == b.value(other),
@@ -146,29 +143,17 @@ fn equal_values(a: &Column, row: usize, b: &Column, other: usize) -> bool {
     }
 }
 
-fn equal_texts(a: &StringViewArray, row: usize, b: &StringViewArray, other: usize) -> bool {
-    let (view, other_view) = (a.views()[row], b.views()[other]);
-    // The low half holds the length and the first four bytes.
-    if view as u64 != other_view as u64 {
-        return false;
-    }
-    if (view as u32) as usize <= INLINE {
-        return view == other_view;
-    }
-    a.value(row) == b.value(other)
-}
-
 /// One state for all keys, so that both sides of a link hash alike.
 const STATE: FixedState = FixedState::with_seed(0);
 
 type KeyHasher = <FixedState as BuildHasher>::Hasher;
 
 /// Stirs each row's value into its hash. A blank leaves only the hash before it, stirred.
-fn stir(hashes: &mut [u64], nulls: Option<&NullBuffer>, value: impl Fn(usize, &mut KeyHasher)) {
+fn stir(hashes: &mut [u64], present: Option<&Present>, value: impl Fn(usize, &mut KeyHasher)) {
     for (row, hash) in hashes.iter_mut().enumerate() {
         let mut hasher = STATE.build_hasher();
         hasher.write_u64(*hash);
-        if nulls.is_none_or(|nulls| nulls.is_valid(row)) {
+        if present.is_none_or(|present| present.has(row)) {
             value(row, &mut hasher);
         }
         *hash = hasher.finish();
@@ -176,16 +161,16 @@ fn stir(hashes: &mut [u64], nulls: Option<&NullBuffer>, value: impl Fn(usize, &m
 }
 
 fn hash_column(column: &Column, hashes: &mut [u64]) {
-    let nulls = column.nulls().filter(|nulls| nulls.null_count() > 0);
-    let nulls = nulls.as_ref();
+    let present = column.present().filter(|present| present.blanks() > 0);
+    let present = present.as_ref();
     match column {
-        Column::Blank(_) => stir(hashes, nulls, |_, _| {}),
+        Column::Blank(_) => stir(hashes, present, |_, _| {}),
         Column::Text(array) => {
             let views = array.views();
-            stir(hashes, nulls, |row, hasher| {
+            stir(hashes, present, |row, hasher| {
                 let view = views[row];
-                if (view as u32) as usize <= INLINE {
-                    hasher.write_u128(view);
+                if view.is_whole() {
+                    hasher.write_u128(view.bits());
                 } else {
                     hasher.write(array.value(row).as_bytes());
                 }
@@ -193,27 +178,27 @@ fn hash_column(column: &Column, hashes: &mut [u64]) {
         }
         Column::Integer(array) => {
             let values = array.values();
-            stir(hashes, nulls, |row, hasher| hasher.write_u64(values[row] as u64));
+            stir(hashes, present, |row, hasher| hasher.write_u64(values[row] as u64));
         }
-        Column::Decimal(array) => {
+        Column::Decimal(array, _) => {
             let values = array.values();
-            stir(hashes, nulls, |row, hasher| hasher.write_u128(values[row] as u128));
+            stir(hashes, present, |row, hasher| hasher.write_u128(values[row] as u128));
         }
         Column::Date(array) => {
             let values = array.values();
-            stir(hashes, nulls, |row, hasher| hasher.write_u32(values[row] as u32));
+            stir(hashes, present, |row, hasher| hasher.write_u32(values[row] as u32));
         }
         Column::DateTime(array) => {
             let values = array.values();
-            stir(hashes, nulls, |row, hasher| hasher.write_u64(values[row] as u64));
+            stir(hashes, present, |row, hasher| hasher.write_u64(values[row] as u64));
         }
         Column::Boolean(array) => {
-            stir(hashes, nulls, |row, hasher| hasher.write_u8(array.value(row).into()));
+            stir(hashes, present, |row, hasher| hasher.write_u8(array.value(row).into()));
         }
         Column::Number(array) => {
             // Adding zero makes -0.0 the same as 0.0.
             let values = array.values();
-            stir(hashes, nulls, |row, hasher| hasher.write_u64((values[row] + 0.0).to_bits()));
+            stir(hashes, present, |row, hasher| hasher.write_u64((values[row] + 0.0).to_bits()));
         }
     }
 }

@@ -5,7 +5,7 @@ mod key;
 pub(crate) mod mend;
 mod near;
 
-pub(crate) use index::{KeyTable, LinkIndex, follow, link_few};
+pub(crate) use index::{KeyTable, LinkIndex, link_few};
 pub(crate) use key::{BlankKeys, Keys, compare};
 pub(crate) use near::{Missing, near_misses};
 

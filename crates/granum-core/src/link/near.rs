@@ -111,9 +111,9 @@ pub(crate) fn near_misses(missing: &Missing<'_>) -> (Vec<NearMiss>, u64) {
     let mut rows: HashMap<Key, u64> = HashMap::new();
     // In the order of their first rows.
     let mut open: Vec<Key> = vec![];
-    for row in (0..missing.left.rows()).filter(|row| {
-        arrow_array::Array::is_null(missing.index, *row) && missing.left.has_key(*row)
-    }) {
+    for row in (0..missing.left.rows())
+        .filter(|row| !missing.index.has(*row) && missing.left.has_key(*row))
+    {
         let key = key(missing.left, row);
         let count = rows.entry(key.clone()).or_default();
         if *count == 0 {

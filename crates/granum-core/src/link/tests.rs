@@ -1,12 +1,10 @@
 //! Keys and links against the slow twin: a map of texts.
 
+use proptest::prelude::*;
 use std::collections::HashMap;
 
-use arrow_array::Array;
-use proptest::prelude::*;
-
 use super::*;
-use crate::table::Column;
+use crate::table::{Column, Rows};
 use crate::value::Scale;
 
 type Row = (Option<String>, Option<i64>, i128);
@@ -148,13 +146,14 @@ fn many_keys_increase_unless_the_last_does_not() {
 #[test]
 fn many_keys_in_many_parts_are_found() {
     let count = 200_000_u32;
-    let column = |by: u32| Column::Integer((0..count).map(|row| i64::from(row / by)).collect());
+    let column =
+        |by: u32| Column::Integer((0..count).map(|row| Some(i64::from(row / by))).collect());
     let unique = Keys::new(vec![column(1)], BlankKeys::Apart, count as usize);
     let doubled = Keys::new(vec![column(2)], BlankKeys::Apart, count as usize);
     let table = KeyTable::build(&unique);
     assert!(table.repeats.is_empty());
     let index = table.link(&unique, &doubled);
-    assert!((0..count).all(|row| index.value(row as usize) == row / 2));
+    assert!((0..count).all(|row| index.get(row as usize) == Some(row / 2)));
     let repeats = KeyTable::build(&doubled).repeats;
     assert_eq!(repeats.len(), count as usize / 2);
     assert!(repeats.iter().all(|(row, first)| row % 2 == 1 && *first == row - 1));
@@ -162,10 +161,10 @@ fn many_keys_in_many_parts_are_found() {
 
 #[test]
 fn a_path_ends_where_a_link_leads_nowhere() {
-    let rows: arrow_array::UInt32Array = vec![Some(1), None, Some(0), Some(2)].into();
+    let rows: Rows = vec![Some(1), None, Some(0), Some(2)].into();
     let link: LinkIndex = vec![None, Some(7), Some(9)].into();
-    assert_eq!(follow(&rows, &link).iter().collect::<Vec<_>>(), [Some(7), None, None, Some(9)]);
-    assert_eq!(follow(&vec![None; 2].into(), &Vec::<Option<u32>>::new().into()).null_count(), 2);
+    assert_eq!(rows.follow(&link).iter().collect::<Vec<_>>(), [Some(7), None, None, Some(9)]);
+    assert_eq!(Rows::from(vec![None; 2]).follow(&Vec::<Option<u32>>::new().into()).blanks(), 2);
 }
 
 #[test]

@@ -1,25 +1,22 @@
 //! `dedupe`: which rows stay, and why the others go.
-
-use arrow_buffer::{BooleanBuffer, BooleanBufferBuilder};
 use std::collections::HashMap;
 
 use crate::lang::Preference;
 use crate::link::{BlankKeys, KeyTable, Keys, compare};
 use crate::resolve::DedupeRule;
-use crate::table::Column;
+use crate::table::{Bits, Column};
 use crate::tally::Cut;
 
 /// Plain `dedupe`: of rows that are equal in all `columns` the first stays. Blank equals blank.
-pub(crate) fn copies(columns: Vec<Column>, rows: usize) -> (BooleanBuffer, Cut) {
+pub(crate) fn copies(columns: Vec<Column>, rows: usize) -> (Bits, Cut) {
     let keys = Keys::new(columns, BlankKeys::Equal, rows);
     let table = KeyTable::build(&keys);
-    let mut stays = BooleanBufferBuilder::new(rows);
-    stays.append_n(rows, true);
+    let mut stays = vec![true; rows];
     for (row, _) in &table.repeats {
-        stays.set_bit(*row as usize, false);
+        stays[*row as usize] = false;
     }
     let cut = Cut { copies: table.repeats.len() as u64, ..Cut::default() };
-    (stays.finish(), cut)
+    (stays.into(), cut)
 }
 
 /// `dedupe by`: one row for each key; rows with a blank key stay. `ranks` are the columns that
@@ -30,7 +27,7 @@ pub(crate) fn by_key(
     rule: &DedupeRule,
     ranks: &[Column],
     whole: Vec<Column>,
-) -> (BooleanBuffer, Cut) {
+) -> (Bits, Cut) {
     let keys = Keys::new(keys, BlankKeys::Apart, rows);
     let table = KeyTable::build(&keys);
     // The best row so far of each key that has several, by the key's first row.
@@ -47,14 +44,13 @@ pub(crate) fn by_key(
         }
     }
     let whole = Keys::new(whole, BlankKeys::Equal, rows);
-    let mut stays = BooleanBufferBuilder::new(rows);
-    stays.append_n(rows, true);
+    let mut stays = vec![true; rows];
     let mut cut = Cut { by_key: true, blank_keys: keys.absent() as u64, ..Cut::default() };
     let mut goes = |row: u32, winner: u32| {
         if row == winner {
             return;
         }
-        stays.set_bit(row as usize, false);
+        stays[row as usize] = false;
         if whole.equal(row as usize, &whole, winner as usize) {
             cut.copies += 1;
         } else if ranks.is_empty() || !ties(ranks, row as usize, winner as usize) {
@@ -69,7 +65,7 @@ pub(crate) fn by_key(
     for (first, winner) in &best {
         goes(*first, *winner);
     }
-    (stays.finish(), cut)
+    (stays.into(), cut)
 }
 
 /// Whether a later row wins over an earlier one: ties do. A blank never wins over a value.

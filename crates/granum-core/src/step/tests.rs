@@ -1,6 +1,4 @@
 //! Steps by themselves, on columns made by hand.
-
-use arrow_buffer::BooleanBuffer;
 use proptest::prelude::*;
 
 use super::dedupe::{by_key, copies};
@@ -8,7 +6,7 @@ use super::units::split_units;
 use crate::expr::{Kind, Typed};
 use crate::lang::{Preference, Span};
 use crate::resolve::{DedupeRule, SlotId, UnitsPlan};
-use crate::table::{Batch, Column};
+use crate::table::{Batch, Bits, Column};
 use crate::value::{Scale, Type};
 
 fn text(values: &[Option<&str>]) -> Column {
@@ -19,7 +17,7 @@ fn whole(values: &[Option<i64>]) -> Column {
     Column::Integer(values.iter().copied().collect())
 }
 
-fn kept(stays: &BooleanBuffer) -> Vec<usize> {
+fn kept(stays: &Bits) -> Vec<usize> {
     (0..stays.len()).filter(|row| stays.value(*row)).collect()
 }
 
@@ -120,8 +118,8 @@ fn units_are_numbered_and_amounts_divided() {
 #[test]
 fn blank_amounts_stay_blank_on_every_unit() {
     let amounts: Column = {
-        let nulls = vec![true, false, true].into();
-        Column::decimal(vec![100, 0, 50], Some(nulls), Scale(2))
+        let present = vec![true, false, true].into();
+        Column::decimal(vec![100, 0, 50], Some(present), Scale(2))
     };
     let (batch, _) = split(whole(&[Some(2), Some(2), Some(1)]), amounts);
     let out = values(batch.slots[3].as_ref());
@@ -156,9 +154,9 @@ proptest! {
         rows in prop::collection::vec((1_i64..40, any::<i64>(), any::<bool>()), 0..30)
     ) {
         let quantities = whole(&rows.iter().map(|row| Some(row.0)).collect::<Vec<_>>());
-        let nulls: Vec<bool> = rows.iter().map(|row| row.2).collect();
+        let present: Vec<bool> = rows.iter().map(|row| row.2).collect();
         let amounts: Vec<i128> = rows.iter().map(|row| i128::from(row.1)).collect();
-        let amounts = Column::decimal(amounts, Some(nulls.into()), Scale(4));
+        let amounts = Column::decimal(amounts, Some(present.into()), Scale(4));
         let (batch, troubles) = split(quantities.clone(), amounts.clone());
         prop_assert!(troubles.is_empty());
         let count: i64 = rows.iter().map(|row| row.0).sum();

@@ -7,10 +7,8 @@
 //!                                    M1               1  3.33        3
 //! ```
 
-use arrow_array::{Int64Array, UInt32Array};
-
 use crate::resolve::UnitsPlan;
-use crate::table::{Amount, Batch, Column, Place};
+use crate::table::{Amount, Batch, Column, Fixed, Place, Rows};
 use crate::value::{Scalar, Scale, Type, decimal, parts};
 
 /// A quantity above this is taken for a mistake: a bar code typed as a quantity.
@@ -38,8 +36,8 @@ fn count(of: &Column, row: usize) -> Result<u32, &'static str> {
     }
     let whole = match of {
         Column::Integer(array) => i128::from(array.value(row)),
-        Column::Decimal(array) => {
-            let by = decimal::power(array.scale() as u8);
+        Column::Decimal(array, scale) => {
+            let by = decimal::power(scale.0);
             let units = array.value(row);
             if units < 0 {
                 return Err("negative");
@@ -115,11 +113,11 @@ pub(crate) fn split_units(batch: &Batch, plan: &UnitsPlan, of: &Column) -> (Batc
         let column = source.slots[old.0].take()?;
         Some((new.0, one(column.ty(), total)))
     });
-    let mut out = source.take(&UInt32Array::from(rows));
+    let mut out = source.take(&Rows::from(rows));
     for (slot, column) in divided.into_iter().chain(counted) {
         out.slots[slot] = Some(column);
     }
-    out.slots[plan.unit.0] = Some(Column::Integer(Int64Array::from(numbers)));
+    out.slots[plan.unit.0] = Some(Column::Integer(Fixed::from(numbers)));
     (out, troubles)
 }
 
@@ -140,15 +138,15 @@ fn divide(column: &Column, counts: &[u32], total: usize, large: &mut Vec<usize>)
     let to = from.max(Scale(2));
     let by = decimal::power(to.0 - from.0);
     let mut out = Vec::with_capacity(total);
-    let mut present = vec![];
-    let nulls = column.nulls().filter(|nulls| nulls.null_count() > 0);
+    let mut noted = vec![];
+    let present = column.present().filter(|present| present.blanks() > 0);
     for (row, count) in counts.iter().enumerate() {
         let units = match column {
             Column::Integer(array) => i128::from(array.value(row)),
-            Column::Decimal(array) => array.value(row),
+            Column::Decimal(array, _) => array.value(row),
             _ => 0,
         };
-        let there = nulls.as_ref().is_none_or(|nulls| nulls.is_valid(row));
+        let there = present.as_ref().is_none_or(|present| present.has(row));
         let fits = units.checked_mul(by).and_then(decimal::fits);
         if there && fits.is_none() {
             large.push(row);
@@ -158,16 +156,16 @@ fn divide(column: &Column, counts: &[u32], total: usize, large: &mut Vec<usize>)
             Some(units) => out.extend(parts::equal(units, u64::from(*count))),
             None => out.extend(std::iter::repeat_n(0, *count as usize)),
         }
-        if nulls.is_some() || !there {
-            present.resize(out.len() - *count as usize, true);
-            present.resize(out.len(), there);
+        if present.is_some() || !there {
+            noted.resize(out.len() - *count as usize, true);
+            noted.resize(out.len(), there);
         }
     }
-    let nulls = if present.is_empty() {
+    let present = if noted.is_empty() {
         None
     } else {
-        present.resize(out.len(), true);
-        Some(present.into())
+        noted.resize(out.len(), true);
+        Some(noted.into())
     };
-    Column::decimal(out, nulls, to)
+    Column::decimal(out, present, to)
 }

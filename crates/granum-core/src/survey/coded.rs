@@ -1,7 +1,5 @@
 //! Files as columns of numbers: each value of a column has one, so that what is asked of values is
 //! asked once of each, and what is asked of rows is asked of numbers.
-
-use arrow_array::{Array, StringViewArray};
 use rayon::prelude::*;
 
 use super::dictionary::{Dictionary, Head};
@@ -10,7 +8,7 @@ use crate::engine::{
     InputSource, Observer, Part, RawPart, ReadRequest, SourceError, SourceErrorKind,
 };
 use crate::resolve::InputColumn;
-use crate::table::{Codes, Column, Places};
+use crate::table::{Codes, Column, Places, Texts};
 use crate::value::Type;
 
 /// A column counts its values exactly up to so many; above, their number is an estimate.
@@ -175,11 +173,11 @@ impl Coding {
         }
     }
 
-    fn take(&mut self, texts: &StringViewArray, first: usize) {
+    fn take(&mut self, texts: &Texts, first: usize) {
         // Rows of one order mostly stand together, so the value above is the likeliest.
         let mut above: Option<(Head, u64)> = None;
         for (at, view) in texts.views().iter().enumerate() {
-            if texts.is_null(at) {
+            if !texts.has(at) {
                 self.take_blanks(1);
                 continue;
             }

@@ -1,11 +1,9 @@
 //! The values of a column, each once, in the order in which they first appeared.
-
-use arrow_data::ByteView;
 use foldhash::fast::FixedState;
 use hashbrown::HashTable;
 use std::hash::{BuildHasher, Hasher};
 
-use crate::table::INLINE;
+use crate::table::View;
 
 /// The values of a column: each has a number, how many rows have it, and the first of them.
 #[derive(Debug, Default)]
@@ -24,25 +22,18 @@ pub(crate) struct Dictionary {
 pub(crate) struct Head(u128);
 
 impl Head {
-    /// The head of a text, from an Arrow view of it.
-    pub fn of_view(view: u128) -> Self {
+    /// The head of a text, from a view of it.
+    pub fn of_view(view: View) -> Self {
         // Behind the first bytes of a long text stands where the rest of it is.
-        if view as u32 as usize <= INLINE { Self(view) } else { Self(view & u128::from(u64::MAX)) }
+        if view.is_whole() { Self(view.bits()) } else { Self(view.head().into()) }
     }
 
     pub fn of_text(text: &str) -> Self {
-        let bytes = text.as_bytes();
-        if bytes.len() <= INLINE {
-            let mut view = [0; 16];
-            view[..4].copy_from_slice(&(bytes.len() as u32).to_le_bytes());
-            view[4..4 + bytes.len()].copy_from_slice(bytes);
-            return Self(u128::from_le_bytes(view));
-        }
-        Self::of_view(ByteView::new(bytes.len() as u32, &bytes[..4]).into())
+        Self::of_view(View::of(text))
     }
 
     pub fn is_whole(self) -> bool {
-        self.0 as u32 as usize <= INLINE
+        View::INSIDE >= self.0 as u32 as usize
     }
 
     /// The hash of a text with this head, the same in every column.
@@ -157,17 +148,17 @@ impl Dictionary {
 
 #[cfg(test)]
 mod tests {
-    use arrow_array::StringViewArray;
     use proptest::prelude::*;
 
     use super::*;
+    use crate::table::Texts;
 
     proptest! {
         #[test]
         fn each_value_has_one_number_and_is_found_again(
             values in prop::collection::vec("[a-c]{1,3}|[a-b]{12,15}|é{1,8}", 1..60),
         ) {
-            let texts = StringViewArray::from_iter_values(&values);
+            let texts = values.iter().map(Some).collect::<Texts>();
             let mut dictionary = Dictionary::default();
             let numbers: Vec<u32> = values.iter().enumerate().map(|(row, value)| {
                 let head = Head::of_view(texts.views()[row]);

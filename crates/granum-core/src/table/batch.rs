@@ -3,9 +3,7 @@
 use std::collections::HashMap;
 use std::sync::{Mutex, PoisonError};
 
-use arrow_array::{BooleanArray, UInt32Array};
-
-use super::{Column, TableId};
+use super::{Bits, Column, Rows, TableId};
 use crate::bug::bug;
 use crate::resolve::{Hop, SlotId};
 
@@ -14,7 +12,7 @@ use crate::resolve::{Hop, SlotId};
 pub(crate) struct Batch {
     pub rows: usize,
     pub slots: Vec<Option<Column>>,
-    pub origins: Vec<(TableId, UInt32Array)>,
+    pub origins: Vec<(TableId, Rows)>,
     /// Where its rows lead.
     pub paths: Paths,
 }
@@ -22,7 +20,7 @@ pub(crate) struct Batch {
 /// Paths that have been followed from a batch's rows, with the rows they lead to: several
 /// expressions follow the same, and each is followed once.
 #[derive(Debug, Default)]
-pub(crate) struct Paths(Mutex<HashMap<(TableId, Vec<Hop>), UInt32Array>>);
+pub(crate) struct Paths(Mutex<HashMap<(TableId, Vec<Hop>), Rows>>);
 
 impl Clone for Paths {
     /// A copy of a batch may go on to other rows, and finds its paths anew.
@@ -33,12 +31,7 @@ impl Clone for Paths {
 
 impl Paths {
     /// The rows that a path leads to, made by `follow` if nobody asked before.
-    pub fn lead(
-        &self,
-        from: TableId,
-        hops: &[Hop],
-        follow: impl FnOnce() -> UInt32Array,
-    ) -> UInt32Array {
+    pub fn lead(&self, from: TableId, hops: &[Hop], follow: impl FnOnce() -> Rows) -> Rows {
         let known = || self.0.lock().unwrap_or_else(PoisonError::into_inner);
         let path = (from, hops.to_vec());
         if let Some(rows) = known().get(&path) {
@@ -53,15 +46,11 @@ impl Paths {
 
 impl Batch {
     /// Rows with what is known of them.
-    pub fn new(
-        rows: usize,
-        slots: Vec<Option<Column>>,
-        origins: Vec<(TableId, UInt32Array)>,
-    ) -> Self {
+    pub fn new(rows: usize, slots: Vec<Option<Column>>, origins: Vec<(TableId, Rows)>) -> Self {
         Self { rows, slots, origins, paths: Paths::default() }
     }
 
-    pub fn origin(&self, table: TableId) -> Option<&UInt32Array> {
+    pub fn origin(&self, table: TableId) -> Option<&Rows> {
         self.origins.iter().find(|(id, _)| *id == table).map(|(_, rows)| rows)
     }
 
@@ -81,25 +70,25 @@ impl Batch {
         )
     }
 
-    pub fn filter(&self, keep: &BooleanArray) -> Batch {
+    pub fn filter(&self, keep: &Bits) -> Batch {
         Batch::new(
-            keep.true_count(),
+            keep.count(),
             self.each_slot(|column| column.filter(keep)),
-            self.origins.iter().map(|(id, rows)| (*id, filter_rows(rows, keep))).collect(),
+            self.origins.iter().map(|(id, rows)| (*id, rows.filter(keep))).collect(),
         )
     }
 
     /// The rows where `keep` is true. Each column is let go as soon as its rows have been taken, so
     /// that a whole table is never held twice.
-    pub fn into_filtered(self, keep: &BooleanArray) -> Batch {
+    pub fn into_filtered(self, keep: &Bits) -> Batch {
         use rayon::prelude::*;
         Batch::new(
-            keep.true_count(),
+            keep.count(),
             self.slots
                 .into_par_iter()
                 .map(|slot| slot.map(|column| column.into_filtered(keep)))
                 .collect(),
-            self.origins.into_iter().map(|(id, rows)| (id, filter_rows(&rows, keep))).collect(),
+            self.origins.into_iter().map(|(id, rows)| (id, rows.filter(keep))).collect(),
         )
     }
 
@@ -113,22 +102,11 @@ impl Batch {
         self.slots.par_iter().map(|slot| Some(work(slot.as_ref()?))).collect()
     }
 
-    pub fn take(&self, rows: &UInt32Array) -> Batch {
+    pub fn take(&self, rows: &Rows) -> Batch {
         Batch::new(
             rows.len(),
             self.slots.iter().map(|s| Some(s.as_ref()?.take(rows))).collect(),
-            self.origins.iter().map(|(id, from)| (*id, take_rows(from, rows))).collect(),
+            self.origins.iter().map(|(id, from)| (*id, rows.follow(from))).collect(),
         )
     }
-}
-
-fn filter_rows(rows: &UInt32Array, keep: &BooleanArray) -> UInt32Array {
-    let kept = rows.values().iter().zip(keep.values().iter());
-    kept.filter(|(_, keep)| *keep).map(|(row, _)| *row).collect::<Vec<_>>().into()
-}
-
-/// The rows that `from` names for each of `rows`. Neither has blanks.
-fn take_rows(from: &UInt32Array, rows: &UInt32Array) -> UInt32Array {
-    let values = from.values();
-    rows.values().iter().map(|row| values[*row as usize]).collect::<Vec<_>>().into()
 }

@@ -1,43 +1,30 @@
-//! One column: an Arrow array of one of the types of [`Type`].
+//! One column: an array of one of the types of [`Type`].
 
-use arrow_array::builder::StringViewBuilder;
-use arrow_array::{
-    Array, ArrowPrimitiveType, BooleanArray, Date32Array, Decimal128Array, Float64Array,
-    Int64Array, PrimitiveArray, StringViewArray, TimestampMicrosecondArray, UInt32Array,
-};
-use arrow_buffer::NullBuffer;
-use arrow_schema::DataType;
-
-use super::Amount;
-use super::gather;
 use super::growing::ColumnBuilder;
+use super::{Amount, Bits, Fixed, Present, Rows, TextBuilder, Texts, Truths};
 use crate::value::{Scalar, Scale, Type, day, decimal};
 
-/// Texts of up to this many bytes stand in their views.
-pub(crate) const INLINE: usize = 12;
-
-/// A column of values. Blanks are Arrow's nulls; a text is never empty.
+/// A column of values. A text is never empty: it is blank.
 ///
-/// Cloning is cheap: the values are shared. Texts are `Utf8View`: up to twelve bytes stand in the
-/// view itself, longer ones are shared with whatever they were taken from.
+/// Cloning is cheap: the values are shared.
 #[derive(Debug, Clone)]
 pub enum Column {
     /// This many blanks.
     Blank(usize),
     /// Texts.
-    Text(StringViewArray),
+    Text(Texts),
     /// Whole numbers.
-    Integer(Int64Array),
-    /// Exact decimals; the scale is in the array's type.
-    Decimal(Decimal128Array),
+    Integer(Fixed<i64>),
+    /// Exact decimals: whole units of their scale.
+    Decimal(Fixed<i128>, Scale),
     /// Floating point numbers.
-    Number(Float64Array),
+    Number(Fixed<f64>),
     /// Days from 1970-01-01.
-    Date(Date32Array),
+    Date(Fixed<i32>),
     /// Microseconds from 1970-01-01T00:00:00.
-    DateTime(TimestampMicrosecondArray),
+    DateTime(Fixed<i64>),
     /// Truth values.
-    Boolean(BooleanArray),
+    Boolean(Truths),
 }
 
 macro_rules! each_array {
@@ -46,7 +33,7 @@ macro_rules! each_array {
             Column::Blank($length) => $blank,
             Column::Text($array) => $work,
             Column::Integer($array) => $work,
-            Column::Decimal($array) => $work,
+            Column::Decimal($array, _) => $work,
             Column::Number($array) => $work,
             Column::Date($array) => $work,
             Column::DateTime($array) => $work,
@@ -57,10 +44,8 @@ macro_rules! each_array {
 
 impl Column {
     /// Whole units of 10^-`scale` as a column.
-    pub fn decimal(values: Vec<i128>, nulls: Option<NullBuffer>, scale: Scale) -> Column {
-        let array = Decimal128Array::new(values.into(), nulls)
-            .with_data_type(DataType::Decimal128(38, scale.0 as i8));
-        Column::Decimal(array)
+    pub fn decimal(values: Vec<i128>, present: Option<Present>, scale: Scale) -> Column {
+        Column::Decimal(Fixed::new(values, present), scale)
     }
 
     /// How many rows it has.
@@ -79,7 +64,7 @@ impl Column {
             Self::Blank(_) => Type::Blank,
             Self::Text(_) => Type::Text,
             Self::Integer(_) => Type::Integer,
-            Self::Decimal(array) => Type::Decimal(Scale(array.scale() as u8)),
+            Self::Decimal(_, scale) => Type::Decimal(*scale),
             Self::Number(_) => Type::Number,
             Self::Date(_) => Type::Date,
             Self::DateTime(_) => Type::DateTime,
@@ -89,18 +74,18 @@ impl Column {
 
     /// Which rows are not blank; `None` where all of them are not (or the column is all blank:
     /// ask [`Column::blanks`]).
-    pub fn nulls(&self) -> Option<NullBuffer> {
-        each_array!(self, array => array.nulls().cloned(), length => Some(NullBuffer::new_null(*length)))
+    pub fn present(&self) -> Option<Present> {
+        each_array!(self, array => array.present().cloned(), length => Some(Present::none(*length)))
     }
 
     /// How many rows are blank.
     pub fn blanks(&self) -> usize {
-        each_array!(self, array => array.null_count(), length => *length)
+        each_array!(self, array => array.blanks(), length => *length)
     }
 
     /// Whether a row is blank.
     pub fn is_blank(&self, row: usize) -> bool {
-        each_array!(self, array => array.is_null(row), _length => true)
+        each_array!(self, array => !array.has(row), _length => true)
     }
 
     /// The value of a row.
@@ -112,7 +97,7 @@ impl Column {
             Self::Blank(_) => Scalar::Blank,
             Self::Text(array) => Scalar::Text(array.value(row).to_owned()),
             Self::Integer(array) => Scalar::Integer(array.value(row)),
-            Self::Decimal(array) => Scalar::Decimal(array.value(row), Scale(array.scale() as u8)),
+            Self::Decimal(array, scale) => Scalar::Decimal(array.value(row), *scale),
             Self::Number(array) => Scalar::Number(array.value(row)),
             Self::Date(array) => Scalar::Date(array.value(row)),
             Self::DateTime(array) => Scalar::DateTime(array.value(row)),
@@ -125,10 +110,9 @@ impl Column {
         match value {
             Scalar::Blank => Self::all_blank(ty, length),
             Scalar::Text(text) => {
-                let mut one = StringViewBuilder::with_capacity(1);
-                one.append_value(text);
-                let zeros = UInt32Array::from(vec![0; length]);
-                Column::Text(one.finish()).take(&zeros)
+                let mut one = TextBuilder::new(1);
+                one.push(text);
+                Column::Text(one.finish()).take(&vec![0; length].into())
             }
             Scalar::Integer(value) => Self::Integer(vec![*value; length].into()),
             Scalar::Decimal(units, scale) => Self::decimal(vec![*units; length], None, *scale),
@@ -141,16 +125,16 @@ impl Column {
 
     /// A column of a type without a value.
     pub fn all_blank(ty: Type, length: usize) -> Column {
-        let nulls = || Some(NullBuffer::new_null(length));
+        let present = || Some(Present::none(length));
         match ty {
             Type::Blank => Self::Blank(length),
-            Type::Text => Self::Text(StringViewArray::new_null(length)),
-            Type::Integer => Self::Integer(Int64Array::new_null(length)),
-            Type::Decimal(scale) => Self::decimal(vec![0; length], nulls(), scale),
-            Type::Number => Self::Number(Float64Array::new_null(length)),
-            Type::Date => Self::Date(Date32Array::new_null(length)),
-            Type::DateTime => Self::DateTime(TimestampMicrosecondArray::new_null(length)),
-            Type::Boolean => Self::Boolean(BooleanArray::new_null(length)),
+            Type::Text => Self::Text(Texts::blank(length)),
+            Type::Integer => Self::Integer(Fixed::blank(length)),
+            Type::Decimal(scale) => Self::decimal(vec![0; length], present(), scale),
+            Type::Number => Self::Number(Fixed::blank(length)),
+            Type::Date => Self::Date(Fixed::blank(length)),
+            Type::DateTime => Self::DateTime(Fixed::blank(length)),
+            Type::Boolean => Self::Boolean(Truths::blank(length)),
         }
     }
 
@@ -161,7 +145,7 @@ impl Column {
             Self::Blank(_) => Self::Blank(length),
             Self::Text(array) => Self::Text(array.slice(offset, length)),
             Self::Integer(array) => Self::Integer(array.slice(offset, length)),
-            Self::Decimal(array) => Self::Decimal(array.slice(offset, length)),
+            Self::Decimal(array, scale) => Self::Decimal(array.slice(offset, length), *scale),
             Self::Number(array) => Self::Number(array.slice(offset, length)),
             Self::Date(array) => Self::Date(array.slice(offset, length)),
             Self::DateTime(array) => Self::DateTime(array.slice(offset, length)),
@@ -169,32 +153,31 @@ impl Column {
         }
     }
 
-    /// The rows where `keep` is true, in order. `keep` has no blanks.
+    /// The rows where `keep` is true, in order.
     #[must_use]
-    pub fn filter(&self, keep: &BooleanArray) -> Column {
-        let keep = keep.values();
+    pub fn filter(&self, keep: &Bits) -> Column {
         match self {
-            Self::Blank(_) => Self::Blank(keep.count_set_bits()),
-            Self::Text(array) => Self::Text(gather::filter_texts(array, keep)),
-            Self::Integer(array) => Self::Integer(gather::filter(array, keep)),
-            Self::Decimal(array) => Self::Decimal(gather::filter(array, keep)),
-            Self::Number(array) => Self::Number(gather::filter(array, keep)),
-            Self::Date(array) => Self::Date(gather::filter(array, keep)),
-            Self::DateTime(array) => Self::DateTime(gather::filter(array, keep)),
-            Self::Boolean(array) => Self::Boolean(gather::filter_truths(array, keep)),
+            Self::Blank(_) => Self::Blank(keep.count()),
+            Self::Text(array) => Self::Text(array.filter(keep)),
+            Self::Integer(array) => Self::Integer(array.filter(keep)),
+            Self::Decimal(array, scale) => Self::Decimal(array.filter(keep), *scale),
+            Self::Number(array) => Self::Number(array.filter(keep)),
+            Self::Date(array) => Self::Date(array.filter(keep)),
+            Self::DateTime(array) => Self::DateTime(array.filter(keep)),
+            Self::Boolean(array) => Self::Boolean(array.filter(keep)),
         }
     }
 
     /// The same of a column that is not needed otherwise: the rows that stay move up in its own
     /// memory, as long as nothing else shares it.
     #[must_use]
-    pub fn into_filtered(self, keep: &BooleanArray) -> Column {
+    pub fn into_filtered(self, keep: &Bits) -> Column {
         match self {
-            Self::Integer(array) => Self::Integer(filter_values(array, keep)),
-            Self::Decimal(array) => Self::Decimal(filter_values(array, keep)),
-            Self::Number(array) => Self::Number(filter_values(array, keep)),
-            Self::Date(array) => Self::Date(filter_values(array, keep)),
-            Self::DateTime(array) => Self::DateTime(filter_values(array, keep)),
+            Self::Integer(array) => Self::Integer(array.into_filtered(keep)),
+            Self::Decimal(array, scale) => Self::Decimal(array.into_filtered(keep), scale),
+            Self::Number(array) => Self::Number(array.into_filtered(keep)),
+            Self::Date(array) => Self::Date(array.into_filtered(keep)),
+            Self::DateTime(array) => Self::DateTime(array.into_filtered(keep)),
             other => other.filter(keep),
         }
     }
@@ -205,16 +188,20 @@ impl Column {
     /// [a b c] taken by [2 · 0 0]  →  [c · a a]
     /// ```
     #[must_use]
-    pub fn take(&self, rows: &UInt32Array) -> Column {
+    pub fn take(&self, rows: &Rows) -> Column {
+        let rows = match rows.form() {
+            Ok(rows) => rows,
+            Err((first, count)) => return self.slice(first, count),
+        };
         match self {
             Self::Blank(_) => Self::Blank(rows.len()),
-            Self::Text(array) => Self::Text(gather::take_texts(array, rows)),
-            Self::Integer(array) => Self::Integer(gather::take(array, rows)),
-            Self::Decimal(array) => Self::Decimal(gather::take(array, rows)),
-            Self::Number(array) => Self::Number(gather::take(array, rows)),
-            Self::Date(array) => Self::Date(gather::take(array, rows)),
-            Self::DateTime(array) => Self::DateTime(gather::take(array, rows)),
-            Self::Boolean(array) => Self::Boolean(gather::take_truths(array, rows)),
+            Self::Text(array) => Self::Text(array.take(rows)),
+            Self::Integer(array) => Self::Integer(array.take(rows)),
+            Self::Decimal(array, scale) => Self::Decimal(array.take(rows), *scale),
+            Self::Number(array) => Self::Number(array.take(rows)),
+            Self::Date(array) => Self::Date(array.take(rows)),
+            Self::DateTime(array) => Self::DateTime(array.take(rows)),
+            Self::Boolean(array) => Self::Boolean(array.take(rows)),
         }
     }
 
@@ -245,19 +232,19 @@ impl Column {
         match self {
             Self::Integer(array) => {
                 let sum = |values: &[i64]| values.iter().map(|v| i128::from(*v)).sum::<i128>();
-                let units = match array.nulls() {
+                let units = match array.present() {
                     None => sum(array.values()),
                     Some(_) => array.iter().flatten().map(i128::from).sum(),
                 };
                 Amount::exact(Some(units), Scale(0), blanks)
             }
-            Self::Decimal(array) => {
+            Self::Decimal(array, scale) => {
                 let add = |sum: Option<i128>, value: i128| sum?.checked_add(value);
-                let units = match array.nulls() {
+                let units = match array.present() {
                     None => array.values().iter().copied().fold(Some(0), add),
                     Some(_) => array.iter().flatten().fold(Some(0), add),
                 };
-                Amount::exact(units, Scale(array.scale() as u8), blanks)
+                Amount::exact(units, *scale, blanks)
             }
             Self::Number(array) => Amount::Float { sum: array.iter().flatten().sum(), blanks },
             _ => Amount::exact(Some(0), Scale(0), blanks),
@@ -272,10 +259,10 @@ impl Column {
                 let units = array.iter().flatten().map(|value| i128::from(value).abs()).sum();
                 Amount::exact(Some(units), Scale(0), blanks)
             }
-            Self::Decimal(array) => {
+            Self::Decimal(array, scale) => {
                 let add = |sum: Option<i128>, value: i128| sum?.checked_add(value.abs());
                 let units = array.iter().flatten().fold(Some(0), add);
-                Amount::exact(units, Scale(array.scale() as u8), blanks)
+                Amount::exact(units, *scale, blanks)
             }
             Self::Number(array) => {
                 Amount::Float { sum: array.iter().flatten().map(f64::abs).sum(), blanks }
@@ -295,30 +282,47 @@ impl Column {
             Self::Integer(array) => {
                 out.extend_from_slice(itoa::Buffer::new().format(array.value(row)).as_bytes());
             }
-            Self::Decimal(array) => {
-                decimal::write(array.value(row), Scale(array.scale() as u8), out);
-            }
+            Self::Decimal(array, scale) => decimal::write(array.value(row), *scale, out),
             Self::Date(array) => day::write(array.value(row), out),
             Self::DateTime(array) => day::write_time(array.value(row), out),
             Self::Number(_) | Self::Boolean(_) => self.scalar(row).write(out),
         }
     }
+
+    /// The text of a row of texts that is not blank.
+    #[inline]
+    pub fn text(&self, row: usize) -> Option<&str> {
+        match self {
+            Self::Text(array) if array.has(row) => Some(array.value(row)),
+            _ => None,
+        }
+    }
+
+    /// Sets `bit` for each row whose value is not that of the row before, the first left out. Long
+    /// texts may be taken for different ones where they stand in other places.
+    pub fn mark_changes(&self, bit: u64, changed: &mut [u64]) {
+        match self {
+            Self::Blank(_) => {}
+            Self::Text(array) => mark(array.views(), bit, changed),
+            Self::Integer(array) => mark(array.values(), bit, changed),
+            Self::Decimal(array, _) => mark(array.values(), bit, changed),
+            Self::Date(array) => mark(array.values(), bit, changed),
+            Self::DateTime(array) => mark(array.values(), bit, changed),
+            Self::Number(array) => mark(array.values(), bit, changed),
+            Self::Boolean(array) => {
+                mark(&array.values().iter().collect::<Vec<_>>(), bit, changed);
+            }
+        }
+        if let Some(present) = self.present().filter(|present| present.blanks() > 0) {
+            mark(&present.bits().iter().collect::<Vec<_>>(), bit, changed);
+        }
+    }
 }
 
-/// The values where `keep` is true, moved up in their own memory if nobody shares it.
-fn filter_values<T: ArrowPrimitiveType>(
-    array: PrimitiveArray<T>,
-    keep: &BooleanArray,
-) -> PrimitiveArray<T> {
-    let (ty, values, nulls) = array.into_parts();
-    let nulls = gather::kept_nulls(nulls.as_ref(), keep.values());
-    let mut values: Vec<T::Native> =
-        values.into_inner().into_vec().unwrap_or_else(|shared| shared.typed_data().to_vec());
-    let mut stays = 0;
-    for (start, end) in keep.values().set_slices() {
-        values.copy_within(start..end, stays);
-        stays += end - start;
+fn mark<T: PartialEq>(values: &[T], bit: u64, changed: &mut [u64]) {
+    for (pair, changed) in values.windows(2).zip(changed.iter_mut().skip(1)) {
+        if pair[0] != pair[1] {
+            *changed |= bit;
+        }
     }
-    values.truncate(stays);
-    PrimitiveArray::new(values.into(), nulls).with_data_type(ty)
 }

@@ -1,23 +1,27 @@
 //! Columns, batches of rows, whole tables, and where rows came from.
 
 mod amount;
+mod array;
 mod batch;
 mod codes;
 mod column;
-mod gather;
 mod growing;
 mod place;
+mod rows;
 
 pub use amount::Amount;
+pub(crate) use array::View;
+pub use array::{
+    Bits, BitsBuilder, Fixed, Native, Present, PresentBuilder, TextBuilder, Texts, Truths,
+};
 pub(crate) use batch::Batch;
 pub(crate) use codes::Codes;
 pub use column::Column;
-pub(crate) use column::INLINE;
 pub(crate) use growing::Stack;
-pub use growing::{ColumnBuilder, Texts, Values};
+pub use growing::{ColumnBuilder, Values};
 pub use place::{Lines, Place, Places};
-
-use arrow_array::UInt32Array;
+pub use rows::Rows;
+pub(crate) use rows::RowsBuilder;
 
 /// A table's number in its plan.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, serde::Serialize)]
@@ -32,13 +36,13 @@ pub struct Table {
     pub columns: Vec<Option<Column>>,
     /// For each table it comes from whose links are still followed: the row of that table that
     /// each row came from.
-    pub origins: Vec<(TableId, UInt32Array)>,
+    pub origins: Vec<(TableId, Rows)>,
     /// For an input: where its rows stand in its files.
     pub places: Option<Places>,
 }
 
 impl Table {
-    pub(crate) fn origin(&self, table: TableId) -> Option<&UInt32Array> {
+    pub(crate) fn origin(&self, table: TableId) -> Option<&Rows> {
         self.origins.iter().find(|(id, _)| *id == table).map(|(_, rows)| rows)
     }
 }

@@ -1,9 +1,7 @@
 //! Columns, batches, amounts and places.
 
-use std::sync::Arc;
-
-use arrow_array::UInt32Array;
 use proptest::prelude::*;
+use std::sync::Arc;
 
 use super::*;
 use crate::resolve::{Hop, LinkId};
@@ -13,13 +11,15 @@ use crate::value::{Scalar, Scale, Type, decimal};
 fn each_type() -> Vec<Column> {
     vec![
         Column::Blank(3),
-        Column::Text(vec![Some("a"), None, Some("a text that is longer than a view")].into()),
+        Column::Text(
+            [Some("a"), None, Some("a text that is longer than a view")].into_iter().collect(),
+        ),
         Column::Integer(vec![Some(1), None, Some(-3)].into()),
         Column::decimal(vec![100, 0, -5], Some(vec![true, false, true].into()), Scale(2)),
         Column::Number(vec![Some(1.5), None, Some(-0.5)].into()),
         Column::Date(vec![Some(1), None, Some(20_000)].into()),
         Column::DateTime(vec![Some(1), None, Some(2)].into()),
-        Column::Boolean(vec![Some(true), None, Some(false)].into()),
+        Column::Boolean([Some(true), None, Some(false)].into_iter().collect()),
     ]
 }
 
@@ -31,7 +31,7 @@ fn scalars(column: &Column) -> Vec<Scalar> {
 fn every_type_is_taken_filtered_sliced_and_put_together() {
     for column in each_type() {
         let all = scalars(&column);
-        let rows: UInt32Array = vec![Some(2), None, Some(0), Some(2)].into();
+        let rows: Rows = vec![Some(2), None, Some(0), Some(2)].into();
         let taken = column.take(&rows);
         assert_eq!(taken.ty(), column.ty());
         let wanted = [all[2].clone(), Scalar::Blank, all[0].clone(), all[2].clone()];
@@ -45,7 +45,7 @@ fn every_type_is_taken_filtered_sliced_and_put_together() {
         assert_eq!(both.scalar(3), Scalar::Blank);
         assert_eq!(both.scalar(5), all[2]);
         assert_eq!(column.blanks(), if column.ty() == Type::Blank { 3 } else { 1 });
-        assert!(column.is_blank(1) && column.nulls().is_some());
+        assert!(column.is_blank(1) && column.present().is_some());
     }
 }
 
@@ -81,7 +81,7 @@ fn values_are_written_as_cells_have_them() {
 #[test]
 fn texts_that_share_their_bytes_are_put_together_without_listing_them_again() {
     let long = "a text that is longer than twelve bytes";
-    let column = Column::Text(vec![Some(long), Some("short"), None].into());
+    let column = Column::Text([Some(long), Some("short"), None].into_iter().collect());
     let parts: Vec<Column> =
         (0..50).map(|at| column.take(&vec![Some(at % 3), Some(0)].into())).collect();
     let whole = Column::concat(&parts);
@@ -91,7 +91,7 @@ fn texts_that_share_their_bytes_are_put_together_without_listing_them_again() {
         assert_eq!(whole.scalar(row), column.scalar(wanted), "row {row}");
     }
     let Column::Text(array) = &whole else { panic!() };
-    assert_eq!(array.data_buffers().len(), 1);
+    assert_eq!(array.blocks().len(), 1);
 }
 
 #[test]
@@ -155,7 +155,7 @@ fn batch(values: &[i64]) -> Batch {
     Batch::new(
         rows,
         vec![Some(Column::Integer(values.to_vec().into())), None],
-        vec![(TableId(3), UInt32Array::from_iter_values(0..rows as u32))],
+        vec![(TableId(3), Rows::same(rows))],
     )
 }
 
@@ -163,7 +163,7 @@ fn batch(values: &[i64]) -> Batch {
 fn batches_move_their_origins_along() {
     let all = batch(&[5, 6, 7, 8]);
     let kept = all.filter(&vec![true, false, true, true].into());
-    let origin = |batch: &Batch| batch.origin(TableId(3)).unwrap().values().to_vec();
+    let origin = |batch: &Batch| batch.origin(TableId(3)).unwrap().numbers().collect::<Vec<_>>();
     assert_eq!(origin(&kept), [0, 2, 3]);
     assert_eq!(origin(&kept.take(&vec![2, 0, 0].into())), [3, 0, 0]);
     assert_eq!(origin(&kept.slice(1, 2)), [2, 3]);
@@ -277,7 +277,7 @@ fn a_path_is_followed_once_and_again_for_other_rows() {
     let follow = |batch: &Batch, hops: &[Hop]| {
         batch.paths.lead(TableId(3), hops, || {
             asked.set(asked.get() + 1);
-            UInt32Array::from_iter_values(0..batch.rows as u32)
+            Rows::same(batch.rows)
         })
     };
     let (one, two) = (Hop::Link(LinkId(0)), Hop::Link(LinkId(1)));
@@ -298,7 +298,7 @@ fn an_empty_stack_has_the_columns_of_its_only_part() {
     let whole = stacked(&[none], None);
     assert_eq!(whole.rows, 0);
     assert!(whole.slots[0].as_ref().is_some_and(Column::is_empty) && whole.slots[1].is_none());
-    assert!(whole.origin(TableId(3)).is_some_and(|rows| rows.values().is_empty()));
+    assert!(whole.origin(TableId(3)).is_some_and(Rows::is_empty));
     assert_eq!(stacked(&[], None).rows, 0);
 }
 
@@ -308,8 +308,8 @@ proptest! {
         numbers in prop::collection::vec(prop::option::weighted(0.8, 0_u32..3), 0..12),
         kept in prop::collection::vec(any::<bool>(), 3),
     ) {
-        let rows: UInt32Array = numbers.iter().copied().collect();
-        let keep = arrow_array::BooleanArray::from(kept.clone());
+        let rows: Rows = numbers.iter().copied().collect();
+        let keep = Bits::from(kept.clone());
         for column in each_type() {
             let taken = column.take(&rows);
             prop_assert_eq!((taken.len(), taken.ty()), (numbers.len(), column.ty()));

@@ -1,11 +1,9 @@
 //! Cells → one column, a block of rows at a time.
 
-use std::borrow::Cow;
-
-use arrow_buffer::NullBufferBuilder;
 use granum_core::resolve::InputColumn;
-use granum_core::table::{Column, ColumnBuilder, Values};
+use granum_core::table::{Column, ColumnBuilder, PresentBuilder, Values};
 use granum_core::value::{NumberExample, Scale, Type, day, decimal, parse_boolean, parse_integer};
+use std::borrow::Cow;
 
 use super::grid::Grid;
 use super::part::cell;
@@ -28,27 +26,27 @@ impl Cells<'_> {
     fn each<T: Copy + Default>(
         &self,
         values: &mut Vec<T>,
-        nulls: &mut NullBufferBuilder,
+        present: &mut PresentBuilder,
         mut read: impl FnMut(&[u8]) -> Option<T>,
     ) -> Vec<usize> {
         let mut bad = vec![];
         let Some(place) = self.place else {
             values.resize(values.len() + self.grid.rows(), T::default());
-            nulls.append_n_nulls(self.grid.rows());
+            present.push_all(self.grid.rows(), false);
             return bad;
         };
         let bytes = self.text.as_bytes();
         values.extend((0..self.grid.rows()).map(|row| {
             let field = self.grid.field(row, place);
             let value = if field.start == field.end {
-                nulls.append_null();
+                present.push(false);
                 return T::default();
             } else if field.escaped {
                 read(cell(self.text, field).as_bytes())
             } else {
                 read(&bytes[field.start..field.end])
             };
-            nulls.append(value.is_some());
+            present.push(value.is_some());
             value.unwrap_or_else(|| {
                 bad.push(row);
                 T::default()
@@ -92,7 +90,7 @@ impl CellColumn {
             let cell = std::str::from_utf8(cell).ok()?;
             examples.iter().find_map(|example| example.read(cell, &mut digits))
         };
-        let (values, nulls) = self.column.ends();
+        let (values, present) = self.column.ends();
         match values {
             Values::Blank(rows) => {
                 let first = *rows;
@@ -111,24 +109,26 @@ impl CellColumn {
                 }
                 vec![]
             }
-            Values::Integer(values) if !examples.is_empty() => cells.each(values, nulls, |cell| {
-                let (units, places) = by_example(cell)?;
-                i64::try_from(decimal::without_loss(units, places, Scale(0))?).ok()
-            }),
+            Values::Integer(values) if !examples.is_empty() => {
+                cells.each(values, present, |cell| {
+                    let (units, places) = by_example(cell)?;
+                    i64::try_from(decimal::without_loss(units, places, Scale(0))?).ok()
+                })
+            }
             Values::Decimal(values, scale) if !examples.is_empty() => {
-                cells.each(values, nulls, |cell| {
+                cells.each(values, present, |cell| {
                     let (units, places) = by_example(cell)?;
                     decimal::without_loss(units, places, *scale)
                 })
             }
-            Values::Number(values) if !examples.is_empty() => cells.each(values, nulls, |cell| {
+            Values::Number(values) if !examples.is_empty() => cells.each(values, present, |cell| {
                 let (units, places) = by_example(cell)?;
                 decimal::to_text(units, places).parse().ok()
             }),
-            Values::Integer(values) => cells.each(values, nulls, |cell| {
+            Values::Integer(values) => cells.each(values, present, |cell| {
                 if found && !plain_sign_and_zero(cell) { None } else { parse_integer(cell) }
             }),
-            Values::Decimal(values, scale) => cells.each(values, nulls, |cell| {
+            Values::Decimal(values, scale) => cells.each(values, present, |cell| {
                 let (units, places) = decimal::parse(cell)?;
                 // Found from cells, a column has no more places than were found.
                 if found && (places > *scale || !plain_sign_and_zero(cell)) {
@@ -136,14 +136,14 @@ impl CellColumn {
                 }
                 decimal::without_loss(units, places, *scale)
             }),
-            Values::Number(values) => cells.each(values, nulls, |cell| {
+            Values::Number(values) => cells.each(values, present, |cell| {
                 let number: f64 = std::str::from_utf8(cell).ok()?.parse().ok()?;
                 number.is_finite().then_some(number)
             }),
             Values::Date(values) => {
                 // Neighbours are often equal.
                 let mut last = (vec![], 0);
-                cells.each(values, nulls, |cell| {
+                cells.each(values, present, |cell| {
                     if last.0 != cell {
                         let day = if formats.is_empty() {
                             day::parse_iso(cell)
@@ -157,7 +157,7 @@ impl CellColumn {
                     Some(last.1)
                 })
             }
-            Values::DateTime(values) => cells.each(values, nulls, |cell| {
+            Values::DateTime(values) => cells.each(values, present, |cell| {
                 if formats.is_empty() {
                     day::parse_iso_time(cell)
                 } else {
@@ -166,8 +166,8 @@ impl CellColumn {
             }),
             Values::Boolean(values) => {
                 let mut all: Vec<bool> = Vec::with_capacity(cells.grid.rows());
-                let bad = cells.each(&mut all, nulls, parse_boolean);
-                values.append_slice(&all);
+                let bad = cells.each(&mut all, present, parse_boolean);
+                all.into_iter().for_each(|is| values.push(is));
                 bad
             }
         }

@@ -12,6 +12,7 @@ mod scan;
 mod source;
 mod stream;
 mod write;
+mod zstandard;
 
 pub(crate) use look::look;
 pub use look::{LineEnds, Look, Written};

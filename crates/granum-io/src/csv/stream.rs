@@ -111,7 +111,7 @@ impl Opening {
         Ok(match self.packed {
             Packed::No => Box::new(file),
             Packed::Gzip => Box::new(Unpacked(flate2::read::MultiGzDecoder::new(file))),
-            Packed::Zstandard => Box::new(Unpacked(zstd::Decoder::new(file)?)),
+            Packed::Zstandard => Box::new(Unpacked(super::zstandard::Frames::new(file))),
         })
     }
 }

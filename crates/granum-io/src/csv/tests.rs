@@ -238,7 +238,7 @@ proptest! {
         let request = ReadRequest { columns: vec![], fingerprints: vec![columns.clone()], aside: false };
         part.layout = std::sync::Arc::new(Layout { delimiter: b',', request });
         let parsed = granum_core::engine::RawPart::parse(&part).unwrap();
-        let Column::Decimal(prints) = &parsed.fingerprints[0] else { panic!() };
+        let Column::Decimal(prints, _) = &parsed.fingerprints[0] else { panic!() };
         for (at, row) in rows.iter().enumerate() {
             for (before, other) in rows[..at].iter().enumerate() {
                 let equal = columns.iter().all(|column| row[*column] == other[*column]);
@@ -316,7 +316,7 @@ fn fingerprints_tell_cells_apart_and_take_quotes_away() {
         let request = ReadRequest { columns: vec![], fingerprints: vec![vec![0, 1]], aside: false };
         part.layout = std::sync::Arc::new(Layout { delimiter: b',', request });
         let parsed = part.parse().unwrap();
-        let Column::Decimal(prints) = &parsed.fingerprints[0] else { panic!() };
+        let Column::Decimal(prints, _) = &parsed.fingerprints[0] else { panic!() };
         prints.values().to_vec()
     };
     let same = prints("a,b\n\"a\",b\n\"a\",\"b\"\n");

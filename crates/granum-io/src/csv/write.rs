@@ -1,6 +1,4 @@
 //! Rows → CSV: UTF-8, `\n`, quotes only where needed, decimals with all places, blank as nothing.
-
-use arrow_buffer::NullBuffer;
 use granum_core::engine::Encoder;
 use granum_core::table::Column;
 
@@ -25,10 +23,8 @@ impl Encoder for CsvEncoder {
     /// it, and bytes are copied faster than they are made.
     fn encode(&self, columns: &[Column], rows: usize) -> Vec<u8> {
         let changes = changes(columns, rows);
-        let writers: Vec<CellWriter<'_>> = columns
-            .iter()
-            .map(|column| CellWriter { column, nulls: column.nulls(), alone: columns.len() == 1 })
-            .collect();
+        let writers: Vec<CellWriter<'_>> =
+            columns.iter().map(|column| CellWriter { column, alone: columns.len() == 1 }).collect();
         let mut line = Line::new(columns.len());
         let mut out = Vec::with_capacity(rows * columns.len() * 8);
         for (row, changed) in changes.into_iter().enumerate() {
@@ -49,30 +45,9 @@ fn changes(columns: &[Column], rows: usize) -> Vec<u64> {
         *first = u64::MAX;
     }
     for (at, column) in columns.iter().take(WATCHED).enumerate() {
-        match column {
-            Column::Blank(_) => {}
-            // Longer texts count as changed where they stand in other places.
-            Column::Text(array) => mark(array.views(), at, &mut changed),
-            Column::Integer(array) => mark(array.values(), at, &mut changed),
-            Column::Decimal(array) => mark(array.values(), at, &mut changed),
-            Column::Date(array) => mark(array.values(), at, &mut changed),
-            Column::DateTime(array) => mark(array.values(), at, &mut changed),
-            Column::Number(array) => mark(array.values(), at, &mut changed),
-            Column::Boolean(array) => {
-                mark(&array.values().iter().collect::<Vec<_>>(), at, &mut changed);
-            }
-        }
-        if let Some(nulls) = column.nulls().filter(|nulls| nulls.null_count() > 0) {
-            mark(&nulls.iter().collect::<Vec<_>>(), at, &mut changed);
-        }
+        column.mark_changes(1 << at, &mut changed);
     }
     changed
-}
-
-fn mark<T: PartialEq>(values: &[T], at: usize, changed: &mut [u64]) {
-    for (pair, changed) in values.windows(2).zip(&mut changed[1.min(values.len())..]) {
-        *changed |= u64::from(pair[0] != pair[1]) << at;
-    }
 }
 
 /// A line that is written over and over.
@@ -148,22 +123,21 @@ impl Line {
 /// Writes the cells of one column.
 struct CellWriter<'a> {
     column: &'a Column,
-    nulls: Option<NullBuffer>,
     alone: bool,
 }
 
 impl CellWriter<'_> {
     fn write(&self, row: usize, out: &mut Vec<u8>) {
-        if self.nulls.as_ref().is_some_and(|nulls| nulls.is_null(row)) {
+        if self.column.is_blank(row) {
             // A blank in the only column would be an empty line, which is no row.
             if self.alone {
                 out.extend_from_slice(b"\"\"");
             }
             return;
         }
-        match self.column {
-            Column::Text(array) => write_text(array.value(row).as_bytes(), out),
-            other => other.write_value(row, out),
+        match self.column.text(row) {
+            Some(text) => write_text(text.as_bytes(), out),
+            None => self.column.write_value(row, out),
         }
     }
 }

@@ -83,7 +83,7 @@ pub fn rows(shown: &Shown, showing: &Showing, width: usize) -> String {
 
 fn side(column: &Column) -> Side {
     match column {
-        Column::Integer(_) | Column::Decimal(_) | Column::Number(_) => Side::Right,
+        Column::Integer(_) | Column::Decimal(..) | Column::Number(_) => Side::Right,
         _ => Side::Left,
     }
 }

@@ -280,7 +280,7 @@ fn as_met(text: &str) -> Vec<(&'static str, &'static str, Vec<u8>)> {
     let mut gzip = flate2::write::GzEncoder::new(vec![], flate2::Compression::default());
     gzip.write_all(text.as_bytes()).unwrap();
     let gzip = gzip.finish().unwrap();
-    let zstandard = zstd::encode_all(text.as_bytes(), 3).unwrap();
+    let zstandard = crate::folder::zstandard(text.as_bytes());
     let mut both = flate2::write::GzEncoder::new(vec![], flate2::Compression::default());
     both.write_all(&utf16([0xFF, 0xFE], u16::to_le_bytes)).unwrap();
     let latin: Vec<u8> = text.chars().map(|letter| u8::try_from(letter).unwrap()).collect();

@@ -149,3 +149,8 @@ input customers from \"customers.csv\"
   grain customer_no
 
 ";
+
+/// Bytes as Zstandard packs them.
+pub fn zstandard(bytes: &[u8]) -> Vec<u8> {
+    ruzstd::encoding::compress_to_vec(bytes, ruzstd::encoding::CompressionLevel::Fastest)
+}

@@ -81,7 +81,7 @@ impl Style {
         };
         match self.packed {
             ".gz" => gzip(&bytes),
-            ".zst" => zstd::encode_all(&bytes[..], 3).unwrap(),
+            ".zst" => crate::folder::zstandard(&bytes[..]),
             _ => bytes,
         }
     }
@@ -207,7 +207,7 @@ proptest! {
 fn standard_input_is_read_once_for_all_that_ask_for_it() {
     let folder = Folder::new();
     let text = b"id,name\n1,M\xfcller\n2,Sandner\n";
-    for input in [text.to_vec(), gzip(text), zstd::encode_all(&text[..], 3).unwrap()] {
+    for input in [text.to_vec(), gzip(text), crate::folder::zstandard(&text[..])] {
         with_input(&folder, &["survey", "-"], &input)
             .code(0)
             .says("windows-1252")

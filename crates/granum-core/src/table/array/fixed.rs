@@ -1,0 +1,129 @@
+//! Values that take as many bytes as each other: numbers and days.
+
+use std::fmt::Debug;
+
+use super::{Present, Shared};
+
+/// What an array of one width may hold.
+pub trait Native: Copy + Default + PartialOrd + Debug + Send + Sync + 'static {}
+
+impl Native for i32 {}
+impl Native for i64 {}
+impl Native for i128 {}
+impl Native for f64 {}
+impl Native for u32 {}
+
+/// Numbers or days, some of them blank. What stands under a blank has no meaning.
+#[derive(Debug, Clone)]
+pub struct Fixed<T> {
+    values: Shared<T>,
+    present: Option<Present>,
+}
+
+impl<T: Native> Fixed<T> {
+    /// Values, and which of them there are; all where that is not said.
+    pub fn new(values: Vec<T>, present: Option<Present>) -> Self {
+        let rows = present.as_ref().map_or(values.len(), |present| present.bits().len());
+        assert_eq!(values.len(), rows, "as many values as rows");
+        Self { values: values.into(), present }
+    }
+
+    /// So many blanks.
+    pub fn blank(rows: usize) -> Self {
+        Self::new(vec![T::default(); rows], Some(Present::none(rows)))
+    }
+
+    /// How many rows there are.
+    pub fn len(&self) -> usize {
+        self.values.len()
+    }
+
+    /// Whether there are no rows.
+    pub fn is_empty(&self) -> bool {
+        self.values.is_empty()
+    }
+
+    /// The values.
+    #[inline]
+    pub fn values(&self) -> &[T] {
+        &self.values
+    }
+
+    /// The value of a row, which has one.
+    #[inline]
+    pub fn value(&self, row: usize) -> T {
+        self.values[row]
+    }
+
+    /// Which rows there are; `None` where all are.
+    pub fn present(&self) -> Option<&Present> {
+        self.present.as_ref()
+    }
+
+    /// Whether a row has a value.
+    #[inline]
+    pub fn has(&self, row: usize) -> bool {
+        self.present.as_ref().is_none_or(|present| present.has(row))
+    }
+
+    /// How many rows are blank.
+    pub fn blanks(&self) -> usize {
+        self.present.as_ref().map_or(0, Present::blanks)
+    }
+
+    /// The value of a row; `None` where blank.
+    #[inline]
+    pub fn get(&self, row: usize) -> Option<T> {
+        self.has(row).then(|| self.values[row])
+    }
+
+    /// Each row's value.
+    pub fn iter(&self) -> impl Iterator<Item = Option<T>> {
+        self.values.iter().enumerate().map(|(row, value)| self.has(row).then_some(*value))
+    }
+
+    /// Another value for each, blank for blank.
+    pub fn map<O: Native>(&self, work: impl Fn(T) -> O) -> Fixed<O> {
+        let values = self.values.iter().map(|value| work(*value)).collect();
+        Fixed::new(values, self.present.clone())
+    }
+
+    /// `length` rows from row `offset` on.
+    #[must_use]
+    pub fn slice(&self, offset: usize, length: usize) -> Self {
+        Self {
+            values: self.values.slice(offset, length),
+            present: self.present.as_ref().map(|present| present.slice(offset, length)),
+        }
+    }
+
+    /// The values, without a copy where nobody else holds them, and which there are.
+    pub fn into_parts(self) -> (Vec<T>, Option<Present>) {
+        (self.values.into_vec(), self.present)
+    }
+}
+
+impl<T: Native> From<Vec<T>> for Fixed<T> {
+    fn from(values: Vec<T>) -> Self {
+        Self::new(values, None)
+    }
+}
+
+impl<T: Native> From<Vec<Option<T>>> for Fixed<T> {
+    fn from(values: Vec<Option<T>>) -> Self {
+        values.into_iter().collect()
+    }
+}
+
+impl<T: Native> FromIterator<Option<T>> for Fixed<T> {
+    fn from_iter<I: IntoIterator<Item = Option<T>>>(rows: I) -> Self {
+        let rows = rows.into_iter();
+        let mut values = Vec::with_capacity(rows.size_hint().0);
+        let mut present = super::PresentBuilder::default();
+        for value in rows {
+            present.push(value.is_some());
+            values.push(value.unwrap_or_default());
+        }
+        Self::new(values, present.finish())
+    }
+}

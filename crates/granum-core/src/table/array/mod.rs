@@ -1,0 +1,21 @@
+//! Arrays: what the values of a column stand in. Cloning one, and a run of its rows, is free.
+
+mod bits;
+mod fixed;
+mod gather;
+mod present;
+mod shared;
+mod texts;
+mod truths;
+
+pub use bits::{Bits, BitsBuilder};
+pub use fixed::{Fixed, Native};
+pub use present::{Present, PresentBuilder};
+use shared::Shared;
+pub(crate) use shared::with_room;
+pub(crate) use texts::View;
+pub use texts::{TextBuilder, Texts};
+pub use truths::Truths;
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,147 @@
+//! Arrays against plain vectors that do the same slowly.
+
+use proptest::prelude::*;
+
+use super::*;
+use crate::table::Rows;
+use crate::table::rows::RowsBuilder;
+
+/// Bits that do not begin where a word does, and what they are.
+fn bits() -> impl Strategy<Value = (Bits, Vec<bool>)> {
+    (prop::collection::vec(any::<bool>(), 0..300), 0.0..1.0, 0.0..1.0).prop_map(
+        |(all, from, part)| {
+            let from = (all.len() as f64 * from) as usize;
+            let len = ((all.len() - from) as f64 * part) as usize;
+            (all.iter().copied().collect::<Bits>().slice(from, len), all[from..from + len].to_vec())
+        },
+    )
+}
+
+proptest! {
+    #[test]
+    fn bits_are_what_they_were_made_of((bits, plain) in bits(), (others, more) in bits()) {
+        prop_assert_eq!(bits.iter().collect::<Vec<_>>(), plain.clone());
+        prop_assert_eq!((0..bits.len()).map(|at| bits.value(at)).collect::<Vec<_>>(), plain.clone());
+        prop_assert_eq!(bits.count(), plain.iter().filter(|bit| **bit).count());
+        let rows: Vec<usize> = (0..plain.len()).filter(|row| plain[*row]).collect();
+        prop_assert_eq!(bits.rows().collect::<Vec<_>>(), rows.clone());
+        let runs: Vec<(usize, usize)> = bits.runs().collect();
+        prop_assert_eq!(runs.iter().flat_map(|(from, to)| *from..*to).collect::<Vec<_>>(), rows);
+        prop_assert!(runs.windows(2).all(|pair| pair[0].1 < pair[1].0));
+        let not: Vec<bool> = plain.iter().map(|bit| !bit).collect();
+        prop_assert_eq!((!&bits).iter().collect::<Vec<_>>(), not);
+        let length = plain.len().min(more.len());
+        let (a, b) = (bits.slice(0, length), others.slice(0, length));
+        let pairs = || plain.iter().zip(&more);
+        prop_assert_eq!((&a & &b).iter().collect::<Vec<_>>(), pairs().map(|(a, b)| a & b).collect::<Vec<_>>());
+        prop_assert_eq!((&a | &b).iter().collect::<Vec<_>>(), pairs().map(|(a, b)| a | b).collect::<Vec<_>>());
+        let mut builder = BitsBuilder::default();
+        builder.append(&bits);
+        builder.push(true);
+        builder.push_all(more.len(), false);
+        builder.append(&others);
+        let wanted = [plain, vec![true], vec![false; more.len()], more].concat();
+        prop_assert_eq!(builder.len(), wanted.len());
+        prop_assert_eq!(builder.finish().iter().collect::<Vec<_>>(), wanted);
+    }
+
+    #[test]
+    fn what_is_present_is_noted_from_the_first_blank_on(
+        parts in prop::collection::vec(prop::collection::vec(any::<bool>(), 0..80), 0..6),
+        all in any::<bool>(),
+    ) {
+        let mut builder = PresentBuilder::default();
+        let mut wanted: Vec<bool> = vec![];
+        for (at, part) in parts.iter().enumerate() {
+            let part: Vec<bool> = part.iter().map(|there| all || *there).collect();
+            match at % 3 {
+                0 => part.iter().for_each(|there| builder.push(*there)),
+                1 => builder.append(&part.clone().into()),
+                _ => builder.push_all(part.len(), all),
+            }
+            wanted.extend(part.iter().map(|there| if at % 3 == 2 { all } else { *there }));
+        }
+        let blanks = wanted.iter().filter(|there| !**there).count();
+        match builder.finish() {
+            None => prop_assert_eq!(blanks, 0),
+            Some(present) => {
+                prop_assert_eq!(present.blanks(), blanks);
+                prop_assert_eq!(present.bits().iter().collect::<Vec<_>>(), wanted);
+            }
+        }
+    }
+
+    #[test]
+    fn texts_of_many_parts_are_the_texts_that_came(
+        parts in prop::collection::vec(
+            (prop::collection::vec(prop::option::of("[a-c]{1,3}|[ab]{11,14}|é{5,9}"), 0..20), any::<bool>()),
+            0..6,
+        ),
+    ) {
+        let mut builder = TextBuilder::new(0);
+        let mut wanted: Vec<Option<String>> = vec![];
+        for (part, twice) in &parts {
+            let texts: Texts = part.iter().cloned().collect();
+            // A part that comes again brings no block anew.
+            for _ in 0..=usize::from(*twice) {
+                builder.append(&texts);
+                wanted.extend(part.iter().cloned());
+            }
+            builder.push("between two parts there are others");
+            builder.push_blanks(1);
+            wanted.extend([Some("between two parts there are others".to_owned()), None]);
+        }
+        let texts = builder.finish();
+        prop_assert_eq!(texts.blanks(), wanted.iter().filter(|text| text.is_none()).count());
+        let found: Vec<Option<String>> = texts.iter().map(|text| text.map(str::to_owned)).collect();
+        prop_assert_eq!(&found, &wanted);
+        for (row, other) in (0..texts.len()).zip((0..texts.len()).rev()) {
+            if texts.has(row) && texts.has(other) {
+                prop_assert_eq!(texts.equal(row, &texts, other), wanted[row] == wanted[other]);
+            }
+        }
+        prop_assert!(texts.blocks().len() <= 2 * parts.len());
+    }
+
+    #[test]
+    fn rows_are_the_same_whether_they_are_a_run_or_written_down(
+        runs in prop::collection::vec((0_u32..40, 0_usize..20), 0..5),
+        link in prop::collection::vec(prop::option::of(0_u32..9), 60),
+        from in 0_usize..5,
+    ) {
+        let mut builder = RowsBuilder::new(0);
+        let mut wanted: Vec<u32> = vec![];
+        for (first, count) in runs {
+            // Now and then a run goes on where the one before ended.
+            let first = wanted.last().filter(|last| first % 2 == 0 && **last < 39).map_or(first, |last| last + 1);
+            builder.append(&Rows::run(first, count));
+            wanted.extend(first..first + count as u32);
+        }
+        let rows = builder.finish();
+        prop_assert_eq!(rows.iter().collect::<Vec<_>>(), wanted.iter().copied().map(Some).collect::<Vec<_>>());
+        let from = from.min(rows.len());
+        let part = rows.slice(from, rows.len() - from);
+        prop_assert_eq!(part.numbers().collect::<Vec<_>>(), wanted[from..].to_vec());
+        let even = Bits::collect(rows.len(), |row| row % 2 == 0);
+        let kept: Vec<u32> = wanted.iter().copied().step_by(2).collect();
+        prop_assert_eq!(rows.filter(&even).numbers().collect::<Vec<_>>(), kept);
+        let led: Vec<Option<u32>> = wanted.iter().map(|row| link[*row as usize]).collect();
+        let link = Rows::from(link);
+        prop_assert_eq!(rows.follow(&link).iter().collect::<Vec<_>>(), led.clone());
+        let written = Rows::from(wanted.clone());
+        prop_assert_eq!(written.follow(&link).iter().collect::<Vec<_>>(), led);
+        prop_assert_eq!(written.follow(&Rows::same(60)).numbers().collect::<Vec<_>>(), wanted.clone());
+        let on: Vec<u32> = wanted.iter().map(|row| row + 7).collect();
+        prop_assert_eq!(written.follow(&Rows::run(7, 60)).numbers().collect::<Vec<_>>(), on);
+    }
+}
+
+#[test]
+fn values_that_nobody_shares_are_moved_and_others_copied() {
+    let values = Fixed::from(vec![1_i64, 2, 3]);
+    let (kept, at) = (values.clone(), values.values().as_ptr());
+    assert_ne!(values.into_parts().0.as_ptr(), at);
+    assert_eq!(kept.values().as_ptr(), at);
+    assert_eq!(kept.clone().slice(1, 2).into_parts().0, [2, 3]);
+    assert_eq!(kept.into_parts().0.as_ptr(), at);
+}

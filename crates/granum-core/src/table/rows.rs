@@ -1,0 +1,219 @@
+//! Rows that rows lead to.
+
+use super::array::with_room;
+use super::{Bits, Fixed, Present};
+use crate::bug::Sure;
+
+/// For each row of a table one of another: which it leads to, or came from; blank where none.
+///
+/// Rows that follow each other are not written down: a table that is its base row for row costs
+/// nothing.
+#[derive(Debug, Clone)]
+pub struct Rows(Form);
+
+#[derive(Debug, Clone)]
+enum Form {
+    /// So many, one after the other.
+    Run {
+        first: u32,
+        count: usize,
+    },
+    Each(Fixed<u32>),
+}
+
+impl Rows {
+    /// Each of `count` rows for itself.
+    pub fn same(count: usize) -> Self {
+        Self::run(0, count)
+    }
+
+    /// `count` rows from `first` on.
+    pub fn run(first: u32, count: usize) -> Self {
+        Self(Form::Run { first, count })
+    }
+
+    /// These rows; blank where they are not `present`.
+    pub fn new(rows: Vec<u32>, present: Option<Present>) -> Self {
+        Self(Form::Each(Fixed::new(rows, present)))
+    }
+
+    /// How many there are.
+    pub fn len(&self) -> usize {
+        match &self.0 {
+            Form::Run { count, .. } => *count,
+            Form::Each(rows) => rows.len(),
+        }
+    }
+
+    /// Whether there are none.
+    pub fn is_empty(&self) -> bool {
+        self.len() == 0
+    }
+
+    /// Which row it is at a place; `None` where blank.
+    #[inline]
+    pub fn get(&self, at: usize) -> Option<u32> {
+        match &self.0 {
+            Form::Run { first, count } => {
+                assert!(at < *count, "row {at} of {count}");
+                Some(first + at as u32)
+            }
+            Form::Each(rows) => rows.get(at),
+        }
+    }
+
+    /// The row at a place that is not blank.
+    #[inline]
+    pub fn row(&self, at: usize) -> usize {
+        self.get(at).sure("the row that a row leads to") as usize
+    }
+
+    /// Whether there is a row at a place.
+    #[inline]
+    pub fn has(&self, at: usize) -> bool {
+        match &self.0 {
+            Form::Run { .. } => true,
+            Form::Each(rows) => rows.has(at),
+        }
+    }
+
+    /// Which there are; `None` where all are.
+    pub fn present(&self) -> Option<&Present> {
+        match &self.0 {
+            Form::Run { .. } => None,
+            Form::Each(rows) => rows.present(),
+        }
+    }
+
+    /// The same as bits.
+    pub fn bits(&self) -> Bits {
+        self.present().map_or_else(|| Bits::all(self.len(), true), |there| there.bits().clone())
+    }
+
+    /// How many are blank.
+    pub fn blanks(&self) -> usize {
+        self.present().map_or(0, Present::blanks)
+    }
+
+    /// Each of them.
+    pub fn iter(&self) -> impl Iterator<Item = Option<u32>> {
+        (0..self.len()).map(|at| self.get(at))
+    }
+
+    /// Each that is not blank.
+    pub fn numbers(&self) -> impl Iterator<Item = u32> {
+        self.iter().flatten()
+    }
+
+    /// `length` of them from `offset` on.
+    #[must_use]
+    pub fn slice(&self, offset: usize, length: usize) -> Self {
+        match &self.0 {
+            Form::Run { first, count } => {
+                assert!(offset + length <= *count, "rows {offset} on of {count}");
+                Self::run(first + offset as u32, length)
+            }
+            Form::Each(rows) => Self(Form::Each(rows.slice(offset, length))),
+        }
+    }
+
+    /// Those where `keep` is true.
+    #[must_use]
+    pub(crate) fn filter(&self, keep: &Bits) -> Self {
+        match &self.0 {
+            Form::Run { first, .. } => keep.rows().map(|row| first + row as u32).collect(),
+            Form::Each(rows) => Self(Form::Each(rows.filter(keep))),
+        }
+    }
+
+    /// Where they lead by `link`, which has a row for each that they can be; blank where either is.
+    #[must_use]
+    pub(crate) fn follow(&self, link: &Rows) -> Self {
+        let rows = match (&self.0, &link.0) {
+            (Form::Run { first, count }, _) => return link.slice(*first as usize, *count),
+            (Form::Each(_), Form::Run { first: 0, .. }) => return self.clone(),
+            (Form::Each(rows), _) => rows,
+        };
+        match &link.0 {
+            Form::Run { first, .. } => Self(Form::Each(rows.map(|row| first.saturating_add(row)))),
+            Form::Each(link) => Self(Form::Each(link.take(rows))),
+        }
+    }
+
+    /// The rows of a column that these are: as they are written down, or that they are a run.
+    pub(super) fn form(&self) -> Result<&Fixed<u32>, (usize, usize)> {
+        match &self.0 {
+            Form::Run { first, count } => Err((*first as usize, *count)),
+            Form::Each(rows) => Ok(rows),
+        }
+    }
+}
+
+impl Default for Rows {
+    fn default() -> Self {
+        Self::same(0)
+    }
+}
+
+impl From<Vec<u32>> for Rows {
+    fn from(rows: Vec<u32>) -> Self {
+        Self::new(rows, None)
+    }
+}
+
+impl From<Vec<Option<u32>>> for Rows {
+    fn from(rows: Vec<Option<u32>>) -> Self {
+        Self(Form::Each(rows.into()))
+    }
+}
+
+impl FromIterator<u32> for Rows {
+    fn from_iter<I: IntoIterator<Item = u32>>(rows: I) -> Self {
+        Self::new(rows.into_iter().collect(), None)
+    }
+}
+
+impl FromIterator<Option<u32>> for Rows {
+    fn from_iter<I: IntoIterator<Item = Option<u32>>>(rows: I) -> Self {
+        Self(Form::Each(rows.into_iter().collect()))
+    }
+}
+
+/// Rows that grow at their end, none of them blank.
+#[derive(Debug, Default)]
+pub(crate) struct RowsBuilder {
+    /// As long as they follow each other: the first, and how many.
+    run: (u32, usize),
+    /// All, once they do not.
+    each: Option<Vec<u32>>,
+    room: usize,
+}
+
+impl RowsBuilder {
+    /// None yet; `room` are expected.
+    pub fn new(room: usize) -> Self {
+        Self { room, ..Self::default() }
+    }
+
+    /// Adds rows.
+    pub fn append(&mut self, rows: &Rows) {
+        let (first, count) = self.run;
+        match (&mut self.each, rows.form()) {
+            (None, Err(next)) if count == 0 => self.run = (next.0 as u32, next.1),
+            (None, Err((next, more))) if next == first as usize + count => self.run.1 += more,
+            (None, _) => {
+                let mut each = with_room(self.room);
+                each.extend(Rows::run(first, count).numbers());
+                each.extend(rows.numbers());
+                self.each = Some(each);
+            }
+            (Some(each), Ok(rows)) => each.extend_from_slice(rows.values()),
+            (Some(each), Err(_)) => each.extend(rows.numbers()),
+        }
+    }
+
+    /// All rows.
+    pub fn finish(self) -> Rows {
+        self.each.map_or(Rows::run(self.run.0, self.run.1), Rows::from)
+    }
+}
