@@ -10,7 +10,7 @@ use std::sync::atomic::AtomicU64;
 
 use super::check::CheckSum;
 use super::demand::{Demand, input_of};
-use super::gather::GatherFaults;
+use super::faults::{Faults, GroupFaults};
 use super::operations::{Naming, Passed, StepRunner, encoded, run};
 use super::ports::{Encoder, Observer, Output, OutputError, SourceError};
 use super::read::Reading;
@@ -33,7 +33,8 @@ pub(super) struct Context<'a> {
     pub demand: &'a Demand,
     pub world: &'a World,
     pub encoders: &'a [TableEncoder],
-    pub faults: &'a HashMap<GatherId, GatherFaults>,
+    pub faults: &'a HashMap<GatherId, Faults>,
+    pub grouped: &'a GroupFaults,
     pub observer: &'a dyn Observer,
 }
 

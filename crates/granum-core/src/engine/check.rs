@@ -176,8 +176,9 @@ pub(super) fn totals_tally(world: &World, check: &CheckPlan) -> Result<CheckTall
             crate::expr::FailureKind::Conversion { value, to } => {
                 RowReason::Conversion { value, to: to.to_string() }
             }
-            crate::expr::FailureKind::Gathered { .. } => {
-                crate::bug::bug("a check about totals follows a link")
+            crate::expr::FailureKind::Gathered { .. }
+            | crate::expr::FailureKind::Grouped { .. } => {
+                crate::bug::bug("a check about totals follows a link or looks at a group")
             }
         },
         span: failure.span,

@@ -1,13 +1,13 @@
 //! What is gathered of rows that lead here, for each row that they lead to.
 
-use std::collections::BTreeMap;
 use std::sync::atomic::AtomicU64;
 
 use super::chain::Context;
 use super::check::finished_rows;
+use super::faults::Faults;
 use super::operations::{Naming, StepRunner, finished_problem};
 use crate::aggregate::{GroupFailure, Groups, Values, aggregate_each};
-use crate::bug::{Sure, bug};
+use crate::bug::bug;
 use crate::expr::{
     Failing, Gathered, Kind, RowFailure, Scope, Typed, World, evaluate_all, evaluate_noting,
 };
@@ -16,18 +16,6 @@ use crate::resolve::{AggregatePlan, Gather, GatherId, GatherWhat, Plan};
 use crate::table::{Batch, Column, Rows, Truths};
 use crate::tally::Problem;
 use crate::value::Scalar;
-
-/// Rows of a table that is led to of which nothing could be gathered, and why: told where a row
-/// needs it.
-#[derive(Debug, Default)]
-pub(super) struct GatherFaults(BTreeMap<u32, Problem>);
-
-impl GatherFaults {
-    /// Why a row has nothing.
-    pub fn problem(&self, row: u32) -> Problem {
-        self.0.get(&row).sure("why nothing was gathered").clone()
-    }
-}
 
 /// The values of an aggregate's expressions for each of some rows.
 pub(super) fn values(
@@ -46,7 +34,7 @@ pub(super) fn values(
 type Working<'w> = &'w dyn Fn(&Typed) -> Result<(Column, Vec<RowFailure>), RowFailure>;
 
 /// The values of an aggregate's expressions, and the rows of which they could not be worked.
-fn values_noting(
+pub(super) fn values_noting(
     plan: &AggregatePlan,
     rows: &Batch,
     work: Working<'_>,
@@ -104,7 +92,7 @@ pub(super) fn group_problem(
     };
     let group = named(group)
         .into_iter()
-        .map(|(name, value)| format!("{name} {value}"))
+        .map(|(name, value)| format!("{name} {value}").trim_start().to_owned())
         .collect::<Vec<_>>()
         .join(", ");
     Problem::Group {
@@ -158,14 +146,14 @@ fn row_of_way(
 }
 
 /// What is gathered for each row of the table that is led to.
-pub(super) fn gather(context: &Context<'_>, id: GatherId) -> Option<(Gathered, GatherFaults)> {
+pub(super) fn gather(context: &Context<'_>, id: GatherId) -> Option<(Gathered, Faults)> {
     let gather = &context.plan.gathers[id.0];
     let to = context.world.tables[gather.to.0].as_ref()?;
     let (rows, index) = way(context, gather)?;
     let plan = match &gather.what {
         GatherWhat::Presence => {
             let column = presence(&index, to.rows);
-            return Some((Gathered { column, failed: vec![] }, GatherFaults::default()));
+            return Some((Gathered { column, failed: vec![] }, Faults::default()));
         }
         GatherWhat::Aggregate(plan) => plan,
         GatherWhat::Rows(_) => return None,
@@ -175,10 +163,10 @@ pub(super) fn gather(context: &Context<'_>, id: GatherId) -> Option<(Gathered, G
     let (values, rows_failed) = values_of_way(context, plan, &rows);
     let groups = Groups::led_to(&index, to.rows);
     let (column, groups_failed) = aggregate_each(&values, &groups);
-    let mut faults = BTreeMap::new();
+    let mut faults = Faults::default();
     for failure in rows_failed {
         if let Some(to) = index.get(failure.row) {
-            faults.entry(to).or_insert_with(|| row_of_way(context, gather, &rows, &step, failure));
+            faults.note(to, || row_of_way(context, gather, &rows, &step, failure));
         }
     }
     let columns = finished_rows(to, gather.to);
@@ -194,10 +182,10 @@ pub(super) fn gather(context: &Context<'_>, id: GatherId) -> Option<(Gathered, G
     for failure in groups_failed {
         let group = failure.group();
         let problem = || group_problem(&to_plan.name, &step, plan, &values, failure, named);
-        faults.entry(group).or_insert_with(problem);
+        faults.note(group, problem);
     }
-    let failed = faults.keys().copied().collect();
-    Some((Gathered { column, failed }, GatherFaults(faults)))
+    let failed = faults.numbers().collect();
+    Some((Gathered { column, failed }, faults))
 }
 
 /// The rows that lead to a step's rows, where an aggregate is of those: its values, and for each

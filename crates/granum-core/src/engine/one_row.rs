@@ -6,13 +6,13 @@ use super::gather::{group_problem, leading, values};
 use super::operations::StepRunner;
 use super::streaming::amounts_before;
 use super::sums::StepSum;
-use crate::aggregate::{AggregateFunction, GroupFailure, Groups, Values, aggregate, number};
+use crate::aggregate::{Groups, Values, aggregate, number};
 use crate::expr::{Typed, evaluate_all};
 use crate::lang::plan_name;
-use crate::resolve::{AggregatePlan, GroupedPlan, GroupedWhat, OneRowPlan, TablePlan};
-use crate::table::{Batch, Column, Fixed, Rows};
+use crate::resolve::{AggregatePlan, OneRowPlan, TablePlan};
+use crate::table::{Batch, Column, Rows};
 use crate::tally::{GroupSizes, Mistake, Problem};
-use crate::value::{ExactSum, Scalar, Type, day, decimal};
+use crate::value::{Scalar, Type, day};
 
 /// Of names so many in a hundred rows are different, at least.
 const NAMES: u64 = 70;
@@ -128,44 +128,6 @@ fn worked(
         return Ok((values, Some(leads)));
     }
     Ok((step_values(runner, result, batch)?, None))
-}
-
-/// Each row gets values of its group.
-pub(super) fn grouped(
-    plans: &[GroupedPlan],
-    runner: &StepRunner<'_>,
-    batch: &mut Batch,
-) -> Result<(), Stop> {
-    let (table, step) = (runner.plan(), runner.step);
-    for plan in plans {
-        let keys = columns(runner, batch, plan.keys.iter())?;
-        let groups = Groups::by(&keys, batch.rows);
-        let failed = |plan: &AggregatePlan, values: &Values, failure| {
-            let array = groups.array();
-            let named = |group: u32| {
-                let row = array.iter().position(|of| of == Some(group));
-                let value = |key: &Column| row.map_or(Scalar::Blank, |row| key.scalar(row));
-                keys.iter().map(|key| (String::new(), value(key))).collect()
-            };
-            let text = &table.steps[(step + 1).min(table.steps.len() - 1)].text;
-            group_problem(&table.name, text, plan, values, failure, named)
-        };
-        let column = match &plan.what {
-            GroupedWhat::Aggregate(plan) => {
-                let values = step_values(runner, plan, batch)?;
-                let found = aggregate(&values, &groups)
-                    .map_err(|failure| failed(plan, &values, failure))?;
-                found.take(&groups.array())
-            }
-            GroupedWhat::Position { by } => position(&groups, &orders(runner, batch, by)?),
-            GroupedWhat::Running(plan) => {
-                let values = step_values(runner, plan, batch)?;
-                running(&values, &groups).map_err(|failure| failed(plan, &values, failure))?
-            }
-        };
-        batch.slots[plan.slot.0] = Some(column);
-    }
-    Ok(())
 }
 
 /// Months of several years that are taken for one.
@@ -284,66 +246,4 @@ pub(super) fn sizes_of(mut sizes: Vec<u64>) -> GroupSizes {
         median: at(sizes.len().saturating_sub(1) / 2),
         most: at(sizes.len().saturating_sub(1)),
     }
-}
-
-/// Each row's place in its group, counted from 1.
-fn position(groups: &Groups, by: &[(Column, bool)]) -> Column {
-    let (rows, starts) = groups.in_order(by);
-    let mut places = vec![0_i64; groups.rows()];
-    for group in 0..groups.count {
-        for (place, row) in (1..).zip(&rows[starts[group]..starts[group + 1]]) {
-            places[*row as usize] = place;
-        }
-    }
-    Column::Integer(Fixed::from(places))
-}
-
-/// The sum up to each row, in its group's order. A row that does not count leaves it as it is.
-fn running(values: &Values, groups: &Groups) -> Result<Column, GroupFailure> {
-    let (rows, starts) = groups.in_order(&values.by);
-    let Some(value) = &values.value else { return Ok(Column::Blank(groups.rows())) };
-    let counts = |row: usize| {
-        !value.is_blank(row) && values.filter.as_ref().is_none_or(|filter| filter.value(row))
-    };
-    debug_assert_eq!(values.function, AggregateFunction::Sum);
-    if let Column::Number(array) = value {
-        let mut sums = vec![0.0; groups.rows()];
-        for group in 0..groups.count {
-            let mut sum = ExactSum::default();
-            for row in rows[starts[group]..starts[group + 1]].iter().map(|row| *row as usize) {
-                if counts(row) {
-                    sum.add(array.value(row));
-                }
-                sums[row] = sum.value();
-                if !sums[row].is_finite() {
-                    return Err(GroupFailure::Overflow { group: group as u32 });
-                }
-            }
-        }
-        return Ok(Column::Number(sums.into()));
-    }
-    let units = |row: usize| match value {
-        Column::Integer(array) => i128::from(array.value(row)),
-        Column::Decimal(array, _) => array.value(row),
-        _ => 0,
-    };
-    let mut sums = vec![0_i128; groups.rows()];
-    for group in 0..groups.count {
-        let mut sum = 0;
-        for row in rows[starts[group]..starts[group + 1]].iter().map(|row| *row as usize) {
-            if counts(row) {
-                sum = decimal::add(sum, units(row))
-                    .ok_or(GroupFailure::Overflow { group: group as u32 })?;
-            }
-            sums[row] = sum;
-        }
-    }
-    if let Type::Decimal(scale) = values.ty {
-        return Ok(Column::decimal(sums, None, scale));
-    }
-    let whole = sums.into_iter().enumerate().map(|(row, sum)| {
-        let group = groups.of(row).unwrap_or(0) as u32;
-        i64::try_from(sum).map_err(|_| GroupFailure::Overflow { group })
-    });
-    Ok(Column::Integer(Fixed::from(whole.collect::<Result<Vec<_>, _>>()?)))
 }

@@ -102,7 +102,7 @@ pub(super) struct StepRunner<'a> {
 }
 
 impl<'a> StepRunner<'a> {
-    fn id(&self) -> TableId {
+    pub fn id(&self) -> TableId {
         self.chain.tables[self.at]
     }
 
@@ -308,6 +308,7 @@ pub(super) fn row_problem(
         FailureKind::Gathered { id, row } => {
             return context.faults.get(&id).sure("what was gathered").problem(row);
         }
+        FailureKind::Grouped { slot, group } => return context.grouped.problem(id, slot, group),
         FailureKind::Overflow => RowReason::Overflow,
         FailureKind::Limit(what) => RowReason::Limit { what: what.into() },
         FailureKind::Conversion { value, to } => {

@@ -7,7 +7,8 @@ use super::check::{
     CheckSum, check_over, finished_rows, rows_tally, skipped, total_over, totals_of, totals_tally,
 };
 use super::demand::{Demand, Purpose, Work, check_needs, needs};
-use super::gather::{GatherFaults, group_problem};
+use super::faults::{Faults, GroupFaults};
+use super::gather::group_problem;
 use super::operations::Naming;
 use super::ports::{
     InputSource, Observer, Output, OutputError, Outputs, SourceError, SourceErrorKind, Sources,
@@ -169,7 +170,8 @@ pub(super) struct Run<'a> {
     checks: HashMap<usize, CheckSum>,
     totals: HashMap<usize, AllRows>,
     pub links: HashMap<LinkId, LinkTally>,
-    faults: HashMap<GatherId, GatherFaults>,
+    faults: HashMap<GatherId, Faults>,
+    grouped: GroupFaults,
     failed: HashSet<Work>,
     /// The rows of totals, by table: finished columns.
     pub total_rows: HashMap<TableId, Batch>,
@@ -196,6 +198,7 @@ impl<'a> Run<'a> {
             totals: HashMap::new(),
             links: HashMap::new(),
             faults: HashMap::new(),
+            grouped: GroupFaults::default(),
             failed: HashSet::new(),
             total_rows: HashMap::new(),
             problems: vec![],
@@ -282,6 +285,7 @@ impl<'a> Run<'a> {
             world: &self.world,
             encoders: &self.encoders,
             faults: &self.faults,
+            grouped: &self.grouped,
             observer: self.observer,
         };
         let reading = match (&first.source, inputs.source(&first.name)) {
@@ -343,6 +347,7 @@ impl<'a> Run<'a> {
             world: &self.world,
             encoders: &self.encoders,
             faults: &self.faults,
+            grouped: &self.grouped,
             observer: self.observer,
         }
     }

@@ -5,7 +5,7 @@ use std::sync::atomic::AtomicU64;
 use super::chain::{ChainRun, Op, Stop};
 use super::operations::StepRunner;
 use super::sums::StepSum;
-use super::{one_row, order};
+use super::{grouped, one_row, order};
 use crate::expr::{Failing, Scope, evaluate};
 use crate::grain::{EXAMPLES, broken};
 use crate::resolve::{DedupeRule, Proof, SlotId, Step};
@@ -70,11 +70,11 @@ impl ChainRun<'_> {
                 self.end.sums[at].steps[step].absorb(&sum);
                 return Ok(());
             }
-            Step::Grouped(grouped) => {
-                one_row::grouped(grouped, &runner, batch)?;
+            Step::Grouped(plans) => {
+                grouped::grouped(plans, &runner, batch)?;
                 // The total is in no group.
                 if let Some((_, total)) = self.total.as_mut().filter(|(of, _)| *of == at) {
-                    for plan in grouped {
+                    for plan in plans {
                         let column = Column::all_blank(
                             self.context.plan.tables[self.chain.tables[at].0].slots[plan.slot.0],
                             1,

@@ -105,7 +105,17 @@ impl Scope<'_> {
     fn column(&self, expr: &Typed, mask: Mask<'_>) -> Result<Column, RowFailure> {
         let rows = self.batch.rows;
         Ok(match &expr.kind {
-            Kind::Slot(slot) => self.batch.slot(*slot).clone(),
+            Kind::Slot(slot) => {
+                if let Some((slot, groups)) = self.batch.without.iter().find(|(of, _)| of == slot) {
+                    let counting = self.counting(expr, mask);
+                    for (row, group) in groups.iter().enumerate() {
+                        if let Some(group) = group {
+                            counting.fail(row, || FailureKind::Grouped { slot: *slot, group })?;
+                        }
+                    }
+                }
+                self.batch.slot(*slot).clone()
+            }
             Kind::Constant(value) => Column::constant(value, expr.ty, rows),
             Kind::Path { from, hops, target, column } => {
                 let to = self.path(*from, hops);

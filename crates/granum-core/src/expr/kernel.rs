@@ -4,7 +4,7 @@ use crate::table::{Bits, Fixed, Native, Present, TextBuilder, Texts, Truths};
 use std::sync::{Mutex, PoisonError};
 
 use crate::lang::Span;
-use crate::resolve::GatherId;
+use crate::resolve::{GatherId, SlotId};
 use crate::value::Type;
 
 /// Why a row could not be worked.
@@ -18,6 +18,8 @@ pub(crate) enum FailureKind {
     Limit(&'static str),
     /// What was gathered has no value for this row of the table that is led to.
     Gathered { id: GatherId, row: u32 },
+    /// Its group has no value.
+    Grouped { slot: SlotId, group: u32 },
 }
 
 /// The first row of a batch that could not be worked.

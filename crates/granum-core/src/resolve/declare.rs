@@ -8,6 +8,7 @@ use crate::lang::{
     Diagnostic, DiagnosticKind, Expr, LinkTree, Name, ParamTree, PlanTree, Span, StatementKind,
     StepKind, nearest,
 };
+use crate::resolve::ancestors::Ancestors;
 use crate::table::Batch;
 use crate::value::{Scalar, Type};
 
@@ -143,7 +144,7 @@ impl<'a> Resolver<'a> {
         let row = Row {
             table: String::new(),
             columns: vec![],
-            ancestors: vec![],
+            ancestors: Ancestors::default(),
             paths: Paths::NotInParameters,
             next_slot: None,
             source: None,
@@ -194,7 +195,7 @@ impl<'a> Resolver<'a> {
             base: None,
             state: TableState::Waiting,
             columns: vec![],
-            ancestors: vec![],
+            ancestors: Ancestors::default(),
             once: vec![],
             plan: None,
         });

@@ -2,6 +2,7 @@
 
 mod aggregate;
 mod allow;
+mod ancestors;
 mod calendar;
 mod declare;
 mod expression;
@@ -95,7 +96,7 @@ pub(crate) fn resolve_alone(
                 ((*name).to_owned(), SlotId(at), column.ty(), worth)
             })
             .collect(),
-        ancestors: vec![],
+        ancestors: ancestors::Ancestors::default(),
         paths: scope::Paths::Allowed,
         next_slot: None,
         source: None,

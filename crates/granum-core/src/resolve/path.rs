@@ -1,6 +1,7 @@
 //! Paths: forward over links, from a row to what it leads to.
 
 use super::Resolved;
+use super::ancestors::Ancestors;
 use super::expression::{Valued, truth};
 use super::plan::Hop;
 use super::scope::{Paths, Resolver, Row};
@@ -130,7 +131,7 @@ impl Resolver<'_> {
         &mut self,
         name: &Name,
         at: usize,
-        ancestors: &[(TableId, bool)],
+        ancestors: &Ancestors,
         row: &Row,
     ) -> Resolved<T> {
         if let Some((link, ..)) = self.link_back(ancestors, &name.text) {
@@ -159,8 +160,8 @@ impl Resolver<'_> {
         let own = self.find_table(&row.table);
         if at == 0
             && let Some(own) = own
-            && !ancestors.iter().any(|(table, _)| *table == own)
-            && self.link_from(&[(own, false)], &name.text).is_some()
+            && !ancestors.has(own)
+            && self.link_from(&Ancestors::of(own), &name.text).is_some()
         {
             return self.wrong(
                 Diagnostic::new(
@@ -177,12 +178,15 @@ impl Resolver<'_> {
         let owner = if at == 0 {
             row.table.clone()
         } else {
-            ancestors.last().map_or(String::new(), |(t, _)| self.tables[t.0].name.text.clone())
+            ancestors
+                .iter()
+                .next()
+                .map_or(String::new(), |(t, _)| self.tables[t.0].name.text.clone())
         };
         let names: Vec<String> = self
             .links
             .iter()
-            .filter(|link| ancestors.iter().any(|(table, _)| *table == link.from))
+            .filter(|link| ancestors.has(link.from))
             .map(|link| link.name.clone())
             .collect();
         let message = format!("no link called `{}` leads on from `{owner}`", name.text);

@@ -2,6 +2,7 @@
 
 use std::collections::HashMap;
 
+use super::ancestors::Ancestors;
 use super::plan::{
     AggregatePlan, GroupedWhat, LinkId, LinkPlan, Plan, SlotId, SourceSlots, TablePlan,
 };
@@ -43,7 +44,7 @@ pub(super) struct TableEntry<'a> {
     pub columns: Vec<FinishedColumn>,
     /// The tables whose links its rows can follow: itself and what it comes from, with whether
     /// one row there may be several here.
-    pub ancestors: Vec<(TableId, bool)>,
+    pub ancestors: Ancestors,
     /// What columns were called before, and what they are called now.
     pub once: Vec<(String, String)>,
     pub plan: Option<TablePlan>,
@@ -96,7 +97,7 @@ pub(super) struct Row {
     /// The table, for messages.
     pub table: String,
     pub columns: Vec<(String, SlotId, Type, Worth)>,
-    pub ancestors: Vec<(TableId, bool)>,
+    pub ancestors: Ancestors,
     pub paths: Paths,
     /// The slot that a value made for an expression would get, where its step can make some.
     pub next_slot: Option<usize>,
@@ -206,27 +207,19 @@ impl<'a> Resolver<'a> {
     }
 
     /// The link of a name that leads on from a row of one of these tables, the nearest first.
-    pub fn link_from(
-        &self,
-        ancestors: &[(TableId, bool)],
-        name: &str,
-    ) -> Option<(LinkId, TableId)> {
-        ancestors.iter().rev().find_map(|(table, _)| {
-            let at = self.links.iter().position(|link| link.from == *table && link.name == name)?;
-            Some((LinkId(at), *table))
+    pub fn link_from(&self, ancestors: &Ancestors, name: &str) -> Option<(LinkId, TableId)> {
+        ancestors.iter().find_map(|(table, _)| {
+            let at = self.links.iter().position(|link| link.from == table && link.name == name)?;
+            Some((LinkId(at), table))
         })
     }
 
     /// The link whose way back has this name, to one of these tables; with whether one row there
     /// may be several here.
-    pub fn link_back(
-        &self,
-        ancestors: &[(TableId, bool)],
-        name: &str,
-    ) -> Option<(LinkId, TableId, bool)> {
-        ancestors.iter().rev().find_map(|(table, repeated)| {
-            let at = self.links.iter().position(|link| link.to == *table && link.back == name)?;
-            Some((LinkId(at), *table, *repeated))
+    pub fn link_back(&self, ancestors: &Ancestors, name: &str) -> Option<(LinkId, TableId, bool)> {
+        ancestors.iter().find_map(|(table, repeated)| {
+            let at = self.links.iter().position(|link| link.to == table && link.back == name)?;
+            Some((LinkId(at), table, repeated))
         })
     }
 
@@ -304,7 +297,7 @@ impl<'a> Resolver<'a> {
             columns.iter().any(|column| column == name)
         };
         for link in &self.links {
-            if row.ancestors.iter().any(|(table, _)| *table == link.from) && has(link.to) {
+            if row.ancestors.has(link.from) && has(link.to) {
                 return Some(format!("`{}` has it: write  {}.{name}", link.name, link.name));
             }
         }

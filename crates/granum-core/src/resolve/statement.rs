@@ -10,6 +10,7 @@ use crate::lang::{
     CheckTree, Diagnostic, DiagnosticKind, Expr, ExprKind, LinkKeyTree, OutputTree, RequiredTree,
     StatementKind, format_expression,
 };
+use crate::resolve::ancestors::Ancestors;
 use crate::table::TableId;
 use crate::value::Type;
 
@@ -210,7 +211,7 @@ impl Resolver<'_> {
                 let row = Row {
                     table: "a check".into(),
                     columns: vec![],
-                    ancestors: vec![],
+                    ancestors: Ancestors::default(),
                     paths: Paths::Totals,
                     next_slot: None,
                     source: None,

@@ -6,6 +6,7 @@ use super::steps::{Builder, Known, Named};
 use super::worth::{Worth, WorthKind};
 use super::{Resolved, Wrong};
 use crate::lang::{Diagnostic, DiagnosticKind, MoreTree, StatementKind, table_head};
+use crate::resolve::ancestors::Ancestors;
 use crate::table::TableId;
 use crate::value::Type;
 
@@ -50,7 +51,7 @@ impl Resolver<'_> {
             ended: vec![],
             grain: None,
             said: None,
-            ancestors: vec![],
+            ancestors: Ancestors::default(),
             once: vec![],
             gathered: false,
             total: false,
@@ -229,7 +230,7 @@ impl Resolver<'_> {
             tracked: amounts,
         };
         let mut ancestors = builder.ancestors;
-        ancestors.push((builder.id, false));
+        ancestors.push(builder.id);
         let entry = &mut self.tables[builder.id.0];
         entry.columns = columns;
         entry.ancestors = ancestors;

@@ -2,14 +2,15 @@
 
 use std::collections::HashSet;
 
+use super::ancestors::Ancestors;
 use super::scope::{LinkEntry, Resolver};
 use crate::table::TableId;
 
 impl Resolver<'_> {
     /// How to reach what `name` stands for from rows of these tables, over links that lead on or
     /// over links that lead here, whichever takes fewer names; in words that can be typed.
-    pub(super) fn advised_way(&self, ancestors: &[(TableId, bool)], name: &str) -> Option<String> {
-        let starts: Vec<TableId> = ancestors.iter().map(|(table, _)| *table).collect();
+    pub(super) fn advised_way(&self, ancestors: &Ancestors, name: &str) -> Option<String> {
+        let starts: Vec<TableId> = ancestors.iter().map(|(table, _)| table).collect();
         let on = self.shortest(&starts, name, |link| (link.from, link.to, &link.name));
         let back = self.shortest(&starts, name, |link| (link.to, link.from, &link.back));
         match (on, back) {

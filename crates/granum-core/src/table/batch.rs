@@ -13,6 +13,9 @@ pub(crate) struct Batch {
     pub rows: usize,
     pub slots: Vec<Option<Column>>,
     pub origins: Vec<(TableId, Rows)>,
+    /// Slots that have no value in rows of some groups, and for each row the number of such a
+    /// group: it could not be worked, and that stops the run where it is needed.
+    pub without: Vec<(SlotId, Rows)>,
     /// Where its rows lead.
     pub paths: Paths,
 }
@@ -47,7 +50,7 @@ impl Paths {
 impl Batch {
     /// Rows with what is known of them.
     pub fn new(rows: usize, slots: Vec<Option<Column>>, origins: Vec<(TableId, Rows)>) -> Self {
-        Self { rows, slots, origins, paths: Paths::default() }
+        Self { rows, slots, origins, without: vec![], paths: Paths::default() }
     }
 
     pub fn origin(&self, table: TableId) -> Option<&Rows> {
@@ -63,11 +66,14 @@ impl Batch {
     }
 
     pub fn slice(&self, offset: usize, length: usize) -> Batch {
-        Batch::new(
+        let without = self.without.iter().map(|(slot, rows)| (*slot, rows.slice(offset, length)));
+        let mut part = Batch::new(
             length,
             self.slots.iter().map(|s| Some(s.as_ref()?.slice(offset, length))).collect(),
             self.origins.iter().map(|(id, rows)| (*id, rows.slice(offset, length))).collect(),
-        )
+        );
+        part.without = without.collect();
+        part
     }
 
     pub fn filter(&self, keep: &Bits) -> Batch {

@@ -409,6 +409,32 @@ fn an_if_works_only_the_side_that_it_takes() {
 }
 
 #[test]
+fn what_a_group_has_no_value_of_stops_only_the_rows_that_need_it() {
+    let csv = "k,q,t\na,1,4\na,2,x\nb,0,7\nb,3,8\n";
+    for per in ["sum(integer(t) per k)", "running(integer(t) per k by q)"] {
+        let step = format!("  add v = if k = \"b\" then {per} else 0");
+        let last = if per.starts_with("sum") { ["15", "15"] } else { ["7", "15"] };
+        let out = format!("k,q,t,v\na,1,4,0\na,2,x,0\nb,0,7,{}\nb,3,8,{}\n", last[0], last[1]);
+        assert_eq!(written(csv, &step), out);
+    }
+    let folder = Folder::new();
+    let plan = "input d from \"t.csv\"\n  read t as text\ntable o from d\n  \
+                add v = if q > 0 then sum(integer(t) per k) else 0\noutput o to \"o.csv\"\n";
+    folder.file("t.csv", csv).plan(plan);
+    let step = "    of  add v = if q > 0 then sum(integer(t) per k) else 0\n";
+    folder.run().code(1).says(&format!(
+        "  o: \"x\" is no integer\n    in  integer(t)\n{step}    at  (t.csv line 3)\n"
+    ));
+    // Sums that are too long, of a group that is needed and of one that is not.
+    let large = i64::MAX;
+    folder.file("t.csv", format!("k,q,t\na,0,{large}\na,0,5\nb,0,7\nb,3,8\n"));
+    folder.run().code(0);
+    assert!(folder.read("o.csv").ends_with("b,0,7,0\nb,3,8,15\n"));
+    folder.file("t.csv", format!("k,q,t\na,0,{large}\na,2,5\nb,0,7\nb,3,8\n"));
+    folder.run().code(1).says(&format!("    in  sum(integer(t) per k)\n{step}    at  a\n"));
+}
+
+#[test]
 fn sums_in_checks_know_all_aggregates() {
     let folder = shop();
     folder.plan(&format!(

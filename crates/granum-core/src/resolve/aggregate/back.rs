@@ -5,6 +5,7 @@ use super::paths::visit_paths;
 use crate::expr::{Kind, Typed};
 use crate::lang::{Diagnostic, DiagnosticKind, Name, Span};
 use crate::resolve::Resolved;
+use crate::resolve::ancestors::Ancestors;
 use crate::resolve::expression::Valued;
 use crate::resolve::plan::{AggregatePlan, Gather, GatherId, GatherWhat, Hop, LinkId};
 use crate::resolve::scope::{Paths, Resolver, Row};
@@ -179,23 +180,17 @@ impl Resolver<'_> {
     }
 
     /// One name against a link: the link's way back, or a table built from what leads here.
-    fn step_back(
-        &mut self,
-        ancestors: &[(TableId, bool)],
-        name: &Name,
-    ) -> Resolved<Option<StepBack>> {
+    fn step_back(&mut self, ancestors: &Ancestors, name: &Name) -> Resolved<Option<StepBack>> {
         if let Some((link, to, repeated)) = self.link_back(ancestors, &name.text) {
             return Ok(Some((vec![Hop::Link(link)], self.links[link.0].from, to, repeated)));
         }
         let Some(derived) = self.find_table(&name.text) else { return Ok(None) };
-        if self.open.contains(&derived) || ancestors.iter().any(|(table, _)| *table == derived) {
+        if self.open.contains(&derived) || ancestors.has(derived) {
             return Ok(None);
         }
         // Only tables whose base has a link to here are of interest, and are looked at.
         let leads = |table: TableId| {
-            self.links.iter().position(|link| {
-                link.from == table && ancestors.iter().any(|(here, _)| *here == link.to)
-            })
+            self.links.iter().position(|link| link.from == table && ancestors.has(link.to))
         };
         let mut base = self.base_named(derived);
         let mut found = None;
@@ -209,11 +204,11 @@ impl Resolver<'_> {
         let Some((table, link)) = found else { return Ok(None) };
         self.need_table(derived, name.span)?;
         // `one row per` between them ends the way.
-        if !self.tables[derived.0].ancestors.iter().any(|(known, _)| *known == table) {
+        if !self.tables[derived.0].ancestors.has(table) {
             return Ok(None);
         }
         let to = self.links[link].to;
-        let repeated = ancestors.iter().any(|(here, repeated)| *here == to && *repeated);
+        let repeated = ancestors.iter().any(|(here, repeated)| here == to && repeated);
         let hops = vec![Hop::Origin { of: derived, base: table }, Hop::Link(LinkId(link))];
         Ok(Some((hops, derived, to, repeated)))
     }

@@ -5,6 +5,7 @@ use super::super::scope::{Paths, Pending, PendingKind, Row};
 use super::super::worth::Worth;
 use crate::expr::{Kind, Typed};
 use crate::lang::Span;
+use crate::resolve::ancestors::Ancestors;
 use crate::table::TableId;
 use crate::value::Type;
 
@@ -61,7 +62,7 @@ pub(in crate::resolve) struct Builder {
     pub grain: Option<Known>,
     /// The grain as a `grain` statement last said it.
     pub said: Option<Span>,
-    pub ancestors: Vec<(TableId, bool)>,
+    pub ancestors: Ancestors,
     /// What columns were called before, and what they are called now.
     pub once: Vec<(String, String)>,
     /// Whether its rows are groups of what they began as.

@@ -13,6 +13,7 @@ use crate::lang::{
     AssignTree, Diagnostic, DiagnosticKind, Expr, ExprKind, KeyTree, Name, Quoted,
     format_expression, one_row, plan_name,
 };
+use crate::resolve::ancestors::Ancestors;
 use crate::table::TableId;
 use crate::value::{Scalar, Type};
 
@@ -75,7 +76,7 @@ impl Resolver<'_> {
         }
         builder.names = named;
         builder.grain = Some(Known { slots: grain, unique: true, filled: true });
-        builder.ancestors.clear();
+        builder.ancestors = Ancestors::default();
         builder.raw.clear();
         builder.gathered = true;
         builder.total = tree.total.is_some();
@@ -137,13 +138,13 @@ impl Resolver<'_> {
                     && plan.function == AggregateFunction::Rows
                     && plan.filter.is_none()
             });
-            let leads = builder.ancestors.iter().rev().find_map(|(counted, _)| {
+            let leads = builder.ancestors.iter().find_map(|(counted, _)| {
                 let link = self.links.iter().position(|link| {
                     let target = &self.tables[link.to.0].name.text;
-                    link.from == *counted
+                    link.from == counted
                         && (link.name == item.name.text || *target == item.name.text)
                 })?;
-                Some((*counted, LinkId(link)))
+                Some((counted, LinkId(link)))
             });
             if let Some((counted, link)) = leads.filter(|_| counts) {
                 let result = item.name.text.clone();
@@ -164,9 +165,9 @@ impl Resolver<'_> {
             Some((table, at)) => same
                 .iter()
                 .any(|(of, name)| *of == table && *name == self.tables[of.0].columns[at].name),
-            None => same.iter().any(|(table, name)| {
-                *name == named.name && builder.ancestors.iter().any(|(known, _)| known == table)
-            }),
+            None => same
+                .iter()
+                .any(|(table, name)| *name == named.name && builder.ancestors.has(*table)),
         });
         if let Some(named) = here {
             return Some(plan_name(&named.name));
@@ -175,8 +176,8 @@ impl Resolver<'_> {
         let mut ends = builder.ancestors.clone();
         let mut before = String::new();
         for at in 0.. {
-            for (end, _) in &ends {
-                for link in self.links.iter().filter(|link| link.from == *end) {
+            for (end, _) in ends.iter() {
+                for link in self.links.iter().filter(|link| link.from == end) {
                     let way = format!("{before}{}.", plan_name(&link.name));
                     if link.to == of {
                         return Some(way + &plan_name(name));
@@ -222,7 +223,7 @@ impl Resolver<'_> {
         let leads = builder.ancestors.iter().any(|(table, _)| {
             let columns = &self.tables[table.0].columns;
             let at = columns.iter().position(|column| column.name == *key);
-            at.is_some_and(|at| self.is_link_key(*table, at))
+            at.is_some_and(|at| self.is_link_key(table, at))
         });
         (own && !leads).then(|| Some((key.clone(), builder.grain_names().pop()?)))?
     }
@@ -322,7 +323,7 @@ impl Resolver<'_> {
                         (named.name.clone(), slot, builder.types[slot.0], worth)
                     })
                     .collect(),
-                ancestors: vec![],
+                ancestors: Ancestors::default(),
                 paths: Paths::Results,
                 next_slot: Some(builder.types.len()),
                 source: None,

@@ -122,9 +122,7 @@ impl Resolver<'_> {
         if let Some(grain) = &mut builder.grain {
             grain.slots.push(unit);
         }
-        for (_, repeated) in &mut builder.ancestors {
-            *repeated = true;
-        }
+        builder.ancestors.repeat();
         let plan = UnitsPlan {
             of: typed,
             of_text: crate::lang::format_expression(of),
