@@ -5,14 +5,23 @@ use ttf_parser::Face;
 /// What the letters are called where a picture names them; another sans serif will do.
 pub(crate) const FAMILY: &str = "DejaVu Sans";
 
-pub(crate) const REGULAR: &[u8] = include_bytes!("../fonts/DejaVuSans.ttf");
-pub(crate) const BOLD: &[u8] = include_bytes!("../fonts/DejaVuSans-Bold.ttf");
+const REGULAR: &[u8] = include_bytes!("../fonts/DejaVuSans.ttf");
+const BOLD: &[u8] = include_bytes!("../fonts/DejaVuSans-Bold.ttf");
 
 /// How a text is written.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Weight {
     Regular,
     Bold,
+}
+
+/// What a text measures.
+#[cfg(feature = "png")]
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Ruled {
+    pub width: f64,
+    /// The height of its lower-case letters.
+    pub lower: f64,
 }
 
 /// Measures texts.
@@ -26,13 +35,18 @@ impl Ruler {
         Self { regular: Face::parse(REGULAR, 0).ok(), bold: Face::parse(BOLD, 0).ok() }
     }
 
-    /// How wide a text is at a size, both in points.
-    pub fn width(&self, text: &str, size: f64, weight: Weight) -> f64 {
-        let face = match weight {
+    fn face(&self, weight: Weight) -> Option<&Face<'static>> {
+        match weight {
             Weight::Regular => self.regular.as_ref(),
             Weight::Bold => self.bold.as_ref(),
+        }
+    }
+
+    /// How wide a text is at a size, both in points.
+    pub fn width(&self, text: &str, size: f64, weight: Weight) -> f64 {
+        let Some(face) = self.face(weight) else {
+            return text.chars().count() as f64 * size * 0.65;
         };
-        let Some(face) = face else { return text.chars().count() as f64 * size * 0.65 };
         let units = f64::from(face.units_per_em());
         let advance = |letter: char| {
             let glyph = face.glyph_index(letter).and_then(|glyph| face.glyph_hor_advance(glyph));
@@ -40,6 +54,28 @@ impl Ruler {
             glyph.map_or(0.65 * units, f64::from)
         };
         text.chars().map(advance).sum::<f64>() * size / units
+    }
+
+    /// The outlines of a text's letters from its left end on, at a size; and how wide it is, and how
+    /// high its lower-case letters. A letter that is not shipped is the box that stands for such.
+    #[cfg(feature = "png")]
+    pub fn outlines(&self, text: &str, size: f64, weight: Weight) -> (crate::png::Glyphs, Ruled) {
+        let mut glyphs = crate::png::Glyphs::default();
+        let Some(face) = self.face(weight) else {
+            return (glyphs, Ruled { width: 0.0, lower: 0.0 });
+        };
+        let scale = size / f64::from(face.units_per_em());
+        let mut width = 0.0;
+        for letter in text.chars() {
+            let glyph = face.glyph_index(letter).unwrap_or_default();
+            let (x, scale) = (width as f32, scale as f32);
+            let mut letter = crate::png::Letter { into: &mut glyphs, x, scale };
+            // A space has no outline.
+            let _ = face.outline_glyph(glyph, &mut letter);
+            width += f64::from(face.glyph_hor_advance(glyph).unwrap_or(0)) * f64::from(scale);
+        }
+        let lower = f64::from(face.x_height().unwrap_or(0)) * scale;
+        (glyphs, Ruled { width, lower })
     }
 
     /// A text that is no wider than `most`.

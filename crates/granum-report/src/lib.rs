@@ -1,7 +1,7 @@
 //! Pictures of what the core found. Knows no terminals, and no formats that tables come from.
 //!
-//! There is one way to draw, into SVG; PNG is made of the same. The letters that a PNG needs are
-//! shipped with the program, so that a picture looks alike on every machine.
+//! What is drawn is drawn once, into SVG or into points. The letters that points need are shipped
+//! with the program, so that a picture looks alike on every machine.
 #![deny(missing_docs)]
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used))]
 
@@ -11,9 +11,7 @@ mod links;
 #[cfg(feature = "png")]
 mod png;
 
-pub use links::links_picture;
-#[cfg(feature = "png")]
-pub use png::to_png;
+pub use links::LinksPicture;
 
 /// Why there is no picture.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]

@@ -48,24 +48,63 @@ struct TableBox<'r> {
     size: Size,
 }
 
-/// Draws the links between tables as SVG.
-///
-/// # Errors
-/// What the drawing library says.
-pub fn links_picture(relations: &Relations) -> Result<String, PictureError> {
-    let ruler = Ruler::new();
-    let links = drawn_links(relations);
-    let boxes: Vec<TableBox<'_>> =
-        relations.tables.iter().map(|table| table_box(table, &links, &ruler)).collect();
-    let at = |name: &str| boxes.iter().position(|it| it.table.name == name).unwrap_or(0);
-    let ends: Vec<(usize, usize)> =
-        links.iter().map(|link| (at(&link.from), at(&link.to))).collect();
-    let sizes: Vec<Size> = boxes.iter().map(|it| it.size).collect();
-    let layout = place(&sizes, &ends);
-    let mut svg = String::new();
-    draw(&mut svg, &boxes, &links, &ends, &layout)
-        .map_err(|error| PictureError::Drawing(error.to_string()))?;
-    Ok(in_points(&svg))
+/// The links between tables, laid out to be drawn.
+pub struct LinksPicture<'r> {
+    boxes: Vec<TableBox<'r>>,
+    links: Vec<&'r FoundLink>,
+    /// For each link the boxes that it joins.
+    ends: Vec<(usize, usize)>,
+    layout: Layout,
+}
+
+impl<'r> LinksPicture<'r> {
+    /// Lays out what `relate` found.
+    pub fn new(relations: &'r Relations) -> Self {
+        let ruler = Ruler::new();
+        let links = drawn_links(relations);
+        let boxes: Vec<TableBox<'_>> =
+            relations.tables.iter().map(|table| table_box(table, &links, &ruler)).collect();
+        let at = |name: &str| boxes.iter().position(|it| it.table.name == name).unwrap_or(0);
+        let ends: Vec<(usize, usize)> =
+            links.iter().map(|link| (at(&link.from), at(&link.to))).collect();
+        let sizes: Vec<Size> = boxes.iter().map(|it| it.size).collect();
+        let layout = place(&sizes, &ends);
+        Self { boxes, links, ends, layout }
+    }
+
+    /// The picture as SVG.
+    ///
+    /// # Errors
+    /// What the drawing library says.
+    pub fn svg(&self) -> Result<String, PictureError> {
+        let mut svg = String::new();
+        self.drawn(&SVGBackend::with_string(&mut svg, self.size()).into_drawing_area())?;
+        Ok(in_points(&svg))
+    }
+
+    /// The same as PNG.
+    ///
+    /// # Errors
+    /// What the drawing library says; that it would be too large.
+    #[cfg(feature = "png")]
+    pub fn png(&self) -> Result<Vec<u8>, PictureError> {
+        let mut points = crate::png::Points::new(self.size(), FINE)?;
+        self.drawn(&DrawingArea::from(&mut points))?;
+        points.png()
+    }
+
+    /// How large it is, in the numbers in which it is drawn.
+    fn size(&self) -> (u32, u32) {
+        let fine = |points: f64| (points * FINE).ceil() as u32;
+        (fine(self.layout.width.max(600.0)), fine(self.layout.height + 20.0))
+    }
+
+    fn drawn<B: DrawingBackend>(&self, area: &Area<B>) -> Result<(), PictureError>
+    where
+        B::ErrorType: 'static,
+    {
+        draw(area, self).map_err(|error| PictureError::Drawing(error.to_string()))
+    }
 }
 
 /// Drawing goes in whole numbers; so many of them are a point, so that curves are smooth.
@@ -169,25 +208,20 @@ impl TableBox<'_> {
     }
 }
 
-type Area<'s> = DrawingArea<SVGBackend<'s>, plotters::coord::Shift>;
+type Area<B> = DrawingArea<B, plotters::coord::Shift>;
 type Drawn = Result<(), Box<dyn std::error::Error>>;
 
-fn draw(
-    svg: &mut String,
-    boxes: &[TableBox<'_>],
-    links: &[&FoundLink],
-    ends: &[(usize, usize)],
-    layout: &Layout,
-) -> Drawn {
-    let fine = |points: f64| (points * FINE).ceil() as u32;
-    let size = (fine(layout.width.max(600.0)), fine(layout.height + 20.0));
-    let area = SVGBackend::with_string(svg, size).into_drawing_area();
+fn draw<B: DrawingBackend>(area: &Area<B>, picture: &LinksPicture<'_>) -> Drawn
+where
+    B::ErrorType: 'static,
+{
+    let LinksPicture { boxes, links, ends, layout } = picture;
     area.fill(&WHITE)?;
     let mut labels = vec![];
     for (at, link) in links.iter().enumerate() {
         let (from, to) = ends[at];
         labels.push(draw_link(
-            &area,
+            area,
             link,
             (&boxes[from], layout.boxes[from]),
             (&boxes[to], layout.boxes[to]),
@@ -195,7 +229,7 @@ fn draw(
         )?);
     }
     for (it, placed) in boxes.iter().zip(&layout.boxes) {
-        draw_box(&area, it, *placed)?;
+        draw_box(area, it, *placed)?;
     }
     // A label stands above its line, or below where another line leaves at the same place.
     let mut taken: Vec<(f64, f64)> = vec![];
@@ -203,11 +237,11 @@ fn draw(
         let free = [-8.0, 9.0, 22.0, 35.0].map(|offset| y + offset);
         let free = free.into_iter().find(|y| !taken.contains(&(x, *y))).unwrap_or(y);
         taken.push((x, free));
-        write(&area, &text, (x, free), TEXT, Weight::Bold, colour, HPos::Left)?;
+        write(area, &text, (x, free), TEXT, Weight::Bold, colour, HPos::Left)?;
     }
     let legend =
         "arrows lead from many rows to one; % of the rows that find theirs; dashed: unsure";
-    write(&area, legend, (30.0, layout.height + 12.0), TEXT, Weight::Regular, FAINT, HPos::Left)?;
+    write(area, legend, (30.0, layout.height + 12.0), TEXT, Weight::Regular, FAINT, HPos::Left)?;
     area.present()?;
     Ok(())
 }
@@ -216,15 +250,18 @@ fn point((x, y): (f64, f64)) -> Point {
     ((x * FINE).round() as i32, (y * FINE).round() as i32)
 }
 
-fn write(
-    area: &Area<'_>,
+fn write<B: DrawingBackend>(
+    area: &Area<B>,
     text: &str,
     at: (f64, f64),
     size: f64,
     weight: Weight,
     colour: RGBColor,
     side: HPos,
-) -> Drawn {
+) -> Drawn
+where
+    B::ErrorType: 'static,
+{
     let style = match weight {
         Weight::Regular => FontStyle::Normal,
         Weight::Bold => FontStyle::Bold,
@@ -236,7 +273,10 @@ fn write(
     Ok(())
 }
 
-fn draw_box(area: &Area<'_>, it: &TableBox<'_>, Placed { x, y }: Placed) -> Drawn {
+fn draw_box<B: DrawingBackend>(area: &Area<B>, it: &TableBox<'_>, Placed { x, y }: Placed) -> Drawn
+where
+    B::ErrorType: 'static,
+{
     let Size { width, height } = it.size;
     let end = point((x + width, y + height));
     area.draw(&Rectangle::new([point((x, y)), end], WHITE.filled()))?;
@@ -269,13 +309,16 @@ fn draw_box(area: &Area<'_>, it: &TableBox<'_>, Placed { x, y }: Placed) -> Draw
 type Label = (String, RGBColor, (f64, f64));
 
 /// Draws a link; gives what it is to be labelled with, and where.
-fn draw_link(
-    area: &Area<'_>,
+fn draw_link<B: DrawingBackend>(
+    area: &Area<B>,
     link: &FoundLink,
     (from, from_at): (&TableBox<'_>, Placed),
     (to, to_at): (&TableBox<'_>, Placed),
     bends: &[(f64, f64)],
-) -> Result<Label, Box<dyn std::error::Error>> {
+) -> Result<Label, Box<dyn std::error::Error>>
+where
+    B::ErrorType: 'static,
+{
     let own: Vec<&str> = link.keys.iter().map(|(own, _)| own.as_str()).collect();
     let target: Vec<&str> = link.keys.iter().map(|(_, target)| target.as_str()).collect();
     let begin = (from_at.x + from.size.width, from_at.y + from.port(&own));

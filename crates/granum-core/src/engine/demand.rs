@@ -6,7 +6,7 @@ use std::collections::HashSet;
 use crate::expr::{Kind, Typed};
 use crate::resolve::{
     CheckKind, DedupeRule, GatherId, GroupedPlan, Hop, Lay, LinkId, MistakePlan, Plan, Required,
-    SlotId, Source, Step, TotalId,
+    SlotId, Source, Step, TablePlan, TotalId,
 };
 use crate::table::TableId;
 
@@ -280,9 +280,13 @@ impl Demand {
         }
         // What can fail is worked whether or not anything needs its value: a plan holds or does not
         // hold, whichever of its results are looked at.
+        let grouped: HashSet<SlotId> = grouped_slots(table).collect();
+        let can_fail = |value: &Typed| {
+            value.can_fail() || value.slots().iter().any(|slot| grouped.contains(slot))
+        };
         for (at, step) in table.steps.iter().enumerate() {
             let Step::Assign(assigned) = &step.step else { continue };
-            for (slot, _) in assigned.iter().filter(|(_, value)| value.can_fail()) {
+            for (slot, _) in assigned.iter().filter(|(_, value)| can_fail(value)) {
                 self.use_slot(id, *slot, at);
             }
         }
@@ -437,6 +441,15 @@ impl Demand {
             }
         }
     }
+}
+
+/// The slots of values of groups: one may have none.
+fn grouped_slots(table: &TablePlan) -> impl Iterator<Item = SlotId> {
+    let grouped = table.steps.iter().filter_map(|step| match &step.step {
+        Step::Grouped(plans) => Some(plans),
+        _ => None,
+    });
+    grouped.flatten().map(|plan| plan.slot)
 }
 
 /// The input that a table's rows began in.

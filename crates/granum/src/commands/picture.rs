@@ -6,7 +6,7 @@ use clap::CommandFactory;
 use clap::error::ErrorKind;
 use granum_core::relate::Relations;
 use granum_io::write_file;
-use granum_report::{PictureError, links_picture};
+use granum_report::{LinksPicture, PictureError};
 
 use super::{Exit, Printer};
 use crate::args::Args;
@@ -54,11 +54,11 @@ pub(super) fn write(printer: &mut Printer, relations: &Relations, path: &Path, k
 }
 
 fn draw(relations: &Relations, kind: Kind) -> Result<Vec<u8>, PictureError> {
-    let svg = links_picture(relations)?;
+    let picture = LinksPicture::new(relations);
     match kind {
-        Kind::Svg => Ok(svg.into_bytes()),
+        Kind::Svg => Ok(picture.svg()?.into_bytes()),
         #[cfg(feature = "png")]
-        Kind::Png => granum_report::to_png(&svg),
+        Kind::Png => picture.png(),
         #[cfg(not(feature = "png"))]
         Kind::Png => Err(PictureError::Drawing("this program was built without PNG".into())),
     }
