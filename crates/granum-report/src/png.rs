@@ -241,7 +241,7 @@ mod tests {
     use super::*;
 
     /// How dark the part of a picture is in which a text of one weight was written.
-    fn ink(text: &str, style: plotters::style::FontStyle, side: HPos) -> (u64, u64) {
+    fn ink(text: &str, style: FontStyle, side: HPos) -> (u64, u64) {
         let mut points = Points::new((1600, 400), 8.0).unwrap();
         {
             let area = DrawingArea::from(&mut points);

@@ -302,6 +302,8 @@ impl ChainRun<'_> {
         let mut stack = Stack::new();
         let mut encoded: Vec<(usize, Vec<u8>)> = vec![];
         let mut any = false;
+        // Groups that have no value are told when it is known that no row before them failed.
+        let mut fault: Option<Problem> = None;
         let mut window = self.next_window(&mut feed)?;
         while !window.is_empty() {
             let (context, chain) = (self.context, self.chain);
@@ -315,9 +317,9 @@ impl ChainRun<'_> {
                         let mut passed = run(context, chain, ops, batch, naming)?;
                         let partial = gather
                             .map(|gather| gather_part(context, chain, gather, &mut passed, naming));
-                        Ok((passed, partial.transpose()?))
+                        Ok((passed, partial))
                     })
-                    .collect::<Vec<Result<(Passed, Option<Partial>), Problem>>>()
+                    .collect::<Vec<Result<(Passed, Option<Result<Partial, Problem>>), Problem>>>()
             };
             // What the last window made is written while this one works.
             let (passed, written) = rayon::join(work, || write(outputs, earlier));
@@ -326,8 +328,10 @@ impl ChainRun<'_> {
             let mut parts = vec![];
             for passed in passed {
                 let (passed, partial) = passed?;
-                if let (Some(gathering), Some(partial)) = (gathering.as_mut(), partial) {
-                    gathering.absorb(partial)?;
+                if let (Some(gathering), Some(partial), None) =
+                    (gathering.as_mut(), partial, &fault)
+                {
+                    fault = partial.and_then(|partial| gathering.absorb(partial)).err();
                 }
                 encoded.extend(self.absorb(passed, collect, &mut parts));
             }
@@ -342,6 +346,10 @@ impl ChainRun<'_> {
         write(self.outputs, encoded).map_err(Stop::Output)?;
         if let Feed::Files(reading) = feed {
             self.finish_reading(reading)?;
+        }
+        if let Some(problem) = fault {
+            self.units_troubles()?;
+            return Err(Stop::Problem(problem));
         }
         self.pass_total(ops)?;
         if let Some(empty) = none.filter(|_| !any) {

@@ -271,6 +271,19 @@ fn what_cannot_be_gathered_is_refused_with_a_way_out() {
 }
 
 #[test]
+fn what_units_cannot_count_is_told_before_what_its_groups_lack() {
+    let folder = Folder::new();
+    folder.file("t.csv", "k,q,d\nA,1,x\nA,1,y\nB,,z\n").plan(
+        "input t from \"t.csv\"\ntable u from t\n  units of q as n\n  one row per k\n    \
+         d = sole(d)\n    n = rows()\noutput u to \"u.csv\"\n",
+    );
+    let ran = folder.run().code(1).says("1 row has a blank quantity");
+    assert!(!ran.out.contains("sole(d)"), "{}", ran.out);
+    folder.file("t.csv", "k,q,d\nA,1,x\nA,1,y\nB,1,z\n");
+    folder.run().code(1).says("sole(d)");
+}
+
+#[test]
 fn sums_of_groups_that_do_not_fit_name_the_group() {
     let most = "9223372036854775807";
     let folder = Folder::new();

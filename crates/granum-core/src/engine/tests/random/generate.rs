@@ -221,7 +221,13 @@ impl<'t> Tape<'t> {
                 }
             }
             8 if shape.base == Some("c") && !shape.units => {
-                (Expr::Back(self.call(&input())), false)
+                let mut call = self.call(&input());
+                if matches!(call.agg, Agg::Any | Agg::All | Agg::Share) {
+                    // What names no column of the rows that lead here is not of them.
+                    let key = Box::new(Expr::Blank(Box::new(Expr::Col("k".into())), false));
+                    call.value = call.value.map(|value| Box::new(Expr::Bin("or", value, key)));
+                }
+                (Expr::Back(call), false)
             }
             4 => {
                 let number = self.column(shape, |col| col.ty.numeric() && col.ty != Ty::Dec(10));
@@ -405,6 +411,12 @@ impl<'t> Tape<'t> {
             // Columns that a path or a gathering asks for stay.
             let more = self.steps(&mut shape, true, 3);
             steps.extend(more.into_iter().filter(|step| !matches!(step, Step::Columns(_))));
+            // So does what is tracked.
+            let tracked = steps.iter().filter_map(|step| match step {
+                Step::Track(name) => Some(name.clone()),
+                _ => None,
+            });
+            shape.tracked = tracked.collect();
             shape.cols.extend(
                 input()
                     .cols
