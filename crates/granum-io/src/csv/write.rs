@@ -1,6 +1,6 @@
 //! Rows → CSV: UTF-8, `\n`, quotes only where needed, decimals with all places, blank as nothing.
 use granum_core::engine::Encoder;
-use granum_core::table::Column;
+use granum_core::table::{Column, Present};
 
 /// Makes CSV of rows.
 pub(crate) struct CsvEncoder;
@@ -23,8 +23,14 @@ impl Encoder for CsvEncoder {
     /// it, and bytes are copied faster than they are made.
     fn encode(&self, columns: &[Column], rows: usize) -> Vec<u8> {
         let changes = changes(columns, rows);
-        let writers: Vec<CellWriter<'_>> =
-            columns.iter().map(|column| CellWriter { column, alone: columns.len() == 1 }).collect();
+        let writers: Vec<CellWriter<'_>> = columns
+            .iter()
+            .map(|column| CellWriter {
+                column,
+                present: column.present(),
+                alone: columns.len() == 1,
+            })
+            .collect();
         let mut line = Line::new(columns.len());
         let mut out = Vec::with_capacity(rows * columns.len() * 8);
         for (row, changed) in changes.into_iter().enumerate() {
@@ -123,12 +129,13 @@ impl Line {
 /// Writes the cells of one column.
 struct CellWriter<'a> {
     column: &'a Column,
+    present: Option<Present>,
     alone: bool,
 }
 
 impl CellWriter<'_> {
     fn write(&self, row: usize, out: &mut Vec<u8>) {
-        if self.column.is_blank(row) {
+        if self.present.as_ref().is_some_and(|present| !present.has(row)) {
             // A blank in the only column would be an empty line, which is no row.
             if self.alone {
                 out.extend_from_slice(b"\"\"");

@@ -94,7 +94,8 @@ impl Bits {
     /// `len` rows from row `offset` on.
     #[must_use]
     pub fn slice(&self, offset: usize, len: usize) -> Self {
-        assert!(offset + len <= self.len, "bits {offset} to {} of {}", offset + len, self.len);
+        let there = self.len;
+        assert!(offset <= there && len <= there - offset, "{len} bits from {offset} on of {there}");
         let first = self.first + offset;
         let words = (first + len).div_ceil(WORD) - first / WORD;
         Self { words: self.words.slice(first / WORD, words), first: first % WORD, len }

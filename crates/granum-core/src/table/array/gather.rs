@@ -6,9 +6,16 @@ use super::{Bits, BitsBuilder, Fixed, Native, Present, Texts, Truths};
 fn named(present: Option<&Present>, rows: &Fixed<u32>) -> Option<Present> {
     match (present.filter(|present| present.blanks() > 0), rows.present()) {
         (None, named) => named.cloned(),
-        (Some(present), named) => Some(Present::new(Bits::collect(rows.len(), |at| {
-            named.is_none_or(|named| named.has(at)) && present.has(rows.values()[at] as usize)
-        }))),
+        (Some(present), None) => {
+            let numbers = rows.values();
+            Some(Present::new(Bits::collect(numbers.len(), |at| present.has(numbers[at] as usize))))
+        }
+        (Some(present), Some(named)) => {
+            let numbers = rows.values();
+            Some(Present::new(Bits::collect(numbers.len(), |at| {
+                named.has(at) && present.has(numbers[at] as usize)
+            })))
+        }
     }
 }
 
