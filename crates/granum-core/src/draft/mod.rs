@@ -19,6 +19,8 @@ use crate::tally::{LinkTally, Problem, Report};
 pub struct DraftedFiles {
     /// Their paths.
     pub paths: Vec<String>,
+    /// The columns of any of them, where some of the table's files lack some.
+    pub columns: Vec<String>,
     /// The sign between fields, if it is no comma.
     pub delimiter: Option<char>,
     /// The encoding, if it has to be named.

@@ -29,7 +29,7 @@ pub(super) fn input(
     let stacked = files.len() > 1;
     for (files, name) in files.iter().zip(part_names(&table.name, files.len())) {
         out.push_str(&format!("input {} from {}\n", plan_name(&name), sources(files)));
-        let reads = reads(table, refused, as_text, stacked);
+        let reads = reads(table, files, refused, as_text, stacked);
         if !reads.is_empty() {
             out.push_str(&format!("  read {}\n", reads.join("\n       ")));
         }
@@ -92,7 +92,13 @@ fn sources(files: &DraftedFiles) -> String {
 }
 
 /// How columns are read. Where inputs are stacked, each column must have one type in all of them.
-fn reads(table: &RelatedTable, refused: &Refused, as_text: &AsText, stacked: bool) -> Vec<String> {
+fn reads(
+    table: &RelatedTable,
+    files: &DraftedFiles,
+    refused: &Refused,
+    as_text: &AsText,
+    stacked: bool,
+) -> Vec<String> {
     let read = |column: &ColumnSurvey| {
         let named = (table.name.clone(), column.name.clone());
         let read = if as_text.contains(&named) {
@@ -108,7 +114,9 @@ fn reads(table: &RelatedTable, refused: &Refused, as_text: &AsText, stacked: boo
         };
         Some(format!("{} as {read}", plan_name(&column.name)))
     };
-    table.survey.columns.iter().filter_map(read).collect()
+    let there =
+        |column: &&ColumnSurvey| files.columns.is_empty() || files.columns.contains(&column.name);
+    table.survey.columns.iter().filter(there).filter_map(read).collect()
 }
 
 /// A count with its thousands set off, and its noun.

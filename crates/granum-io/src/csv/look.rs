@@ -221,11 +221,19 @@ pub(super) fn said_by_itself(text: &[u8]) -> Option<u8> {
 /// Words that a line begins with which adds up those above it.
 const TOTALS: [&str; 6] = ["total", "sum", "subtotal", "grand total", "rows", "records"];
 
+/// Whether a line that begins with this field adds up those above it.
+pub(super) fn totals(first: &str) -> bool {
+    let first = first.trim().to_lowercase();
+    TOTALS.iter().any(|word| {
+        first.strip_prefix(word).is_some_and(|rest| !rest.starts_with(char::is_alphanumeric))
+    })
+}
+
 /// How many records at the end of a file are no rows: of another width than the rows, or one that
 /// begins with a word for a total. Of a file that is packed, or in another encoding, nothing is known.
 fn footer(path: &Path, opening: Opening, text: &[u8], delimiter: u8) -> Option<u64> {
     const TAIL: u64 = 1 << 12;
-    const MOST: usize = 5;
+    const LINES: usize = 16;
     let (width, agreeing) = usual_width(&records(text, delimiter));
     if !opening.is_plain() || agreeing < 2 {
         return None;
@@ -235,35 +243,42 @@ fn footer(path: &Path, opening: Opening, text: &[u8], delimiter: u8) -> Option<u
     file.seek(SeekFrom::Start(length.saturating_sub(TAIL))).ok()?;
     let mut tail = vec![];
     file.read_to_end(&mut tail).ok()?;
-    // A quote may have been opened before what is seen here.
-    if memchr::memchr(b'"', &tail).is_some() && length > TAIL {
-        return None;
+    if length <= TAIL {
+        return footer_of(&tail, delimiter, width, false);
     }
-    let begin = if length > TAIL { memchr::memchr(b'\n', &tail)? + 1 } else { 0 };
-    let mut scanner = Scanner::new(&tail[begin..], delimiter);
+    // A record may go over several lines, and a quote may have been opened before what is seen here:
+    // then rows seem to have other widths, and begin with another line.
+    let quoted = memchr::memchr(b'"', &tail).is_some();
+    let lines = memchr::memchr_iter(b'\n', &tail).take(LINES);
+    let mut begun = lines.map(|end| footer_of(&tail[end + 1..], delimiter, width, quoted));
+    begun.find_map(|found| found)
+}
+
+/// How many records at the end of the last of a file are no rows. Where that is `unsure` to begin
+/// with a row, all records before them must be rows.
+fn footer_of(tail: &[u8], delimiter: u8, width: usize, unsure: bool) -> Option<u64> {
+    const MOST: usize = 5;
+    let mut scanner = Scanner::new(tail, delimiter);
     let mut found: Vec<(usize, String)> = vec![];
     let mut fields = vec![];
     loop {
         let start = scanner.position();
-        if !matches!(scanner.next(&mut fields), Ok(true)) {
+        if !scanner.next(&mut fields).ok()? {
             break;
         }
-        let record = String::from_utf8_lossy(&tail[begin + start..begin + scanner.position()]);
+        let record = String::from_utf8_lossy(&tail[start..scanner.position()]);
         if !record.trim_matches(['\r', '\n']).is_empty() {
             let first = record.split(char::from(delimiter)).next().unwrap_or_default();
-            found.push((fields.len(), first.trim().to_lowercase()));
+            found.push((fields.len(), first.to_owned()));
         }
     }
-    let totals = |first: &str| {
-        TOTALS.iter().any(|word| {
-            first.strip_prefix(word).is_some_and(|rest| !rest.starts_with(char::is_alphanumeric))
-        })
-    };
     // A record that is cut off is as short as a footer; only what reads like one is taken for it.
     let odd = |(own, first): &(usize, String)| totals(first) || (*own == 1 && width > 2);
     let count = found.iter().rev().take_while(|record| odd(record)).count();
     let rows = found.len() - count;
-    (count > 0 && count <= MOST && rows > 1 && found[rows - 1].0 == width).then_some(count as u64)
+    let seen = if unsure { &found[..rows] } else { &found[rows.saturating_sub(1)..rows] };
+    let sure = rows > 1 && seen.iter().all(|(own, _)| *own == width);
+    (count > 0 && count <= MOST && sure).then_some(count as u64)
 }
 
 fn line_ends(text: &[u8]) -> LineEnds {

@@ -5,6 +5,7 @@ use granum_core::table::Lines;
 use memchr::memchr_iter;
 
 use super::grid::{BLOCK, Grid};
+use super::look::totals;
 use super::part::{CsvPart, cell};
 use super::scan::{Field, Scanner};
 
@@ -125,6 +126,8 @@ impl<'a> Records<'a> {
                  header too"
             } else if found > width {
                 "a delimiter within a field needs quotes around the field"
+            } else if self.fields.first().is_some_and(|first| totals(&cell(self.text, *first))) {
+                "lines below the rows are left out by  footer N  behind the path"
             } else {
                 "the row is cut off, or its fields have another delimiter"
             },

@@ -1,7 +1,7 @@
 //! `draft`: a first plan from files.
 
 use granum_core::draft::{DraftedFiles, draft};
-use granum_core::engine::RunError;
+use granum_core::engine::{RunError, SourceError};
 use granum_io::Files;
 
 use super::files::{self, Looked};
@@ -18,8 +18,11 @@ pub(super) fn run(printer: &mut Printer, names: &[String], reading: &Reading) ->
         Err(error) => return files::failed(printer, reading.format, &error),
     };
     let tables = relations.tables.iter();
-    let drafted: Vec<Vec<DraftedFiles>> =
-        tables.map(|table| drafted(&table.survey.files, &looked, table.filling)).collect();
+    let tables = tables.map(|table| drafted(&folder, &table.survey.files, &looked, table.filling));
+    let drafted = match tables.collect::<Result<Vec<_>, SourceError>>() {
+        Ok(drafted) => drafted,
+        Err(error) => return files::failed(printer, reading.format, &error),
+    };
     let progress = Progress::new(printer.global.quiet);
     let made = draft(&relations, &drafted, &folder, &progress);
     let _ = progress.finish();
@@ -47,25 +50,37 @@ pub(super) fn run(printer: &mut Printer, names: &[String], reading: &Reading) ->
 }
 
 /// The files of a table, by how they are written.
-fn drafted(paths: &[String], looked: &[Looked], filling: bool) -> Vec<DraftedFiles> {
+fn drafted(
+    folder: &Files,
+    paths: &[String],
+    looked: &[Looked],
+    filling: bool,
+) -> Result<Vec<DraftedFiles>, SourceError> {
     let mut groups: Vec<DraftedFiles> = vec![];
     for path in paths {
-        let look = looked.iter().find(|looked| looked.file == *path).map(|looked| &looked.look);
+        let looked = looked.iter().find(|looked| looked.file == *path);
+        let columns = match looked.filter(|_| filling) {
+            Some(looked) => files::open(folder, "", &[looked], false)?.1.shape().columns,
+            None => vec![],
+        };
+        let look = looked.map(|looked| &looked.look);
         let own = DraftedFiles {
             paths: vec![],
+            columns: vec![],
             delimiter: look.map(|look| look.delimiter).filter(|sign| *sign != ','),
             encoding: look.and_then(|look| look.named_encoding.clone()),
             header_at: look.and_then(|look| look.header_at),
             footer: look.and_then(|look| look.footer),
             filling,
         };
-        let alike = groups
-            .iter_mut()
-            .find(|group| DraftedFiles { paths: vec![], ..(*group).clone() } == own);
-        match alike {
-            Some(group) => group.paths.push(path.clone()),
-            None => groups.push(DraftedFiles { paths: vec![path.clone()], ..own }),
-        }
+        let bare =
+            |group: &DraftedFiles| DraftedFiles { paths: vec![], columns: vec![], ..group.clone() };
+        let at = groups.iter().position(|group| bare(group) == own).unwrap_or_else(|| {
+            groups.push(own);
+            groups.len() - 1
+        });
+        groups[at].paths.push(path.clone());
+        groups[at].columns.extend(columns.into_iter().map(|(name, _)| name));
     }
-    groups
+    Ok(groups)
 }

@@ -251,6 +251,13 @@ fn lines_below_the_rows_are_left_out_and_told() {
     }
     folder.plan("input t from \"t.csv\" footer 0\n");
     folder.run().code(2).complains("expected how many lines stand below the rows");
+    folder.plan("input t from \"t.csv\"\noutput t to \"o.csv\"\n");
+    folder.file("t.csv", "k,n,m\nA,1,1\nB,2,2\nTotal: 2 rows\n");
+    folder.run().code(3).complains("left out by  footer N  behind the path");
+    // Quotes do not hide it, wherever the part begins that is looked at.
+    let quoted = |row: u32| format!("M{row},\"a, \"\"b\"\"\n c{row}\"\n");
+    let quoted = (0..3_000).map(quoted).collect::<Vec<String>>().concat();
+    assert!(surveyed(format!("k,n\n{quoted}Total: 3000\n").as_bytes()).contains("1 line below"));
     // A last row that only looks like one is a row.
     assert!(!surveyed(b"k,n\nA,1\nB,2\nTotally green,3\n").contains("footer"));
     assert!(surveyed(b"k,n\nA,1\nB,2\nTotal,3\n").contains("footer 1"));
