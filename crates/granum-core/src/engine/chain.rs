@@ -4,23 +4,23 @@
 
 use rayon::prelude::*;
 use std::collections::HashMap;
-use std::ops::Range;
+use std::ops::{Deref, Range};
 use std::sync::Arc;
 use std::sync::atomic::AtomicU64;
 
 use super::check::CheckSum;
-use super::demand::{Demand, input_of};
-use super::faults::{Faults, GroupFaults};
-use super::operations::{Naming, Passed, StepRunner, encoded, run};
+use super::demand::Demand;
+use super::passing::{Passed, encoded, run};
 use super::ports::{Encoder, Observer, Output, OutputError, SourceError};
 use super::read::Reading;
-use super::streaming::{GatherStep, Gathering, Partial, partial, streams};
 use super::sums::TableSum;
 use crate::aggregate::AllRows;
 use crate::bug::{Sure, bug};
-use crate::expr::World;
-use crate::resolve::{GatherId, Plan, Proof, Source, Step, UnitsPlan};
-use crate::step::units::Trouble;
+use crate::resolve::{Plan, Source};
+use crate::step::{
+    Around, GatherStep, Gathering, Naming, OnRows, Pace, Partial, RowsBecome, StepRunner, Trouble,
+    partial, streams,
+};
 use crate::table::{Batch, Places, Rows, Stack, Table, TableId};
 use crate::tally::{Problem, UnitsTrouble};
 
@@ -29,13 +29,33 @@ pub(super) const BATCH: usize = 1 << 12;
 
 /// What all parts of a run look at and none changes.
 pub(super) struct Context<'a> {
-    pub plan: &'a Plan,
+    /// What steps see of it.
+    pub around: Around<'a>,
     pub demand: &'a Demand,
-    pub world: &'a World,
     pub encoders: &'a [TableEncoder],
-    pub faults: &'a HashMap<GatherId, Faults>,
-    pub grouped: &'a GroupFaults,
     pub observer: &'a dyn Observer,
+}
+
+impl<'a> Deref for Context<'a> {
+    type Target = Around<'a>;
+
+    fn deref(&self) -> &Around<'a> {
+        &self.around
+    }
+}
+
+impl<'a> Context<'a> {
+    /// A step of a table at its work.
+    pub fn runner(
+        &self,
+        table: TableId,
+        step: usize,
+        naming: Naming<'a>,
+        zeros: &'a AtomicU64,
+    ) -> StepRunner<'a> {
+        let last_use = &self.demand.tables[table.0].last_use;
+        StepRunner { around: self.around, table, step, last_use, naming, zeros }
+    }
 }
 
 /// What makes bytes of a table's rows for one output.
@@ -91,25 +111,17 @@ impl Chain {
     /// Whether an operation must see all rows at once.
     pub fn is_whole(&self, plan: &Plan, op: Op) -> bool {
         let Op::Step { at, step } = op else { return false };
-        match &plan.tables[self.tables[at].0].steps[step].step {
-            Step::Dedupe { .. }
-            | Step::DedupeBy { .. }
-            | Step::OneRow(_)
-            | Step::Grouped(_)
-            | Step::Sort(_)
-            | Step::Top(_) => true,
-            Step::Grain { proof, .. } => *proof != Proof::Follows,
-            _ => false,
-        }
+        let step = &plan.tables[self.tables[at].0].steps[step].step;
+        step.work().pace() == Pace::Whole
     }
 
     /// Whether some operations leave every row where it is.
     fn keeps_rows(&self, plan: &Plan, ops: &[Op]) -> bool {
         ops.iter().all(|op| match op {
-            Op::Step { at, step } => matches!(
-                plan.tables[self.tables[*at].0].steps[*step].step,
-                Step::Assign(_) | Step::Names | Step::Grain { .. }
-            ),
+            Op::Step { at, step } => {
+                let step = &plan.tables[self.tables[*at].0].steps[*step].step;
+                step.work().rows() == RowsBecome::Same
+            }
             // Slots are numbered anew for the next table.
             Op::Finish { at } => *at + 1 == self.tables.len(),
         })
@@ -135,7 +147,7 @@ pub(super) fn run_chain(
     outputs: &mut [Option<Box<dyn Output>>],
 ) -> Result<ChainEnd, Stop> {
     let plan = context.plan;
-    let input = input_of(plan, chain.tables[0]);
+    let input = plan.input_of(chain.tables[0]);
     let mut run = ChainRun {
         context,
         chain,
@@ -225,6 +237,29 @@ pub(super) struct ChainRun<'a> {
 impl ChainRun<'_> {
     pub fn naming(&self) -> Naming<'_> {
         Naming { input: self.input, places: self.places.as_ref() }
+    }
+
+    /// Does a step that sees all rows at once.
+    fn whole_step(&mut self, op: Op, batch: &mut Batch) -> Result<(), Stop> {
+        let Op::Step { at, step } = op else { return Ok(()) };
+        let table = self.chain.tables[at];
+        let zeros = AtomicU64::new(0);
+        let mut total = self.total.take();
+        let runner = self.context.runner(table, step, self.naming(), &zeros);
+        runner.release(batch);
+        let own = total.as_mut().filter(|(of, _)| *of == at).map(|(_, total)| total);
+        let done =
+            runner.plan().steps[step].step.work().work(&runner, OnRows { batch, total: own });
+        self.total = total;
+        self.end.sums[at].zero_divisions += zeros.into_inner();
+        let left = done?;
+        if let Some(sum) = &left.sum {
+            self.end.sums[at].steps[step].absorb(sum);
+        }
+        if let Some(row) = left.total {
+            self.total = Some((at, row));
+        }
+        Ok(())
     }
 
     /// The rows of the finished table that the chain begins with.
@@ -483,13 +518,9 @@ impl ChainRun<'_> {
 
     /// Quantities that could not be counted stop the table, all of them told at once.
     fn units_troubles(&mut self) -> Result<(), Stop> {
-        let Some((at, step, _)) = self.troubles.first() else { return Ok(()) };
-        let (at, step) = (*at, *step);
+        let Some((at, step, first)) = self.troubles.first() else { return Ok(()) };
+        let (at, step, of) = (*at, *step, first.of.clone());
         let table = &self.context.plan.tables[self.chain.tables[at].0];
-        let of = match &table.steps[step].step {
-            Step::Units(UnitsPlan { of_text, .. }) => of_text.clone(),
-            _ => String::new(),
-        };
         let mut troubles: Vec<UnitsTrouble> = vec![];
         for (_, _, trouble) in self.troubles.drain(..).filter(|(a, s, _)| (*a, *s) == (at, step)) {
             let examples = trouble.examples.into_iter().map(|(_, text, place)| (text, place));
@@ -536,12 +567,8 @@ impl ChainRun<'_> {
 fn gather_step<'a>(context: &Context<'a>, chain: &Chain, op: usize) -> Option<GatherStep<'a>> {
     let Op::Step { at, step } = *chain.ops.get(op)? else { return None };
     let table = &context.plan.tables[chain.tables[at].0];
-    match &table.steps[step].step {
-        Step::OneRow(plan) if streams(context.plan, plan) => {
-            Some(GatherStep { at, step, plan, table })
-        }
-        _ => None,
-    }
+    let plan = table.steps[step].step.work().groups()?;
+    streams(context.plan, plan).then_some(GatherStep { at, step, plan, table })
 }
 
 /// The groups of a batch, which is let go.
@@ -554,7 +581,7 @@ fn gather_part(
 ) -> Result<Partial, Problem> {
     let GatherStep { at, step, plan, .. } = gather;
     let zeros = AtomicU64::new(0);
-    let runner = StepRunner { context, chain, at, step, naming, zeros: &zeros };
+    let runner = context.runner(chain.tables[at], step, naming, &zeros);
     let batch = std::mem::take(&mut passed.batch);
     let found = partial(plan, &runner, &batch);
     let zeros = zeros.into_inner();

@@ -3,12 +3,11 @@
 use std::sync::atomic::AtomicU64;
 
 use super::chain::Context;
-use super::gather::values;
-use super::operations::{Naming, finished_problem, finished_slots, grain_values};
 use crate::aggregate::AllRows;
 use crate::expr::{Failing, Kind, Scope, Typed, World, evaluate, truth};
 use crate::resolve::{CheckKind, CheckPlan, Plan, Total};
-use crate::table::{Batch, Rows, Table, TableId};
+use crate::step::{Naming, finished_problem, finished_slots, grain_values, values};
+use crate::table::{Batch, TableId};
 use crate::tally::{CheckTally, FailedRow, Problem, RowReason, share_text};
 use crate::value::{Scalar, Scale, decimal};
 
@@ -121,14 +120,6 @@ pub(super) fn passing(
         }
     }
     Ok((checks, totals))
-}
-
-/// The rows of a finished table with its columns as slots, and itself among its origins.
-pub(super) fn finished_rows(table: &Table, id: TableId) -> Batch {
-    let mut origins: Vec<_> =
-        table.origins.iter().filter(|(origin, _)| *origin != id).cloned().collect();
-    origins.push((id, Rows::same(table.rows)));
-    Batch::new(table.rows, table.columns.clone(), origins)
 }
 
 /// A check's tally from what was found in its rows.

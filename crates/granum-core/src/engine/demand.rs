@@ -5,8 +5,7 @@ use std::collections::HashSet;
 
 use crate::expr::{Kind, Typed};
 use crate::resolve::{
-    CheckKind, DedupeRule, GatherId, GroupedPlan, Hop, Lay, LinkId, MistakePlan, Plan, Required,
-    SlotId, Source, Step, TablePlan, TotalId,
+    CheckKind, GatherId, Hop, Lay, LinkId, MistakePlan, Plan, Required, SlotId, Source, TotalId,
 };
 use crate::table::TableId;
 
@@ -196,7 +195,7 @@ impl Demand {
     /// Every row can be traced to the input it came from, so that messages name its line.
     fn name_rows(&mut self, plan: &Plan) {
         for at in 0..plan.tables.len() {
-            let input = input_of(plan, TableId(at));
+            let input = plan.input_of(TableId(at));
             if !self.tables[at].origins.contains(&input) {
                 self.tables[at].origins.push(input);
             }
@@ -280,13 +279,13 @@ impl Demand {
         }
         // What can fail is worked whether or not anything needs its value: a plan holds or does not
         // hold, whichever of its results are looked at.
-        let grouped: HashSet<SlotId> = grouped_slots(table).collect();
+        let lacking: HashSet<SlotId> =
+            table.steps.iter().flat_map(|step| step.step.work().may_lack()).collect();
         let can_fail = |value: &Typed| {
-            value.can_fail() || value.slots().iter().any(|slot| grouped.contains(slot))
+            value.can_fail() || value.slots().iter().any(|slot| lacking.contains(slot))
         };
         for (at, step) in table.steps.iter().enumerate() {
-            let Step::Assign(assigned) = &step.step else { continue };
-            for (slot, _) in assigned.iter().filter(|(_, value)| can_fail(value)) {
+            for (slot, _) in step.step.work().assigned().iter().filter(|(_, v)| can_fail(v)) {
                 self.use_slot(id, *slot, at);
             }
         }
@@ -305,69 +304,17 @@ impl Demand {
             }
         }
         for (at, step) in table.steps.iter().enumerate().rev() {
-            match &step.step {
-                Step::Assign(assigned) => {
-                    for (slot, value) in assigned.iter().rev() {
-                        if self.tables[id.0].last_use[slot.0].is_some() {
-                            self.use_all(plan, id, value, at);
-                        }
-                    }
-                    // What a change replaces is summed for the tally.
-                    for tracked in &table.tracked {
-                        let changed =
-                            tracked.versions.iter().skip(1).any(|(from, _)| *from == at + 1);
-                        if let Some(old) = tracked.slot_before(at).filter(|_| changed) {
-                            self.use_slot(id, old, at);
-                        }
-                    }
+            let work = step.step.work();
+            for (slot, value) in work.assigned().iter().rev() {
+                if self.tables[id.0].last_use[slot.0].is_some() {
+                    self.use_all(plan, id, value, at);
                 }
-                Step::Filter { condition, .. } => self.use_all(plan, id, condition, at),
-                Step::Dedupe { slots } => {
-                    slots.iter().for_each(|slot| self.use_slot(id, *slot, at));
-                }
-                Step::DedupeBy { keys, rule, copies } => {
-                    keys.iter().for_each(|key| self.use_all(plan, id, key, at));
-                    if let DedupeRule::Best(best) = rule {
-                        best.iter().for_each(|(_, slot)| self.use_slot(id, *slot, at));
-                    }
-                    copies.iter().for_each(|slot| self.use_slot(id, *slot, at));
-                }
-                Step::Units(units) => {
-                    self.use_all(plan, id, &units.of, at);
-                    if let Some((old, _)) = units.counted {
-                        self.use_slot(id, old, at);
-                    }
-                    units.split.iter().for_each(|(old, _, _)| self.use_slot(id, *old, at));
-                }
-                Step::Grain { columns, .. } => {
-                    columns.iter().for_each(|(_, slot)| self.use_slot(id, *slot, at));
-                }
-                Step::OneRow(one_row) => {
-                    one_row.keys.iter().for_each(|(key, ..)| self.use_all(plan, id, key, at));
-                    for part in one_row.results.iter().flat_map(|(result, _)| result.parts()) {
-                        self.use_all(plan, id, part, at);
-                    }
-                    // What the tally says of amounts before, also of those that end here.
-                    for tracked in &table.tracked {
-                        if let Some(old) = tracked.slot_before(at) {
-                            self.use_slot(id, old, at);
-                        }
-                    }
-                }
-                Step::Grouped(grouped) => {
-                    for part in grouped.iter().flat_map(GroupedPlan::parts) {
-                        self.use_all(plan, id, part, at);
-                    }
-                }
-                Step::Sort(by) => by.iter().for_each(|(by, _)| self.use_all(plan, id, by, at)),
-                Step::Top(top) => {
-                    for part in std::iter::once(&top.by).chain(&top.per) {
-                        self.use_all(plan, id, part, at);
-                    }
-                    top.grain.iter().for_each(|slot| self.use_slot(id, *slot, at));
-                }
-                Step::Names => {}
             }
+            work.expressions().into_iter().for_each(|typed| self.use_all(plan, id, typed, at));
+            work.slots().into_iter().for_each(|slot| self.use_slot(id, slot, at));
+            // What is replaced or ends is summed for the tally.
+            let summed = table.tracked.iter().filter_map(|tracked| tracked.ends_or_changes(at));
+            summed.for_each(|slot| self.use_slot(id, slot, at));
         }
         if let Source::Base(base) = table.source {
             for (slot, column) in &table.imports {
@@ -443,24 +390,6 @@ impl Demand {
     }
 }
 
-/// The slots of values of groups: one may have none.
-fn grouped_slots(table: &TablePlan) -> impl Iterator<Item = SlotId> {
-    let grouped = table.steps.iter().filter_map(|step| match &step.step {
-        Step::Grouped(plans) => Some(plans),
-        _ => None,
-    });
-    grouped.flatten().map(|plan| plan.slot)
-}
-
-/// The input that a table's rows began in.
-pub(crate) fn input_of(plan: &Plan, table: TableId) -> TableId {
-    let mut at = table;
-    while let Source::Base(base) = plan.tables[at.0].source {
-        at = base;
-    }
-    at
-}
-
 /// Whether an expression looks at nothing but the row itself.
 fn stays_in_row(typed: &Typed) -> bool {
     let mut stays = true;
@@ -498,24 +427,9 @@ pub(crate) fn needs(plan: &Plan, work: Work) -> Vec<Work> {
     match work {
         Work::Table(table) => {
             let table = &plan.tables[table.0];
-            for step in &table.steps {
-                match &step.step {
-                    Step::Assign(assigned) => assigned.iter().for_each(|(_, value)| paths(value)),
-                    Step::Filter { condition, .. } => paths(condition),
-                    Step::DedupeBy { keys, .. } => keys.iter().for_each(&mut paths),
-                    Step::Units(units) => paths(&units.of),
-                    Step::OneRow(plan) => {
-                        plan.keys.iter().for_each(|(key, ..)| paths(key));
-                        let parts = plan.results.iter().flat_map(|(result, _)| result.parts());
-                        parts.for_each(&mut paths);
-                    }
-                    Step::Grouped(grouped) => {
-                        grouped.iter().flat_map(GroupedPlan::parts).for_each(&mut paths);
-                    }
-                    Step::Sort(by) => by.iter().for_each(|(by, _)| paths(by)),
-                    Step::Top(top) => std::iter::once(&top.by).chain(&top.per).for_each(&mut paths),
-                    Step::Dedupe { .. } | Step::Grain { .. } | Step::Names => {}
-                }
+            for work in table.steps.iter().map(|step| step.step.work()) {
+                work.assigned().iter().for_each(|(_, value)| paths(value));
+                work.expressions().into_iter().for_each(&mut paths);
             }
             match &table.source {
                 Source::Base(base) => needed.push(Work::Table(*base)),

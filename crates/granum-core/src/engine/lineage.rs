@@ -3,7 +3,7 @@
 
 use super::chain::Context;
 use crate::bug::Sure;
-use crate::resolve::{Lay, Plan, SeveralPlan, Source, Step};
+use crate::resolve::{Lay, Plan, SeveralPlan, Source};
 use crate::table::{Column, Rows, TableId};
 use crate::tally::StackedTwice;
 
@@ -13,7 +13,7 @@ fn chain(plan: &Plan, table: TableId) -> Vec<TableId> {
     let mut chain = vec![table];
     let mut at = table;
     while let Source::Base(base) = plan.tables[at.0].source
-        && !plan.tables[at.0].steps.iter().any(|step| matches!(step.step, Step::OneRow(_)))
+        && !plan.tables[at.0].steps.iter().any(|step| step.step.work().groups().is_some())
     {
         chain.push(base);
         at = base;

@@ -6,10 +6,8 @@ use std::collections::BTreeMap;
 
 use super::beside::Beside;
 use super::chain::Stop;
-use super::check::finished_rows;
 use super::demand::Purpose;
 use super::links::{keys, missing_keys, spread};
-use super::operations::Naming;
 use super::ports::{Observer, Sources};
 use super::run::{Inputs, Run, RunError};
 use super::show::{find_link, find_table};
@@ -17,6 +15,7 @@ use crate::grain::{EXAMPLES, examples, repeated};
 use crate::lang::{Diagnostic, DiagnosticKind, PlanTree, Span};
 use crate::link::{BlankKeys, KeyTable, Keys, LinkIndex, Missing, compare, near_misses};
 use crate::resolve::{LinkId, Plan};
+use crate::step::{Naming, finished_rows};
 use crate::table::{Amount, Bits, Column, TableId, Texts};
 use crate::tally::{MissingKey, NearMiss, Problem, RepeatedKey, Spread};
 use crate::value::Type;

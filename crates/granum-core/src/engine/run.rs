@@ -4,12 +4,9 @@ use std::collections::{HashMap, HashSet};
 
 use super::chain::{Chain, ChainEnd, Context, Stop, TableEncoder, run_chain};
 use super::check::{
-    CheckSum, check_over, finished_rows, rows_tally, skipped, total_over, totals_of, totals_tally,
+    CheckSum, check_over, rows_tally, skipped, total_over, totals_of, totals_tally,
 };
 use super::demand::{Demand, Purpose, Work, check_needs, needs};
-use super::faults::{Faults, GroupFaults};
-use super::gather::group_problem;
-use super::operations::Naming;
 use super::ports::{
     InputSource, Observer, Output, OutputError, Outputs, SourceError, SourceErrorKind, Sources,
 };
@@ -22,6 +19,7 @@ use crate::lang::{Diagnostic, DiagnosticKind, PlanTree};
 use crate::resolve::{
     CheckKind, GatherId, InputShape, LinkId, Plan, Source, Total, TotalId, input_specs, resolve,
 };
+use crate::step::{Around, Faults, GroupFaults, Naming, finished_rows, group_problem};
 use crate::table::{Batch, TableId};
 use crate::tally::{CheckTally, LinkTally, Problem, Report, Written};
 
@@ -280,12 +278,14 @@ impl<'a> Run<'a> {
         let chain = Chain::new(self.plan, tables);
         let first = &self.plan.tables[chain.tables[0].0];
         let context = Context {
-            plan: self.plan,
+            around: Around {
+                plan: self.plan,
+                world: &self.world,
+                faults: &self.faults,
+                grouped: &self.grouped,
+            },
             demand: &self.demand,
-            world: &self.world,
             encoders: &self.encoders,
-            faults: &self.faults,
-            grouped: &self.grouped,
             observer: self.observer,
         };
         let reading = match (&first.source, inputs.source(&first.name)) {
@@ -342,12 +342,14 @@ impl<'a> Run<'a> {
 
     pub(super) fn context(&self) -> Context<'_> {
         Context {
-            plan: self.plan,
+            around: Around {
+                plan: self.plan,
+                world: &self.world,
+                faults: &self.faults,
+                grouped: &self.grouped,
+            },
             demand: &self.demand,
-            world: &self.world,
             encoders: &self.encoders,
-            faults: &self.faults,
-            grouped: &self.grouped,
             observer: self.observer,
         }
     }

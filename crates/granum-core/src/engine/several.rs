@@ -3,12 +3,11 @@
 use std::collections::BTreeMap;
 
 use super::chain::Context;
-use super::check::finished_rows;
-use super::operations::Naming;
 use crate::aggregate::number;
 use crate::bug::Sure;
 use crate::lang::Span;
 use crate::resolve::{Lay, SeveralPlan, SlotId};
+use crate::step::{Naming, finished_rows};
 use crate::table::{Batch, Column, Rows, Table, TableId};
 use crate::tally::{Part, Problem, RepeatedKey, RowReason, StackedTwice};
 use crate::value::{Scalar, Type, decimal};

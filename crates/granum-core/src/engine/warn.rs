@@ -1,9 +1,9 @@
 //! What the finished tables and links show to be usually a mistake.
 
-use super::one_row::shared_name;
 use super::run::Run;
 use crate::aggregate::number;
-use crate::resolve::{Allowance, LinkId, MistakePlan, Step};
+use crate::resolve::{Allowance, LinkId, MistakePlan};
+use crate::step::shared_name;
 use crate::table::TableId;
 use crate::tally::{Allowed, Mistake, Warning};
 
@@ -23,7 +23,6 @@ impl Run<'_> {
                 allowed("repeated-rows", &|one| one.table == Some(TableId(at)));
             }
             for (step_at, (step, sum)) in table.steps.iter().zip(&sum.steps).enumerate() {
-                let Step::OneRow(_) = step.step else { continue };
                 let here = |one: &Allowance| {
                     one.table == Some(TableId(at)) && one.steps.contains(&step_at)
                 };

@@ -18,10 +18,11 @@ mod ways;
 mod worth;
 
 pub(crate) use plan::{
-    AggregatePlan, Allowance, CalendarPlan, CheckKind, CheckPlan, DedupeRule, Gather, GatherId,
-    GatherWhat, GroupedPlan, GroupedWhat, Hop, Lay, LinkId, LinkPlan, MistakePlan, OneRowPlan,
-    Plan, Proof, Required, SeveralPlan, SlotId, Source, Step, TablePlan, TopPlan, Total, TotalId,
-    UnitsPlan,
+    AggregatePlan, Allowance, AssignPlan, CalendarPlan, CheckKind, CheckPlan, DedupeByPlan,
+    DedupePlan, DedupeRule, FilterPlan, Gather, GatherId, GatherWhat, GrainCheck, GroupedPlan,
+    GroupedPlans, GroupedWhat, Hop, Lay, LinkId, LinkPlan, MistakePlan, NamesPlan, OneRowPlan,
+    Plan, Proof, Required, SeveralPlan, SlotId, SortPlan, Source, Step, TablePlan, TopPlan, Total,
+    TotalId, UnitsPlan,
 };
 pub use plan::{InputColumn, InputSpec, ReadRule, WrittenApart};
 

@@ -51,6 +51,17 @@ pub(crate) struct Plan {
     pub outputs: Vec<OutputPlan>,
 }
 
+impl Plan {
+    /// The table without a base that a table's rows began in: mostly an input.
+    pub(crate) fn input_of(&self, table: TableId) -> TableId {
+        let mut at = table;
+        while let Source::Base(base) = self.tables[at.0].source {
+            at = base;
+        }
+        at
+    }
+}
+
 /// A warning that a plan allows where it arises.
 #[derive(Debug)]
 pub(crate) struct Allowance {
@@ -300,6 +311,12 @@ impl Tracked {
         self.versions.iter().rev().find(|(from, _)| *from <= step).map(|(_, slot)| *slot)
     }
 
+    /// The slot of the amount right before a step that replaces or ends it.
+    pub fn ends_or_changes(&self, step: usize) -> Option<SlotId> {
+        let changes = self.versions.iter().skip(1).any(|(from, _)| *from == step + 1);
+        self.slot_before(step).filter(|_| changes || self.ends_at == Some(step))
+    }
+
     /// The slot of its latest version.
     pub fn last_slot(&self) -> SlotId {
         self.versions[self.versions.len() - 1].1
@@ -318,40 +335,67 @@ pub(crate) struct StepPlan {
     pub grain: Option<(Vec<String>, Vec<String>)>,
 }
 
+/// A step of a table; what it does is said by its work (see `crate::step`).
 #[derive(Debug)]
 pub(crate) enum Step {
-    /// New slots, worked one after another.
-    Assign(Vec<(SlotId, Typed)>),
-    /// `keep` and `drop`.
-    Filter {
-        keep: bool,
-        condition: Typed,
-    },
-    /// Rows equal in all of these to one before are dropped.
-    Dedupe {
-        slots: Vec<SlotId>,
-    },
-    DedupeBy {
-        keys: Vec<Typed>,
-        rule: DedupeRule,
-        /// Rows equal in all of these are exact copies.
-        copies: Vec<SlotId>,
-    },
+    Assign(AssignPlan),
+    Filter(FilterPlan),
+    Dedupe(DedupePlan),
+    DedupeBy(DedupeByPlan),
     Units(UnitsPlan),
-    /// The grain is checked.
-    Grain {
-        columns: Vec<(String, SlotId)>,
-        proof: Proof,
-    },
-    /// Names change; no value does.
-    Names,
-    /// Rows become groups.
+    Grain(GrainCheck),
+    Names(NamesPlan),
     OneRow(OneRowPlan),
-    /// What each row gets of its group.
-    Grouped(Vec<GroupedPlan>),
-    /// Rows in another order.
-    Sort(Vec<(Typed, bool)>),
+    Grouped(GroupedPlans),
+    Sort(SortPlan),
     Top(TopPlan),
+}
+
+/// New slots, worked one after another.
+#[derive(Debug)]
+pub(crate) struct AssignPlan(pub Vec<(SlotId, Typed)>);
+
+/// `keep` and `drop`.
+#[derive(Debug)]
+pub(crate) struct FilterPlan {
+    pub keep: bool,
+    pub condition: Typed,
+}
+
+/// Rows equal in all of these to one before are dropped.
+#[derive(Debug)]
+pub(crate) struct DedupePlan {
+    pub slots: Vec<SlotId>,
+}
+
+/// One row stays for each key.
+#[derive(Debug)]
+pub(crate) struct DedupeByPlan {
+    pub keys: Vec<Typed>,
+    pub rule: DedupeRule,
+    /// Rows equal in all of these are exact copies.
+    pub copies: Vec<SlotId>,
+}
+
+/// The grain is checked.
+#[derive(Debug)]
+pub(crate) struct GrainCheck {
+    pub columns: Vec<(String, SlotId)>,
+    pub proof: Proof,
+}
+
+/// Names change, columns are left out; no value does.
+#[derive(Debug)]
+pub(crate) struct NamesPlan;
+
+/// What each row gets of its groups.
+#[derive(Debug)]
+pub(crate) struct GroupedPlans(pub Vec<GroupedPlan>);
+
+/// Rows in another order: by what, and whether the greatest comes first.
+#[derive(Debug)]
+pub(crate) struct SortPlan {
+    pub by: Vec<(Typed, bool)>,
 }
 
 /// What is worked of the rows of a group.

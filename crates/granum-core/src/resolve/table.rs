@@ -241,5 +241,5 @@ impl Resolver<'_> {
 
 /// Rows with a blank key stay after `dedupe by`, until a grain is said.
 fn leaves_blank_keys(step: &StepPlan) -> bool {
-    matches!(step.step, Step::DedupeBy { .. })
+    matches!(step.step, Step::DedupeBy(_))
 }

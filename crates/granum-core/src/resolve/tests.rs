@@ -66,7 +66,7 @@ fn grains(text: &str) -> (Vec<String>, Vec<Proof>) {
     let plan = plan(text);
     let table = plan.tables.last().unwrap();
     let proofs = table.steps.iter().filter_map(|step| match &step.step {
-        Step::Grain { proof, .. } => Some(*proof),
+        Step::Grain(check) => Some(check.proof),
         _ => None,
     });
     let proofs = proofs.collect();

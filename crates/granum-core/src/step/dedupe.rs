@@ -1,11 +1,80 @@
 //! `dedupe`: which rows stay, and why the others go.
 use std::collections::HashMap;
 
+use super::{Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Work};
+use crate::expr::Typed;
 use crate::lang::Preference;
 use crate::link::{BlankKeys, KeyTable, Keys, compare};
-use crate::resolve::DedupeRule;
-use crate::table::{Bits, Column};
-use crate::tally::Cut;
+use crate::resolve::{DedupeByPlan, DedupePlan, DedupeRule, SlotId, TablePlan};
+use crate::table::{Batch, Bits, Column};
+use crate::tally::{Cut, Problem, StepDetail};
+
+fn columns(batch: &Batch, slots: &[SlotId]) -> Vec<Column> {
+    slots.iter().map(|slot| batch.slot(*slot).clone()).collect()
+}
+
+impl Work for DedupePlan {
+    fn slots(&self) -> Vec<SlotId> {
+        self.slots.clone()
+    }
+
+    fn pace(&self) -> Pace {
+        Pace::Whole
+    }
+
+    fn rows(&self) -> RowsBecome {
+        RowsBecome::Fewer
+    }
+
+    fn detail(&self, _: &TablePlan, _: usize, sum: &StepSum) -> StepDetail {
+        StepDetail::Dedupe(sum.cut)
+    }
+
+    fn work(&self, at: &StepRunner<'_>, on: OnRows<'_>) -> Result<Left, Problem> {
+        let (stays, cut) = copies(columns(on.batch, &self.slots), on.batch.rows);
+        Ok(Left::of(StepSum { cut, ..at.leave_out(on.batch, &stays) }))
+    }
+}
+
+impl DedupeByPlan {
+    /// The slots that decide which row of a key stays.
+    fn ranks(&self) -> Vec<SlotId> {
+        match &self.rule {
+            DedupeRule::Best(best) => best.iter().map(|(_, slot)| *slot).collect(),
+            DedupeRule::First | DedupeRule::Last => vec![],
+        }
+    }
+}
+
+impl Work for DedupeByPlan {
+    fn expressions(&self) -> Vec<&Typed> {
+        self.keys.iter().collect()
+    }
+
+    fn slots(&self) -> Vec<SlotId> {
+        [self.ranks(), self.copies.clone()].concat()
+    }
+
+    fn pace(&self) -> Pace {
+        Pace::Whole
+    }
+
+    fn rows(&self) -> RowsBecome {
+        RowsBecome::Fewer
+    }
+
+    fn detail(&self, _: &TablePlan, _: usize, sum: &StepSum) -> StepDetail {
+        StepDetail::Dedupe(sum.cut)
+    }
+
+    fn work(&self, at: &StepRunner<'_>, on: OnRows<'_>) -> Result<Left, Problem> {
+        let batch = on.batch;
+        let keys = at.columns(batch, self.keys.iter())?;
+        let (ranks, whole) = (columns(batch, &self.ranks()), columns(batch, &self.copies));
+        let (stays, cut) = by_key(keys, batch.rows, &self.rule, &ranks, whole);
+        Ok(Left::of(StepSum { cut, ..at.leave_out(batch, &stays) }))
+    }
+}
 
 /// Plain `dedupe`: of rows that are equal in all `columns` the first stays. Blank equals blank.
 pub(crate) fn copies(columns: Vec<Column>, rows: usize) -> (Bits, Cut) {
@@ -69,12 +138,7 @@ pub(crate) fn by_key(
 }
 
 /// Whether a later row wins over an earlier one: ties do. A blank never wins over a value.
-fn wins(
-    best: &[(Preference, crate::resolve::SlotId)],
-    ranks: &[Column],
-    row: usize,
-    over: usize,
-) -> bool {
+fn wins(best: &[(Preference, SlotId)], ranks: &[Column], row: usize, over: usize) -> bool {
     for ((preference, _), column) in best.iter().zip(ranks) {
         let order = match (column.is_blank(row), column.is_blank(over)) {
             (true, true) => continue,

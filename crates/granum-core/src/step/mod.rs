@@ -1,7 +1,155 @@
-//! The steps that are more than an expression.
+//! The steps of tables: what each reads, how rows come to it, what it makes of them, and what it
+//! leaves for the tally.
+//!
+//! Each step has a file of its own, whose [`Work`] says all that there is to know of it: what is needed
+//! before it, in which order things are done, how rows are sent through, and what is told are read from
+//! there, and from nowhere else.
 
-pub(crate) mod dedupe;
-pub(crate) mod units;
+mod assign;
+mod dedupe;
+mod faults;
+mod filter;
+mod grain;
+mod grouped;
+mod leading;
+mod names;
+mod naming;
+mod one_row;
+mod order;
+mod runner;
+mod sum;
+mod units;
+mod values;
+
+pub(crate) use faults::{Faults, GroupFaults};
+pub(crate) use leading::{row_of_way, values_of_way, way};
+pub(crate) use naming::{Naming, finished_problem, finished_rows, finished_slots, grain_values};
+pub(crate) use one_row::{GatherStep, Gathering, Partial, partial, shared_name, streams};
+pub(crate) use runner::{Around, StepRunner};
+pub(crate) use sum::{StepSum, add};
+pub(crate) use units::Trouble;
+pub(crate) use values::{group_problem, values};
+
+use crate::expr::Typed;
+use crate::resolve::{OneRowPlan, SlotId, Step, TablePlan};
+use crate::table::Batch;
+use crate::tally::{Problem, StepDetail};
+
+/// How rows come to a step.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Pace {
+    /// Some at a time, as they pass.
+    Passing,
+    /// All at once.
+    Whole,
+}
+
+/// What becomes of rows.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum RowsBecome {
+    /// Each stays where it is.
+    Same,
+    /// Each stays, in another order.
+    Moved,
+    /// Some go.
+    Fewer,
+    /// Each becomes none, one or several.
+    Several,
+    /// Many become one.
+    Groups,
+}
+
+/// The rows that a step is worked on.
+pub(crate) struct OnRows<'r> {
+    pub batch: &'r mut Batch,
+    /// The total's row of the table, where there is one.
+    pub total: Option<&'r mut Batch>,
+}
+
+/// What a step leaves beside its rows.
+#[derive(Default)]
+pub(crate) struct Left {
+    /// For the tally; nothing where nothing is told.
+    pub sum: Option<StepSum>,
+    /// Rows that stop the table, all of them told at once.
+    pub troubles: Vec<Trouble>,
+    /// The total's row, where the step makes one.
+    pub total: Option<Batch>,
+}
+
+impl Left {
+    /// A sum and nothing else.
+    pub fn of(sum: StepSum) -> Self {
+        Self { sum: Some(StepSum { seen: true, ..sum }), ..Self::default() }
+    }
+}
+
+/// A step.
+pub(crate) trait Work {
+    /// The expressions that it works on its rows, but for those in [`Work::assigned`].
+    fn expressions(&self) -> Vec<&Typed> {
+        vec![]
+    }
+
+    /// Slots with the expressions that make them, worked one after another where they are needed.
+    fn assigned(&self) -> &[(SlotId, Typed)] {
+        &[]
+    }
+
+    /// The slots that it looks at as they are.
+    fn slots(&self) -> Vec<SlotId> {
+        vec![]
+    }
+
+    /// The slots that it makes and that may have no value in some rows.
+    fn may_lack(&self) -> Vec<SlotId> {
+        vec![]
+    }
+
+    /// How rows come to it.
+    fn pace(&self) -> Pace;
+
+    /// What becomes of rows.
+    fn rows(&self) -> RowsBecome;
+
+    /// The groups that it makes of rows, if it does.
+    fn groups(&self) -> Option<&OneRowPlan> {
+        None
+    }
+
+    /// What is told of it, beside rows and amounts; `at` is its place in the table.
+    fn detail(&self, table: &TablePlan, at: usize, sum: &StepSum) -> StepDetail {
+        let _ = sum;
+        let ends = table.tracked.iter().filter(|tracked| tracked.ends_at == Some(at));
+        let names: Vec<String> = ends.map(|tracked| tracked.name.clone()).collect();
+        if names.is_empty() { StepDetail::Plain } else { StepDetail::Ends { names } }
+    }
+
+    /// Does it.
+    ///
+    /// # Errors
+    /// What stops the table.
+    fn work(&self, at: &StepRunner<'_>, on: OnRows<'_>) -> Result<Left, Problem>;
+}
+
+impl Step {
+    /// What a step is and does.
+    pub(crate) fn work(&self) -> &dyn Work {
+        match self {
+            Self::Assign(step) => step,
+            Self::Filter(step) => step,
+            Self::Dedupe(step) => step,
+            Self::DedupeBy(step) => step,
+            Self::Units(step) => step,
+            Self::Grain(step) => step,
+            Self::Names(step) => step,
+            Self::OneRow(step) => step,
+            Self::Grouped(step) => step,
+            Self::Sort(step) => step,
+            Self::Top(step) => step,
+        }
+    }
+}
 
 #[cfg(test)]
 mod tests;

@@ -7,8 +7,11 @@
 //!                                    M1               1  3.33        3
 //! ```
 
-use crate::resolve::UnitsPlan;
+use super::{Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Work};
+use crate::expr::{Typed, evaluate};
+use crate::resolve::{SlotId, TablePlan, UnitsPlan};
 use crate::table::{Amount, Batch, Column, Fixed, Place, Rows};
+use crate::tally::{Problem, StepDetail};
 use crate::value::{Scalar, Scale, Type, decimal, parts};
 
 /// A quantity above this is taken for a mistake: a bar code typed as a quantity.
@@ -20,6 +23,8 @@ const EXAMPLES: usize = 5;
 /// Rows whose quantity cannot be counted.
 #[derive(Debug, Clone)]
 pub(crate) struct Trouble {
+    /// What was to be counted, as in a plan.
+    pub of: String,
     /// `zero`, `negative`, `blank`, `fraction`, `many`, or `large` for an amount.
     pub what: &'static str,
     pub rows: Vec<usize>,
@@ -27,6 +32,62 @@ pub(crate) struct Trouble {
     pub amounts: Vec<(String, Amount)>,
     /// The first of them: row in the batch, quantity in words, place.
     pub examples: Vec<(usize, String, Option<Place>)>,
+}
+
+impl Work for UnitsPlan {
+    fn expressions(&self) -> Vec<&Typed> {
+        vec![&self.of]
+    }
+
+    fn slots(&self) -> Vec<SlotId> {
+        let split = self.split.iter().map(|(old, _, _)| *old);
+        self.counted.iter().map(|(old, _)| *old).chain(split).collect()
+    }
+
+    fn pace(&self) -> Pace {
+        Pace::Passing
+    }
+
+    fn rows(&self) -> RowsBecome {
+        RowsBecome::Several
+    }
+
+    fn detail(&self, table: &TablePlan, at: usize, _: &StepSum) -> StepDetail {
+        let divided =
+            table.tracked.iter().filter(|t| t.versions.iter().any(|(from, _)| *from == at + 1));
+        StepDetail::Units { conserved: divided.map(|tracked| tracked.name.clone()).collect() }
+    }
+
+    fn work(&self, at: &StepRunner<'_>, on: OnRows<'_>) -> Result<Left, Problem> {
+        let batch = on.batch;
+        at.release(batch);
+        let before = at.amounts_before(batch);
+        let of =
+            evaluate(&self.of, &at.scope(batch)).map_err(|failure| at.problem(batch, failure))?;
+        let rows_before = batch.rows as u64;
+        let (units, mut troubles) = split_units(batch, self, &of);
+        troubles.iter_mut().for_each(|trouble| describe(at, batch, trouble));
+        *batch = units;
+        let sum = StepSum { before, rows_before, ..StepSum::default() };
+        Ok(Left { troubles, ..Left::of(sum) })
+    }
+}
+
+/// Places and tracked amounts of rows that units cannot count.
+fn describe(at: &StepRunner<'_>, batch: &Batch, trouble: &mut Trouble) {
+    let examples: Vec<_> = trouble.examples.drain(..).collect();
+    trouble.examples = examples
+        .into_iter()
+        .map(|(row, text, _)| (row, text, at.naming.place(&at.around, batch, row)))
+        .collect();
+    let rows: Vec<u32> = trouble.rows.iter().map(|row| *row as u32).collect();
+    let rows = Rows::from(rows);
+    for tracked in &at.plan().tracked {
+        let column = tracked.slot_before(at.step).and_then(|slot| batch.slots[slot.0].as_ref());
+        if let Some(column) = column {
+            trouble.amounts.push((tracked.name.clone(), column.take(&rows).sum()));
+        }
+    }
 }
 
 /// How many units a quantity stands for, or what is wrong with it.
@@ -66,6 +127,7 @@ pub(crate) fn split_units(batch: &Batch, plan: &UnitsPlan, of: &Column) -> (Batc
             let at = troubles.iter().position(|trouble| trouble.what == what);
             let at = at.unwrap_or_else(|| {
                 troubles.push(Trouble {
+                    of: plan.of_text.clone(),
                     what,
                     rows: vec![],
                     count: 0,
@@ -107,7 +169,8 @@ pub(crate) fn split_units(batch: &Batch, plan: &UnitsPlan, of: &Column) -> (Batc
         let first = large.iter().take(EXAMPLES);
         let examples = first.map(|row| (*row, of.scalar(*row).to_string(), None)).collect();
         let count = large.len() as u64;
-        troubles.push(Trouble { what: "large", rows: large, count, amounts: vec![], examples });
+        let of = plan.of_text.clone();
+        troubles.push(Trouble { of, what: "large", rows: large, count, amounts: vec![], examples });
     }
     let counted = plan.counted.and_then(|(old, new)| {
         let column = source.slots[old.0].take()?;

@@ -1,6 +1,8 @@
 //! A table while its steps are resolved: columns and their versions, grain, amounts.
 
-use super::super::plan::{GroupedPlan, Proof, SlotId, SourceSlots, Step, StepPlan};
+use super::super::plan::{
+    GrainCheck, GroupedPlan, GroupedPlans, Proof, SlotId, SourceSlots, Step, StepPlan,
+};
 use super::super::scope::{Paths, Pending, PendingKind, Row};
 use super::super::worth::Worth;
 use crate::expr::{Kind, Typed};
@@ -133,7 +135,7 @@ impl Builder {
             }
         }
         if !grouped.is_empty() {
-            self.push(Step::Grouped(grouped), "groups".into(), false);
+            self.push(Step::Grouped(GroupedPlans(grouped)), "groups".into(), false);
         }
     }
 
@@ -187,7 +189,7 @@ impl Builder {
         let columns: Vec<(String, SlotId)> = columns.collect();
         let names: Vec<&str> = columns.iter().map(|(name, _)| name.as_str()).collect();
         let text = format!("grain {}", names.join(", "));
-        self.push(Step::Grain { columns, proof: Proof::None }, text, false);
+        self.push(Step::Grain(GrainCheck { columns, proof: Proof::None }), text, false);
     }
 
     pub fn push(&mut self, step: Step, text: String, numbered: bool) {

@@ -1,7 +1,7 @@
 //! `add`, `change`, `columns`, `rename`, `track`: which columns there are and what they are worth.
 
 use super::super::expression::Valued;
-use super::super::plan::{SlotId, Step};
+use super::super::plan::{AssignPlan, NamesPlan, SlotId, Step};
 use super::super::scope::Resolver;
 use super::super::worth::{Worth, WorthKind};
 use super::super::{Resolved, Wrong};
@@ -40,7 +40,11 @@ impl Resolver<'_> {
         let pending = std::mem::take(&mut self.pending);
         if !pending.is_empty() {
             if !assigned.is_empty() {
-                builder.push(Step::Assign(std::mem::take(assigned)), text.to_owned(), false);
+                builder.push(
+                    Step::Assign(AssignPlan(std::mem::take(assigned))),
+                    text.to_owned(),
+                    false,
+                );
             }
             builder.settle(pending);
         }
@@ -76,7 +80,7 @@ impl Resolver<'_> {
             builder.names.push(Named::new(item.name.text.clone(), step, slot));
             assigned.push((slot, value));
         }
-        builder.push(Step::Assign(assigned), text, false);
+        builder.push(Step::Assign(AssignPlan(assigned)), text, false);
         whole
     }
 
@@ -117,7 +121,7 @@ impl Resolver<'_> {
             builder.renew(at, slot);
             assigned.push((slot, value));
         }
-        builder.push(Step::Assign(assigned), text, false);
+        builder.push(Step::Assign(AssignPlan(assigned)), text, false);
         whole
     }
 
@@ -178,7 +182,7 @@ impl Resolver<'_> {
         let ends = !ended.is_empty();
         builder.ended.extend(ended.into_iter().map(|named| (named, step)));
         builder.names = kept;
-        builder.push(Step::Names, text, ends);
+        builder.push(Step::Names(NamesPlan), text, ends);
         Ok(())
     }
 
@@ -200,7 +204,7 @@ impl Resolver<'_> {
                 tracked.name.clone_from(&rename.new.text);
             }
         }
-        builder.push(Step::Names, text, false);
+        builder.push(Step::Names(NamesPlan), text, false);
         Ok(())
     }
 
@@ -258,7 +262,7 @@ impl Resolver<'_> {
             let named = builder.names[at].clone();
             builder.tracked.push(named);
         }
-        builder.push(Step::Names, text, false);
+        builder.push(Step::Names(NamesPlan), text, false);
         Ok(())
     }
 }

@@ -1,7 +1,7 @@
 //! `grain`: what one row is, as far as it is known before the rows are seen.
 
 use super::super::Resolved;
-use super::super::plan::{Proof, SlotId, Step};
+use super::super::plan::{GrainCheck, Proof, SlotId, Step};
 use super::super::scope::Resolver;
 use super::{Builder, Known};
 use crate::lang::{Name, Span};
@@ -34,7 +34,7 @@ impl Resolver<'_> {
         };
         builder.grain = Some(Known { slots, unique: true, filled: true });
         builder.said = Some(span);
-        builder.push(Step::Grain { columns, proof }, text, false);
+        builder.push(Step::Grain(GrainCheck { columns, proof }), text, false);
         Ok(())
     }
 }

@@ -11,7 +11,7 @@ mod units;
 
 use super::Resolved;
 use super::allow::Behind;
-use super::plan::Step;
+use super::plan::{DedupePlan, Step};
 use super::scope::Resolver;
 use crate::lang::{Diagnostic, DiagnosticKind, StepKind, StepTree, format_step};
 use one_row::OneRowTree;
@@ -77,7 +77,7 @@ impl Resolver<'_> {
             StepKind::Drop(condition) => self.filter(builder, false, condition, text),
             StepKind::Dedupe => {
                 let slots = rows::compared(builder);
-                builder.push(Step::Dedupe { slots }, text, true);
+                builder.push(Step::Dedupe(DedupePlan { slots }), text, true);
                 Ok(())
             }
             StepKind::DedupeBy { keys, keep } => self.dedupe_by(builder, keys, keep, text),

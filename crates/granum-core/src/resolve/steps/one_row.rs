@@ -1,7 +1,7 @@
 //! `one row per`: rows become groups, and the keys the new grain.
 
 use super::super::plan::{
-    AggregatePlan, LinkId, MistakePlan, OneRowPlan, SlotId, Step, WarningPlan,
+    AggregatePlan, AssignPlan, LinkId, MistakePlan, OneRowPlan, SlotId, Step, WarningPlan,
 };
 use super::super::scope::{Paths, PendingKind, Resolver, Row};
 use super::super::worth::{Repeat, Worth, WorthKind};
@@ -90,7 +90,7 @@ impl Resolver<'_> {
         };
         builder.push(Step::OneRow(plan), text, true);
         if !assigned.is_empty() {
-            builder.push(Step::Assign(assigned), "results".into(), false);
+            builder.push(Step::Assign(AssignPlan(assigned)), "results".into(), false);
         }
         whole
     }

@@ -1,7 +1,7 @@
 //! `sort`, `top` and `bottom`: the order of rows, and which of them stay.
 
 use super::super::Resolved;
-use super::super::plan::{Step, TopPlan};
+use super::super::plan::{SortPlan, Step, TopPlan};
 use super::super::scope::Resolver;
 use super::Builder;
 use crate::lang::{Expr, OrderTree};
@@ -14,7 +14,7 @@ impl Resolver<'_> {
         text: String,
     ) -> Resolved<()> {
         let by = self.orders(orders, &builder.row())?;
-        builder.push(Step::Sort(by), text, false);
+        builder.push(Step::Sort(SortPlan { by }), text, false);
         Ok(())
     }
 

@@ -1,7 +1,7 @@
 //! `read`
 
 use super::super::Resolved;
-use super::super::plan::Step;
+use super::super::plan::{FilterPlan, Step};
 use super::super::scope::Resolver;
 use super::super::worth::Worth;
 use super::Builder;
@@ -78,7 +78,7 @@ fn set_aside(builder: &mut Builder, items: &[ReadTree], span: Span) {
     let slot = builder.slot(Type::Boolean, Worth::default(), 0);
     builder.aside = Some(slot);
     let condition = Typed { kind: Kind::Slot(slot), ty: Type::Boolean, span };
-    let step = Step::Filter { keep: false, condition };
+    let step = Step::Filter(FilterPlan { keep: false, condition });
     builder.push(step, format!("read {names} else aside"), true);
 }
 

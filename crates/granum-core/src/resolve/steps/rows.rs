@@ -1,7 +1,7 @@
 //! `keep`, `drop`, `dedupe`: which rows stay.
 
 use super::super::Resolved;
-use super::super::plan::{DedupeRule, SlotId, Step};
+use super::super::plan::{DedupeByPlan, DedupeRule, FilterPlan, SlotId, Step};
 use super::super::scope::Resolver;
 use super::super::worth::Worth;
 use super::{Builder, Known, Named};
@@ -20,7 +20,7 @@ impl Resolver<'_> {
         let condition = self.condition(condition, &builder.row_with_groups());
         builder.settle(std::mem::take(&mut self.pending));
         let condition = condition?;
-        builder.push(Step::Filter { keep, condition }, text, true);
+        builder.push(Step::Filter(FilterPlan { keep, condition }), text, true);
         Ok(())
     }
 
@@ -97,7 +97,7 @@ impl Resolver<'_> {
         } else {
             builder.names.iter().map(Named::slot).collect()
         };
-        builder.push(Step::DedupeBy { keys: typed, rule, copies }, text, true);
+        builder.push(Step::DedupeBy(DedupeByPlan { keys: typed, rule, copies }), text, true);
         Ok(())
     }
 }

@@ -10,7 +10,7 @@ use crate::tally::Problem;
 
 /// What has no value, by its number: a group, or a row of a table that is led to.
 #[derive(Debug, Default)]
-pub(super) struct Faults(BTreeMap<u32, Problem>);
+pub(crate) struct Faults(BTreeMap<u32, Problem>);
 
 impl Faults {
     /// Notes why one has none. The first reason stays.
@@ -39,7 +39,7 @@ impl Faults {
 
 /// The faults of groups whose values stand in a slot of a table's rows.
 #[derive(Debug, Default)]
-pub(super) struct GroupFaults(Mutex<HashMap<(TableId, SlotId), Faults>>);
+pub(crate) struct GroupFaults(Mutex<HashMap<(TableId, SlotId), Faults>>);
 
 impl GroupFaults {
     pub fn note(&self, table: TableId, slot: SlotId, faults: Faults) {

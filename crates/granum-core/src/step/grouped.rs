@@ -2,34 +2,62 @@
 
 use std::collections::BTreeMap;
 
-use super::chain::Stop;
-use super::faults::Faults;
-use super::gather::{group_problem, values_noting};
-use super::one_row::{columns, orders};
-use super::operations::StepRunner;
+use super::values::values_noting;
+use super::{Faults, Left, OnRows, Pace, RowsBecome, StepRunner, Work, group_problem};
 use crate::aggregate::{AggregateFunction, GroupFailure, Groups, Values, aggregate_each};
 use crate::bug::bug;
-use crate::expr::evaluate_noting;
-use crate::resolve::{AggregatePlan, GroupedPlan, GroupedWhat};
+use crate::expr::{Typed, evaluate_noting};
+use crate::resolve::{AggregatePlan, GroupedPlan, GroupedPlans, GroupedWhat, SlotId};
 use crate::table::{Batch, Column, Fixed};
+use crate::tally::Problem;
 use crate::value::{ExactSum, Scalar, Type, decimal};
+
+impl Work for GroupedPlans {
+    fn expressions(&self) -> Vec<&Typed> {
+        self.0.iter().flat_map(GroupedPlan::parts).collect()
+    }
+
+    fn may_lack(&self) -> Vec<SlotId> {
+        self.0.iter().map(|plan| plan.slot).collect()
+    }
+
+    fn pace(&self) -> Pace {
+        Pace::Whole
+    }
+
+    fn rows(&self) -> RowsBecome {
+        RowsBecome::Same
+    }
+
+    fn work(&self, at: &StepRunner<'_>, on: OnRows<'_>) -> Result<Left, Problem> {
+        grouped(&self.0, at, on.batch)?;
+        // The total is in no group.
+        if let Some(total) = on.total {
+            for plan in &self.0 {
+                let ty = at.plan().slots[plan.slot.0];
+                total.slots[plan.slot.0] = Some(Column::all_blank(ty, 1));
+            }
+        }
+        Ok(Left::default())
+    }
+}
 
 /// Each row gets values of its group. A group of which there is no value stops the run where a row
 /// needs it.
-pub(super) fn grouped(
+fn grouped(
     plans: &[GroupedPlan],
     runner: &StepRunner<'_>,
     batch: &mut Batch,
-) -> Result<(), Stop> {
+) -> Result<(), Problem> {
     // The step that the values are for comes next, and is the one that a user wrote.
     let next = (runner.step + 1).min(runner.plan().steps.len() - 1);
     let runner = &StepRunner { step: next, ..*runner };
     for plan in plans {
-        let keys = columns(runner, batch, plan.keys.iter())?;
+        let keys = runner.columns(batch, plan.keys.iter())?;
         let groups = Groups::by(&keys, batch.rows);
         let mut faults = Faults::default();
         let column = match &plan.what {
-            GroupedWhat::Position { by } => position(&groups, &orders(runner, batch, by)?),
+            GroupedWhat::Position { by } => position(&groups, &runner.orders(batch, by)?),
             GroupedWhat::Aggregate(plan) => {
                 let values = noting(runner, plan, batch, &groups, &mut faults);
                 let (found, failed) = aggregate_each(&values, &groups);
@@ -49,7 +77,7 @@ pub(super) fn grouped(
                 group.filter(|group| faults.has(*group))
             };
             batch.without.push((plan.slot, (0..batch.rows).map(failed).collect()));
-            runner.context.grouped.note(runner.id(), plan.slot, faults);
+            runner.around.grouped.note(runner.table, plan.slot, faults);
         }
         batch.slots[plan.slot.0] = Some(column);
     }
@@ -65,7 +93,7 @@ fn noting(
     groups: &Groups,
     faults: &mut Faults,
 ) -> Values {
-    let (world, zeros) = (runner.context.world, runner.zeros);
+    let (world, zeros) = (runner.around.world, runner.zeros);
     let work = |typed: &_| Ok(evaluate_noting(typed, batch, world, zeros));
     let (values, failed) = values_noting(plan, batch, &work)
         .unwrap_or_else(|failure| bug(format!("row {} failed unnoted", failure.row)));
@@ -87,7 +115,7 @@ fn note(
     faults: &mut Faults,
 ) {
     let table = runner.plan();
-    let text = &table.steps[runner.step].text;
+    let text = runner.text();
     let named = |group: u32| {
         let row = (0..groups.rows()).find(|row| groups.of(*row) == Some(group as usize));
         let value = |key: &Column| row.map_or(Scalar::Blank, |row| key.scalar(row));

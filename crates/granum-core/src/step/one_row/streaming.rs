@@ -3,13 +3,10 @@
 
 use rayon::prelude::*;
 
-use super::gather::{group_problem, rows_gathered};
-use super::one_row::{
-    columns as columns_of, group_named, of_groups, own_mistakes, sizes_of, step_values, total_row,
-};
-use super::operations::StepRunner;
+use super::super::leading::rows_gathered;
+use super::super::{StepRunner, StepSum, group_problem};
 use super::pile::{Different, Piece, Pile, different_in, different_in_all};
-use super::sums::StepSum;
+use super::{group_named, of_groups, own_mistakes, sizes_of, step_values, total_row};
 use crate::aggregate::{
     AggregateFunction, Groups, Values, different as pairs_of, folded, from_parts, kept, number,
     parted, parts,
@@ -21,7 +18,7 @@ use crate::value::Scalar;
 
 /// Whether a step can be worked while rows pass by: all that it works can be put together from what
 /// was worked of parts.
-pub(super) fn streams(plan: &Plan, step: &OneRowPlan) -> bool {
+pub(crate) fn streams(plan: &Plan, step: &OneRowPlan) -> bool {
     let parted = |of: &AggregatePlan| {
         let parts = match of.function {
             AggregateFunction::Distinct => true,
@@ -37,7 +34,7 @@ pub(super) fn streams(plan: &Plan, step: &OneRowPlan) -> bool {
 }
 
 /// The groups of one batch.
-pub(super) struct Partial {
+pub(crate) struct Partial {
     /// Keys, how many rows each group has, and the parts of what is worked.
     groups: Piece,
     /// For each count of different values, the keys and values that it counts.
@@ -47,13 +44,13 @@ pub(super) struct Partial {
 }
 
 /// The groups of a batch.
-pub(super) fn partial(
+pub(crate) fn partial(
     plan: &OneRowPlan,
     runner: &StepRunner<'_>,
     batch: &Batch,
 ) -> Result<Partial, Problem> {
     let table = runner.plan();
-    let keys = columns_of(runner, batch, plan.keys.iter().map(|(key, ..)| key))?;
+    let keys = runner.columns(batch, plan.keys.iter().map(|(key, ..)| key))?;
     let (groups, firsts) = number(keys.clone(), batch.rows);
     let firsts = firsts.into();
     let mut columns: Vec<Column> = keys.iter().map(|key| key.take(&firsts)).collect();
@@ -70,7 +67,7 @@ pub(super) fn partial(
         }
         let failed = |failure| {
             let named = |group| group_named(plan, &keys, &firsts, group);
-            let text = &table.steps[runner.step].text;
+            let text = runner.text();
             group_problem(&table.name, text, result, &worked, failure, named)
         };
         columns.extend(parts(&worked, &groups).map_err(failed)?);
@@ -78,25 +75,14 @@ pub(super) fn partial(
     Ok(Partial {
         groups: Piece { columns, count: groups.count },
         different,
-        before: amounts_before(table, runner.step, batch),
+        before: runner.amounts_before(batch),
         rows: batch.rows as u64,
     })
 }
 
-/// The tracked amounts that end or go on under another column in a step, as they are before it.
-pub(super) fn amounts_before(table: &TablePlan, step: usize, batch: &Batch) -> Vec<Option<Amount>> {
-    let before = table.tracked.iter().map(|tracked| {
-        let changes = tracked.versions.iter().skip(1).any(|(from, _)| *from == step + 1)
-            || tracked.ends_at == Some(step);
-        let slot = tracked.slot_before(step).filter(|_| changes)?;
-        batch.slots[slot.0].as_ref().map(Column::sum)
-    });
-    before.collect()
-}
-
 /// A step that gathers rows as they pass.
 #[derive(Clone, Copy)]
-pub(super) struct GatherStep<'p> {
+pub(crate) struct GatherStep<'p> {
     /// The table's place in its chain, and the step's in the table.
     pub at: usize,
     pub step: usize,
@@ -105,7 +91,7 @@ pub(super) struct GatherStep<'p> {
 }
 
 /// Groups of the batches that have passed.
-pub(super) struct Gathering<'p> {
+pub(crate) struct Gathering<'p> {
     pub step: GatherStep<'p>,
     groups: Pile,
     different: Vec<Different>,

@@ -1,17 +1,19 @@
 //! `one row per`, and the values of groups that each row gets.
 use rayon::prelude::*;
 
-use super::chain::Stop;
-use super::gather::{group_problem, leading, values};
-use super::operations::StepRunner;
-use super::streaming::amounts_before;
-use super::sums::StepSum;
+mod pile;
+mod streaming;
+
+pub(crate) use streaming::{GatherStep, Gathering, Partial, partial, streams};
+
+use super::leading::leading;
+use super::{Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Work, group_problem, values};
 use crate::aggregate::{Groups, Values, aggregate, number};
-use crate::expr::{Typed, evaluate_all};
+use crate::expr::Typed;
 use crate::lang::plan_name;
 use crate::resolve::{AggregatePlan, OneRowPlan, TablePlan};
 use crate::table::{Batch, Column, Rows};
-use crate::tally::{GroupSizes, Mistake, Problem};
+use crate::tally::{GroupSizes, Mistake, Problem, StepDetail};
 use crate::value::{Scalar, Type, day};
 
 /// Of names so many in a hundred rows are different, at least.
@@ -20,48 +22,56 @@ const NAMES: u64 = 70;
 /// Names are told up to this many.
 const NAMED: usize = 3;
 
-/// Columns of some expressions over all rows of a step.
-pub(super) fn columns<'t>(
-    runner: &StepRunner<'_>,
-    batch: &Batch,
-    typed: impl Iterator<Item = &'t Typed>,
-) -> Result<Vec<Column>, Problem> {
-    typed
-        .map(|typed| {
-            evaluate_all(typed, batch, runner.context.world, runner.zeros)
-                .map_err(|failure| runner.problem(batch, failure))
-        })
-        .collect()
-}
-
 /// The values of an aggregate over all rows of a step.
 pub(super) fn step_values(
     runner: &StepRunner<'_>,
     plan: &AggregatePlan,
     batch: &Batch,
 ) -> Result<Values, Problem> {
-    values(plan, batch, runner.context.world, runner.zeros)
+    values(plan, batch, runner.around.world, runner.zeros)
         .map_err(|failure| runner.problem(batch, failure))
 }
 
-/// Columns of what rows are ordered by, and whether the greatest comes first.
-pub(super) fn orders(
-    runner: &StepRunner<'_>,
-    batch: &Batch,
-    by: &[(Typed, bool)],
-) -> Result<Vec<(Column, bool)>, Problem> {
-    let orders = columns(runner, batch, by.iter().map(|(by, _)| by))?;
-    Ok(orders.into_iter().zip(by.iter().map(|(_, descending)| *descending)).collect())
+impl Work for OneRowPlan {
+    fn expressions(&self) -> Vec<&Typed> {
+        let parts = self.results.iter().flat_map(|(result, _)| result.parts());
+        self.keys.iter().map(|(key, ..)| key).chain(parts).collect()
+    }
+
+    fn pace(&self) -> Pace {
+        Pace::Whole
+    }
+
+    fn rows(&self) -> RowsBecome {
+        RowsBecome::Groups
+    }
+
+    fn groups(&self) -> Option<&OneRowPlan> {
+        Some(self)
+    }
+
+    fn detail(&self, _: &TablePlan, _: usize, sum: &StepSum) -> StepDetail {
+        StepDetail::Groups {
+            sizes: sum.sizes.unwrap_or_default(),
+            total: self.total.clone(),
+            ends: self.ends.clone(),
+        }
+    }
+
+    fn work(&self, at: &StepRunner<'_>, on: OnRows<'_>) -> Result<Left, Problem> {
+        let (sum, total) = one_row(self, at, on.batch)?;
+        Ok(Left { total, ..Left::of(sum) })
+    }
 }
 
 /// Rows become groups. Gives the total's row too, if there is one.
-pub(super) fn one_row(
+fn one_row(
     plan: &OneRowPlan,
     runner: &StepRunner<'_>,
     batch: &mut Batch,
-) -> Result<(StepSum, Option<Batch>), Stop> {
-    let (table, step) = (runner.plan(), runner.step);
-    let keys = columns(runner, batch, plan.keys.iter().map(|(key, ..)| key))?;
+) -> Result<(StepSum, Option<Batch>), Problem> {
+    let table = runner.plan();
+    let keys = runner.columns(batch, plan.keys.iter().map(|(key, ..)| key))?;
     let (groups, firsts) = if plan.keys.is_empty() {
         (Groups::one(batch.rows), vec![])
     } else {
@@ -70,7 +80,7 @@ pub(super) fn one_row(
     let worked = plan.results.iter().map(|(result, _)| worked(runner, result, batch));
     let worked = worked.collect::<Result<Vec<_>, _>>()?;
     let firsts = Rows::from(firsts);
-    let text = &table.steps[step].text;
+    let text = runner.text();
     let results = |groups: &Groups, whole: bool| -> Result<Vec<Column>, Problem> {
         let found: Vec<_> = worked
             .par_iter()
@@ -101,16 +111,15 @@ pub(super) fn one_row(
     let sizes = groups.sizes();
     let mut mistakes = vec![];
     for (key, day) in &plan.months {
-        let day = columns(runner, batch, std::iter::once(day))?;
+        let day = runner.columns(batch, std::iter::once(day))?;
         mistakes.extend(day.first().and_then(|day| years_mixed(key, day)));
     }
     mistakes.extend(own_mistakes(plan, &table.name, &group_keys, &sizes));
     let sum = StepSum {
-        before: amounts_before(table, step, batch),
+        before: runner.amounts_before(batch),
         rows_before: batch.rows as u64,
         sizes: Some(sizes_of(sizes)),
         mistakes,
-        seen: true,
         ..StepSum::default()
     };
     *batch = of_groups(table.slots.len(), plan, group_keys, gathered, groups.count);
@@ -146,7 +155,7 @@ fn years_mixed(key: &str, day: &Column) -> Option<Mistake> {
 
 /// Names that several rows share, each of which stands for something of its own. What most rows
 /// share is no name: a channel or a category.
-pub(super) fn shared_name(
+pub(crate) fn shared_name(
     (key, gather): (&str, &str),
     (of, id): (&str, &str),
     names: &Column,

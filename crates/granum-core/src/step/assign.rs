@@ -1,0 +1,37 @@
+//! `add`, `change`, and what else makes new slots of a row's own.
+
+use super::{Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Work};
+use crate::expr::{Typed, evaluate};
+use crate::resolve::{AssignPlan, SlotId};
+use crate::tally::Problem;
+
+impl Work for AssignPlan {
+    fn assigned(&self) -> &[(SlotId, Typed)] {
+        &self.0
+    }
+
+    fn pace(&self) -> Pace {
+        Pace::Passing
+    }
+
+    fn rows(&self) -> RowsBecome {
+        RowsBecome::Same
+    }
+
+    fn work(&self, at: &StepRunner<'_>, on: OnRows<'_>) -> Result<Left, Problem> {
+        let batch = on.batch;
+        for (slot, value) in &self.0 {
+            if at.last_use[slot.0].is_none() {
+                continue;
+            }
+            let column =
+                evaluate(value, &at.scope(batch)).map_err(|failure| at.problem(batch, failure))?;
+            batch.slots[slot.0] = Some(column);
+        }
+        let before = at.amounts_before(batch);
+        if before.iter().all(Option::is_none) {
+            return Ok(Left::default());
+        }
+        Ok(Left::of(StepSum { before, ..StepSum::default() }))
+    }
+}

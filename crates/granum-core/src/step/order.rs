@@ -1,0 +1,110 @@
+//! `sort`, `top` and `bottom`: all rows in an order.
+use rayon::prelude::*;
+
+use super::{Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Work};
+use crate::aggregate::{Groups, order};
+use crate::expr::Typed;
+use crate::resolve::{SlotId, SortPlan, TablePlan, TopPlan};
+use crate::table::{Batch, Bits, Column, Rows};
+use crate::tally::{Problem, StepDetail};
+
+impl Work for SortPlan {
+    fn expressions(&self) -> Vec<&Typed> {
+        self.by.iter().map(|(by, _)| by).collect()
+    }
+
+    fn pace(&self) -> Pace {
+        Pace::Whole
+    }
+
+    fn rows(&self) -> RowsBecome {
+        RowsBecome::Moved
+    }
+
+    fn work(&self, at: &StepRunner<'_>, on: OnRows<'_>) -> Result<Left, Problem> {
+        let rows = sorted(at, on.batch, &self.by)?;
+        *on.batch = on.batch.take(&rows);
+        Ok(Left::default())
+    }
+}
+
+impl Work for TopPlan {
+    fn expressions(&self) -> Vec<&Typed> {
+        std::iter::once(&self.by).chain(&self.per).collect()
+    }
+
+    fn slots(&self) -> Vec<SlotId> {
+        self.grain.clone()
+    }
+
+    fn pace(&self) -> Pace {
+        Pace::Whole
+    }
+
+    fn rows(&self) -> RowsBecome {
+        RowsBecome::Fewer
+    }
+
+    fn detail(&self, _: &TablePlan, _: usize, sum: &StepSum) -> StepDetail {
+        let (cut, kept) = sum.ties.unwrap_or_default();
+        StepDetail::Ties { cut, kept }
+    }
+
+    fn work(&self, at: &StepRunner<'_>, on: OnRows<'_>) -> Result<Left, Problem> {
+        let batch = on.batch;
+        let chosen = top(at, batch, self)?;
+        let removed_rows = (batch.rows - chosen.rows.len()) as u64;
+        let removed = at.removed(batch, &chosen.stays);
+        let ties = Some((chosen.ties_cut, chosen.ties_kept));
+        *batch = batch.take(&chosen.rows);
+        Ok(Left::of(StepSum { removed_rows, removed, ties, ..StepSum::default() }))
+    }
+}
+
+/// The rows in the order of some expressions; what ties stays as it stands.
+fn sorted(runner: &StepRunner<'_>, batch: &Batch, by: &[(Typed, bool)]) -> Result<Rows, Problem> {
+    let columns = runner.orders(batch, by)?;
+    let mut rows: Vec<u32> = (0..batch.rows as u32).collect();
+    rows.par_sort_by(|a, b| order(&columns, *a as usize, *b as usize));
+    Ok(Rows::from(rows))
+}
+
+/// Which rows stay of a `top` or `bottom`, and in which order.
+struct Chosen {
+    stays: Bits,
+    rows: Rows,
+    /// Rows that went though they tie with the last that stayed.
+    ties_cut: u64,
+    /// Rows that stayed above the number that was asked for, since they tie.
+    ties_kept: u64,
+}
+
+fn top(runner: &StepRunner<'_>, batch: &Batch, plan: &TopPlan) -> Result<Chosen, Problem> {
+    let by = runner.columns(batch, std::iter::once(&plan.by))?;
+    let by: Vec<(Column, bool)> = by.into_iter().map(|by| (by, !plan.bottom)).collect();
+    let groups = Groups::by(&runner.columns(batch, plan.per.iter())?, batch.rows);
+    // The grain settles what ties, then the place in the table.
+    let grain = plan.grain.iter().map(|slot| (batch.slot(*slot).clone(), false));
+    let settled: Vec<(Column, bool)> = by.iter().cloned().chain(grain).collect();
+    let (rows, starts) = groups.in_order(&settled);
+    let (mut chosen, mut ties_cut, mut ties_kept) = (vec![], 0, 0);
+    let most = plan.count as usize;
+    for group in 0..groups.count {
+        let of_group = &rows[starts[group]..starts[group + 1]];
+        let mut end = most.min(of_group.len());
+        let ties = |row: u32| order(&by, row as usize, of_group[end - 1] as usize).is_eq();
+        let tied =
+            if end == 0 { 0 } else { of_group[end..].iter().take_while(|row| ties(**row)).count() };
+        if plan.ties {
+            end += tied;
+            ties_kept += tied as u64;
+        } else {
+            ties_cut += tied as u64;
+        }
+        chosen.extend_from_slice(&of_group[..end]);
+    }
+    let mut stays = vec![false; batch.rows];
+    chosen.iter().for_each(|row| stays[*row as usize] = true);
+    let stays = Bits::from(stays);
+    Ok(Chosen { stays, rows: Rows::from(chosen), ties_cut, ties_kept })
+}

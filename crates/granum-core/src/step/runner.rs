@@ -1,0 +1,172 @@
+//! What a step is worked with.
+
+use std::collections::HashMap;
+use std::sync::atomic::AtomicU64;
+
+use super::naming::row_problem;
+use super::{Faults, GroupFaults, Naming, StepSum};
+use crate::expr::{Failing, RowFailure, Scope, Typed, World, evaluate, evaluate_all};
+use crate::resolve::{GatherId, Plan, TablePlan};
+use crate::table::{Amount, Batch, Bits, Column, TableId};
+use crate::tally::Problem;
+
+/// What steps may look at beside their rows. None of them changes it.
+#[derive(Clone, Copy)]
+pub(crate) struct Around<'a> {
+    pub plan: &'a Plan,
+    pub world: &'a World,
+    /// Why rows that are led to have nothing gathered.
+    pub faults: &'a HashMap<GatherId, Faults>,
+    /// Why groups have no value.
+    pub grouped: &'a GroupFaults,
+}
+
+/// A step at its work.
+#[derive(Clone, Copy)]
+pub(crate) struct StepRunner<'a> {
+    pub around: Around<'a>,
+    /// The table, and the step's place in it.
+    pub table: TableId,
+    pub step: usize,
+    /// The last step that uses each slot of the table; nothing where none does.
+    pub last_use: &'a [Option<usize>],
+    pub naming: Naming<'a>,
+    /// Counts rows that divided by zero.
+    pub zeros: &'a AtomicU64,
+}
+
+impl<'a> StepRunner<'a> {
+    /// The table that the step is of.
+    pub fn plan(&self) -> &'a TablePlan {
+        &self.around.plan.tables[self.table.0]
+    }
+
+    /// The step on one line, as in a plan.
+    pub fn text(&self) -> &'a str {
+        &self.plan().steps[self.step].text
+    }
+
+    /// Where expressions are worked that may not fail.
+    pub fn scope<'b>(&'b self, batch: &'b Batch) -> Scope<'b> {
+        Scope {
+            batch,
+            world: self.around.world,
+            zero_divisions: self.zeros,
+            failing: Failing::Stops,
+        }
+    }
+
+    /// Columns of some expressions over all rows, worked on all cores.
+    ///
+    /// # Errors
+    /// The first row that cannot be worked.
+    pub fn columns<'t>(
+        &self,
+        batch: &Batch,
+        typed: impl Iterator<Item = &'t Typed>,
+    ) -> Result<Vec<Column>, Problem> {
+        typed
+            .map(|typed| {
+                evaluate_all(typed, batch, self.around.world, self.zeros)
+                    .map_err(|failure| self.problem(batch, failure))
+            })
+            .collect()
+    }
+
+    /// The same of what rows are ordered by, with whether the greatest comes first.
+    ///
+    /// # Errors
+    /// The first row that cannot be worked.
+    pub fn orders(
+        &self,
+        batch: &Batch,
+        by: &[(Typed, bool)],
+    ) -> Result<Vec<(Column, bool)>, Problem> {
+        let orders = self.columns(batch, by.iter().map(|(by, _)| by))?;
+        Ok(orders.into_iter().zip(by.iter().map(|(_, descending)| *descending)).collect())
+    }
+
+    /// Lets go of slots that nothing uses from this step on.
+    pub fn release(&self, batch: &mut Batch) {
+        for (slot, column) in batch.slots.iter_mut().enumerate() {
+            if self.last_use[slot].is_none_or(|last| last < self.step) {
+                *column = None;
+            }
+        }
+    }
+
+    /// Why a row could not be worked.
+    pub fn problem(&self, batch: &Batch, failure: RowFailure) -> Problem {
+        let step = self.text().to_owned();
+        row_problem(&self.around, self.table, step, batch, self.naming, failure)
+    }
+
+    /// The tracked amounts that this step replaces or ends, as they are before it.
+    pub fn amounts_before(&self, batch: &Batch) -> Vec<Option<Amount>> {
+        let before = self.plan().tracked.iter().map(|tracked| {
+            let slot = tracked.ends_or_changes(self.step)?;
+            batch.slots[slot.0].as_ref().map(Column::sum)
+        });
+        before.collect()
+    }
+
+    /// Leaves out rows that do not stay, and says which amounts went with them.
+    pub fn leave_out(&self, batch: &mut Batch, stays: &Bits) -> StepSum {
+        let removed_rows = (batch.rows - stays.count()) as u64;
+        let removed = self.removed(batch, stays);
+        if removed_rows > 0 {
+            // What only this step looked at, such as fingerprints, is not carried on.
+            StepRunner { step: self.step + 1, ..*self }.release(batch);
+            *batch = std::mem::take(batch).into_filtered(stays);
+        }
+        StepSum { removed_rows, removed, ..StepSum::default() }
+    }
+
+    /// The tracked amounts of the rows that do not stay. An amount that a later `add` makes is
+    /// worked for them as well; where that fails it is blank.
+    pub fn removed(&self, batch: &Batch, stays: &Bits) -> Vec<Option<Amount>> {
+        let plan = self.plan();
+        if plan.tracked.is_empty() {
+            return vec![];
+        }
+        let gone = batch.filter(&!stays);
+        let mut worked = gone;
+        let created = plan.tracked.iter().map(|tracked| tracked.versions[0].0).max().unwrap_or(0);
+        if worked.rows > 0 {
+            for later in self.step + 1..created.min(plan.steps.len()) {
+                for (slot, value) in plan.steps[later].step.work().assigned() {
+                    if plan.from_step[slot.0] > self.step || self.last_use[slot.0].is_none() {
+                        continue;
+                    }
+                    let scope = Scope {
+                        batch: &worked,
+                        world: self.around.world,
+                        zero_divisions: self.zeros,
+                        failing: Failing::Blank,
+                    };
+                    // What steps in between make for whole groups, removed rows do not have.
+                    let there = value.slots().iter().all(|slot| worked.slots[slot.0].is_some());
+                    worked.slots[slot.0] = there.then(|| evaluate(value, &scope).ok()).flatten();
+                }
+            }
+        }
+        plan.tracked
+            .iter()
+            .map(|tracked| {
+                if tracked.ends_at.is_some_and(|ends| ends < self.step)
+                    || tracked.from_step > self.step
+                {
+                    return None;
+                }
+                let slot = tracked.slot_before(self.step).unwrap_or(tracked.versions[0].1);
+                match &worked.slots[slot.0] {
+                    Some(column) => Some(column.sum()),
+                    None => {
+                        let scale = plan.slots[slot.0].scale().unwrap_or_default();
+                        (worked.rows == 0).then(|| Amount::exact(Some(0), scale, 0))
+                    }
+                }
+            })
+            .collect()
+    }
+}

@@ -1,0 +1,56 @@
+//! What a step says of its rows, for the tally.
+
+use crate::table::Amount;
+use crate::tally::{Cut, GroupSizes, Mistake};
+
+/// What happened in one step, over some rows.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct StepSum {
+    pub removed_rows: u64,
+    pub blank: u64,
+    /// For each tracked amount what went with the removed rows.
+    pub removed: Vec<Option<Amount>>,
+    /// For each tracked amount what it was before the step, where the step changes or ends it.
+    pub before: Vec<Option<Amount>>,
+    pub rows_before: u64,
+    pub cut: Cut,
+    /// Of groups that rows became.
+    pub sizes: Option<GroupSizes>,
+    /// Of a `top`: rows that went, and that stayed, though they tie with the last.
+    pub ties: Option<(u64, u64)>,
+    /// What the rows of a step show to be usually a mistake.
+    pub mistakes: Vec<Mistake>,
+    pub seen: bool,
+}
+
+/// Adds amounts to those of other rows.
+pub(crate) fn add(all: &mut Vec<Option<Amount>>, more: &[Option<Amount>], first: bool) {
+    if first {
+        all.clear();
+        all.extend_from_slice(more);
+        return;
+    }
+    for (sum, more) in all.iter_mut().zip(more) {
+        *sum = sum.zip(*more).map(|(sum, more)| sum.plus(more));
+    }
+}
+
+impl StepSum {
+    pub fn absorb(&mut self, more: &StepSum) {
+        let first = !self.seen;
+        self.seen = true;
+        self.removed_rows += more.removed_rows;
+        self.blank += more.blank;
+        self.rows_before += more.rows_before;
+        add(&mut self.removed, &more.removed, first);
+        add(&mut self.before, &more.before, first);
+        self.cut.copies += more.cut.copies;
+        self.cut.older += more.cut.older;
+        self.cut.ties += more.cut.ties;
+        self.cut.blank_keys += more.cut.blank_keys;
+        self.cut.by_key |= more.cut.by_key;
+        self.sizes = self.sizes.or(more.sizes);
+        self.ties = self.ties.or(more.ties);
+        self.mistakes.extend_from_slice(&more.mistakes);
+    }
+}

@@ -1,0 +1,99 @@
+//! The values that aggregates are worked of, and why a group has none.
+
+use std::sync::atomic::AtomicU64;
+
+use crate::aggregate::{GroupFailure, Values};
+use crate::bug::bug;
+use crate::expr::{RowFailure, Typed, World, evaluate_all};
+use crate::resolve::AggregatePlan;
+use crate::table::{Batch, Column, Truths};
+use crate::tally::Problem;
+use crate::value::Scalar;
+
+/// The values of an aggregate's expressions for each of some rows.
+pub(crate) fn values(
+    plan: &AggregatePlan,
+    rows: &Batch,
+    world: &World,
+    zeros: &AtomicU64,
+) -> Result<Values, RowFailure> {
+    let (values, failed) =
+        values_noting(plan, rows, &|typed| Ok((evaluate_all(typed, rows, world, zeros)?, vec![])))?;
+    debug_assert!(failed.is_empty());
+    Ok(values)
+}
+
+/// What works an expression on all rows: its column, and the rows that failed.
+type Working<'w> = &'w dyn Fn(&Typed) -> Result<(Column, Vec<RowFailure>), RowFailure>;
+
+/// The values of an aggregate's expressions, and the rows of which they could not be worked.
+pub(crate) fn values_noting(
+    plan: &AggregatePlan,
+    rows: &Batch,
+    work: Working<'_>,
+) -> Result<(Values, Vec<RowFailure>), RowFailure> {
+    let mut failed: Vec<RowFailure> = vec![];
+    let mut column = |typed: &Typed| {
+        let (column, more) = work(typed)?;
+        failed.extend(more);
+        Ok(column)
+    };
+    let filter = plan.filter.as_ref().map(&mut column).transpose()?.map(|filter| match filter {
+        Column::Boolean(array) => {
+            // What is blank is not true.
+            let present = array.present().map(|present| present.bits().clone());
+            let truth =
+                present.map_or_else(|| array.values().clone(), |present| array.values() & &present);
+            Truths::new(truth, None)
+        }
+        Column::Blank(_) => Truths::from(vec![false; rows.rows]),
+        other => bug(format!("a condition is of {}", other.ty())),
+    });
+    let mut by = vec![];
+    for (order, descending) in &plan.by {
+        by.push((column(order)?, *descending));
+    }
+    let value = plan.value.as_ref().map(&mut column).transpose()?;
+    let values = Values {
+        function: plan.function,
+        value,
+        filter,
+        by,
+        distinct: plan.distinct,
+        separator: plan.separator.clone(),
+        ty: plan.ty,
+    };
+    failed.sort_by_key(|failure| failure.row);
+    Ok((values, failed))
+}
+
+/// Why a group has no value, as a problem.
+pub(crate) fn group_problem(
+    table: &str,
+    step: &str,
+    plan: &AggregatePlan,
+    values: &Values,
+    failure: GroupFailure,
+    named: impl Fn(u32) -> Vec<(String, Scalar)>,
+) -> Problem {
+    let (group, found) = match failure {
+        GroupFailure::Overflow { group } => (group, vec![]),
+        GroupFailure::Several { group, rows } => {
+            let value = |row: u32| values.value.as_ref().map(|value| value.scalar(row as usize));
+            (group, rows.into_iter().filter_map(value).map(|value| value.to_string()).collect())
+        }
+    };
+    let group = named(group)
+        .into_iter()
+        .map(|(name, value)| format!("{name} {value}").trim_start().to_owned())
+        .collect::<Vec<_>>()
+        .join(", ");
+    Problem::Group {
+        table: table.to_owned(),
+        step: step.to_owned(),
+        aggregate: plan.text.clone(),
+        span: plan.span,
+        group,
+        values: found,
+    }
+}
