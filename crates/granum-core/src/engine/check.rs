@@ -2,7 +2,7 @@
 
 use std::sync::atomic::AtomicU64;
 
-use super::chain::Context;
+use super::context::Context;
 use crate::aggregate::AllRows;
 use crate::expr::{Failing, Kind, Scope, Typed, World, evaluate, truth};
 use crate::resolve::{CheckKind, CheckPlan, Plan, Total};

@@ -4,10 +4,8 @@
 use std::collections::HashSet;
 
 use crate::expr::{Kind, Typed};
-use crate::resolve::{
-    CheckKind, GatherId, Hop, Lay, LinkId, MistakePlan, Plan, Required, SlotId, Source, TotalId,
-};
-use crate::table::TableId;
+use crate::resolve::{CheckKind, Lay, MistakePlan, Plan, Required, Source};
+use crate::table::{GatherId, Hop, LinkId, SlotId, TableId, TotalId};
 
 /// What a run is for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

@@ -1,11 +1,11 @@
 //! What is gathered of rows that lead here, for each row that they lead to.
 
-use super::chain::Context;
+use super::context::Context;
 use crate::aggregate::{Groups, aggregate_each};
 use crate::expr::Gathered;
-use crate::resolve::{GatherId, GatherWhat};
+use crate::resolve::GatherWhat;
 use crate::step::{Faults, finished_rows, group_problem, row_of_way, values_of_way, way};
-use crate::table::{Column, Rows};
+use crate::table::{Column, GatherId, Rows};
 
 /// What is gathered for each row of the table that is led to.
 pub(super) fn gather(context: &Context<'_>, id: GatherId) -> Option<(Gathered, Faults)> {

@@ -1,9 +1,9 @@
 //! Which rows of a stack came from one row: where tables of common rows are stacked, money is
 //! counted twice.
 
-use super::chain::Context;
 use crate::bug::Sure;
 use crate::resolve::{Lay, Plan, SeveralPlan, Source};
+use crate::step::Around;
 use crate::table::{Column, Rows, TableId};
 use crate::tally::StackedTwice;
 
@@ -80,8 +80,8 @@ fn through_stacks(plan: &Plan, part: TableId, needed: &mut Vec<(TableId, TableId
 }
 
 /// The numbers of a table's rows in one that they came from.
-fn numbers(context: &Context<'_>, table: TableId, from: TableId) -> Rows {
-    let built = context.world.tables[table.0].as_ref().sure("a table that is stacked");
+fn numbers(around: &Around<'_>, table: TableId, from: TableId) -> Rows {
+    let built = around.world.tables[table.0].as_ref().sure("a table that is stacked");
     if table == from {
         return Rows::same(built.rows);
     }
@@ -89,30 +89,30 @@ fn numbers(context: &Context<'_>, table: TableId, from: TableId) -> Rows {
 }
 
 /// For each row of a part of a stack the leaf that it came from, and its number there.
-fn lineage(context: &Context<'_>, part: TableId) -> Vec<(TableId, u32)> {
-    let Some(stack) = stack_of(context.plan, part) else {
-        return numbers(context, part, part).numbers().map(|row| (part, row)).collect();
+fn lineage(around: &Around<'_>, part: TableId) -> Vec<(TableId, u32)> {
+    let Some(stack) = stack_of(around.plan, part) else {
+        return numbers(around, part, part).numbers().map(|row| (part, row)).collect();
     };
-    let parts = parts_of(context.plan, stack).unwrap_or_default();
-    let all: Vec<_> = parts.iter().flat_map(|part| lineage(context, *part)).collect();
-    let rows = numbers(context, part, stack);
+    let parts = parts_of(around.plan, stack).unwrap_or_default();
+    let all: Vec<_> = parts.iter().flat_map(|part| lineage(around, *part)).collect();
+    let rows = numbers(around, part, stack);
     rows.numbers().map(|row| all[row as usize]).collect()
 }
 
 /// The rows of a stack that a part before had brought already, with their tracked amounts; `slots` are
 /// the columns of all parts. Nothing if there are none.
 pub(super) fn stacked_twice(
-    context: &Context<'_>,
+    around: &Around<'_>,
     id: TableId,
     several: &SeveralPlan,
     slots: &[Option<Column>],
 ) -> Option<StackedTwice> {
-    let plan = context.plan;
+    let plan = around.plan;
     if needed(plan, several).is_empty() {
         return None;
     }
     let rows: Vec<Vec<(TableId, u32)>> =
-        several.tables.iter().map(|part| lineage(context, *part)).collect();
+        several.tables.iter().map(|part| lineage(around, *part)).collect();
     let mut again: Vec<u32> = vec![];
     let mut first: Option<(TableId, TableId)> = None;
     let mut start = 0;
@@ -123,13 +123,13 @@ pub(super) fn stacked_twice(
                 // The rows of what both are made from that the earlier part has.
                 let (leaf, other) = (of_own, of_earlier);
                 let mut brought: Vec<bool> = vec![];
-                let there = numbers(context, other, common);
+                let there = numbers(around, other, common);
                 for (_, row) in earlier.iter().filter(|(of, _)| *of == other) {
                     let row = there.row(*row as usize);
                     brought.resize(brought.len().max(row + 1), false);
                     brought[row] = true;
                 }
-                let here = numbers(context, leaf, common);
+                let here = numbers(around, leaf, common);
                 for (row, (of, number)) in own.iter().enumerate() {
                     let root = (*of == leaf).then(|| here.row(*number as usize));
                     if root.is_some_and(|root| brought.get(root) == Some(&true)) {

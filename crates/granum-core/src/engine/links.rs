@@ -4,13 +4,13 @@ use rayon::prelude::*;
 use std::collections::BTreeMap;
 use std::sync::atomic::AtomicU64;
 
-use super::chain::Context;
+use super::context::Context;
 use crate::expr::{Kind, Typed, evaluate_all};
 use crate::grain::{EXAMPLES, examples, key_text, repeated};
 use crate::link::{BlankKeys, KeyTable, Keys, LinkIndex, Missing, link_few, near_misses};
-use crate::resolve::{LinkId, LinkPlan, Required};
+use crate::resolve::{LinkPlan, Required};
 use crate::step::{Naming, finished_problem, finished_rows};
-use crate::table::{Amount, Batch, Column, Rows, Table, TableId};
+use crate::table::{Amount, Batch, Column, LinkId, Rows, Table, TableId};
 use crate::tally::{LinkAmount, LinkTally, MissingKey, Problem, RepeatedKey, Spread};
 
 /// Missing keys are listed up to this many.

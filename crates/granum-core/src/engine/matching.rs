@@ -5,7 +5,7 @@ use serde::Serialize;
 use std::collections::BTreeMap;
 
 use super::beside::Beside;
-use super::chain::Stop;
+use super::context::Stop;
 use super::demand::Purpose;
 use super::links::{keys, missing_keys, spread};
 use super::ports::{Observer, Sources};
@@ -14,9 +14,9 @@ use super::show::{find_link, find_table};
 use crate::grain::{EXAMPLES, examples, repeated};
 use crate::lang::{Diagnostic, DiagnosticKind, PlanTree, Span};
 use crate::link::{BlankKeys, KeyTable, Keys, LinkIndex, Missing, compare, near_misses};
-use crate::resolve::{LinkId, Plan};
+use crate::resolve::Plan;
 use crate::step::{Naming, finished_rows};
-use crate::table::{Amount, Bits, Column, TableId, Texts};
+use crate::table::{Amount, Bits, Column, LinkId, TableId, Texts};
 use crate::tally::{MissingKey, NearMiss, Problem, RepeatedKey, Spread};
 use crate::value::Type;
 

@@ -4,6 +4,7 @@ mod beside;
 mod calendar;
 mod chain;
 mod check;
+mod context;
 pub(crate) mod demand;
 mod gather;
 mod lineage;

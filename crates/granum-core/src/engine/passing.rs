@@ -2,8 +2,8 @@
 
 use std::sync::atomic::{AtomicU64, Ordering};
 
-use super::chain::{Chain, Context, Op};
 use super::check::CheckSum;
+use super::context::{Chain, Context, Op};
 use crate::aggregate::AllRows;
 use crate::bug::Sure;
 use crate::step::{Naming, OnRows, Pace, StepSum, Trouble};

@@ -3,11 +3,12 @@
 use rayon::prelude::*;
 use std::collections::BTreeMap;
 
-use super::chain::{ChainRun, Context, Stop};
+use super::context::{Context, Stop};
 use super::ports::{InputSource, PartReader, RawPart, ReadRequest, SourceError};
+use super::sums::TableSum;
 use crate::lang::Otherwise;
 use crate::resolve::{InputColumn, Source};
-use crate::table::{Batch, Column, Rows, TableId};
+use crate::table::{Batch, Column, Places, Rows, TableId};
 use crate::tally::{BadCell, Problem, SetAside};
 use crate::value::{Scalar, Type};
 
@@ -117,48 +118,47 @@ impl Reading {
         self.begun = true;
         Ok(())
     }
-}
 
-impl ChainRun<'_> {
-    /// Parses the parts that have been read into batches.
-    pub(super) fn parse_window(
+    /// Parses the parts that have been read into batches. Notes where their rows stand in the files.
+    pub fn window(
         &mut self,
-        reading: &mut Reading,
+        context: &Context<'_>,
+        mut places: Option<&mut Places>,
         count: usize,
     ) -> Result<Vec<Batch>, Stop> {
-        if !reading.begun {
-            reading.read_ahead(count)?;
+        if !self.begun {
+            self.read_ahead(count)?;
         }
-        let raw = std::mem::take(&mut reading.ahead);
+        let raw = std::mem::take(&mut self.ahead);
         // The next parts are read while these are parsed.
         let (parsed, read) = rayon::join(
             || raw.par_iter().map(|part| part.parse()).collect::<Vec<_>>(),
-            || if raw.is_empty() { Ok(()) } else { reading.read_ahead(count) },
+            || if raw.is_empty() { Ok(()) } else { self.read_ahead(count) },
         );
         read?;
-        let table = &self.context.plan.tables[reading.input.0];
+        let table = &context.plan.tables[self.input.0];
         let mut batches = vec![];
         for (raw, part) in raw.iter().zip(parsed) {
             let part = part?;
             if part.contradicts {
-                return Err(Stop::Contradiction(reading.input));
+                return Err(Stop::Contradiction(self.input));
             }
-            self.context.observer.advance(raw.bytes());
-            reading.parsed += raw.bytes();
+            context.observer.advance(raw.bytes());
+            self.parsed += raw.bytes();
             for trouble in part.troubles {
-                let (count, examples) = reading.troubles.entry(trouble.column).or_default();
+                let (count, examples) = self.troubles.entry(trouble.column).or_default();
                 *count += trouble.count;
                 let room = EXAMPLES.saturating_sub(examples.len());
                 let more = trouble.examples.into_iter().take(room);
                 examples.extend(more.map(|(text, place)| BadCell { text, place }));
             }
-            let first = reading.rows;
-            reading.rows += part.rows as u64;
-            if reading.rows > u64::from(u32::MAX) {
+            let first = self.rows;
+            self.rows += part.rows as u64;
+            if self.rows > u64::from(u32::MAX) {
                 return Err(Problem::TooManyRows { table: table.name.clone() }.into());
             }
             let mut slots = vec![None; table.slots.len()];
-            let [file, line] = reading.source.unwrap_or_default();
+            let [file, line] = self.source.unwrap_or_default();
             if let Some(slot) = file {
                 let name = Scalar::Text(part.file.to_string());
                 slots[slot] = Some(Column::constant(&name, Type::Text, part.rows));
@@ -168,45 +168,45 @@ impl ChainRun<'_> {
                     (0..part.rows).map(|row| part.lines.line(row) as i64).collect();
                 slots[slot] = Some(Column::Integer(lines.into()));
             }
-            if let Some(places) = &mut self.places {
+            if let Some(places) = &mut places {
                 places.push(part.file, part.lines, part.rows as u32);
             }
             if part.rows == 0 {
                 continue;
             }
-            for (slot, column) in reading.slots.iter().zip(part.columns) {
+            for (slot, column) in self.slots.iter().zip(part.columns) {
                 slots[*slot] = Some(column);
             }
-            for (slot, column) in reading.fingerprints.iter().zip(part.fingerprints) {
+            for (slot, column) in self.fingerprints.iter().zip(part.fingerprints) {
                 slots[*slot] = Some(column);
             }
-            if let Some(slot) = reading.aside {
+            if let Some(slot) = self.aside {
                 slots[slot] = part.aside;
             }
-            let origins = vec![(reading.input, Rows::run(first as u32, part.rows))];
+            let origins = vec![(self.input, Rows::run(first as u32, part.rows))];
             batches.push(Batch::new(part.rows, slots, origins));
         }
         if batches.is_empty() && !raw.is_empty() {
             // Parts without rows are no end.
-            return self.parse_window(reading, count);
+            return self.window(context, places, count);
         }
         Ok(batches)
     }
 
     /// Says which cells could not be read: as the plan allows, or as what stops it.
-    pub(super) fn finish_reading(&mut self, reading: Reading) -> Result<(), Stop> {
-        let table = &self.context.plan.tables[reading.input.0];
-        for (column, (count, examples)) in reading.troubles {
-            let rule = reading.columns[column].rule.as_ref();
-            let name = reading.names[column].clone();
+    pub fn finish(self, context: &Context<'_>, sum: &mut TableSum) -> Result<(), Stop> {
+        let table = &context.plan.tables[self.input.0];
+        for (column, (count, examples)) in self.troubles {
+            let rule = self.columns[column].rule.as_ref();
+            let name = self.names[column].clone();
             match rule.map(|rule| rule.otherwise).unwrap_or_default() {
                 Otherwise::Stop => {}
                 Otherwise::Blank => {
-                    self.end.sums[0].blanked.push((name, count));
+                    sum.blanked.push((name, count));
                     continue;
                 }
                 Otherwise::Aside => {
-                    self.end.sums[0].aside.push(SetAside { column: name, count, examples });
+                    sum.aside.push(SetAside { column: name, count, examples });
                     continue;
                 }
             }

@@ -2,10 +2,11 @@
 
 use std::collections::{HashMap, HashSet};
 
-use super::chain::{Chain, ChainEnd, Context, Stop, TableEncoder, run_chain};
+use super::chain::{ChainEnd, run_chain};
 use super::check::{
     CheckSum, check_over, rows_tally, skipped, total_over, totals_of, totals_tally,
 };
+use super::context::{Chain, Context, Stop, TableEncoder};
 use super::demand::{Demand, Purpose, Work, check_needs, needs};
 use super::ports::{
     InputSource, Observer, Output, OutputError, Outputs, SourceError, SourceErrorKind, Sources,
@@ -16,11 +17,9 @@ use super::{gather, links};
 use crate::aggregate::AllRows;
 use crate::expr::World;
 use crate::lang::{Diagnostic, DiagnosticKind, PlanTree};
-use crate::resolve::{
-    CheckKind, GatherId, InputShape, LinkId, Plan, Source, Total, TotalId, input_specs, resolve,
-};
+use crate::resolve::{CheckKind, InputShape, Plan, Source, Total, input_specs, resolve};
 use crate::step::{Around, Faults, GroupFaults, Naming, finished_rows, group_problem};
-use crate::table::{Batch, TableId};
+use crate::table::{Batch, GatherId, LinkId, TableId, TotalId};
 use crate::tally::{CheckTally, LinkTally, Problem, Report, Written};
 
 /// What is wanted of a run.

@@ -2,13 +2,13 @@
 
 use std::collections::BTreeMap;
 
-use super::chain::Context;
+use super::context::Context;
 use crate::aggregate::number;
 use crate::bug::Sure;
 use crate::lang::Span;
-use crate::resolve::{Lay, SeveralPlan, SlotId};
+use crate::resolve::{Lay, SeveralPlan};
 use crate::step::{Naming, finished_rows};
-use crate::table::{Batch, Column, Rows, Table, TableId};
+use crate::table::{Batch, Column, Rows, SlotId, Table, TableId};
 use crate::tally::{Part, Problem, RepeatedKey, RowReason, StackedTwice};
 use crate::value::{Scalar, Type, decimal};
 

@@ -1,13 +1,13 @@
 //! The rows of one table, or those that a link leaves out.
 
 use super::beside::Beside;
-use super::chain::Stop;
+use super::context::Stop;
 use super::demand::Purpose;
 use super::ports::{Observer, Sources};
 use super::run::{Inputs, Run, RunError};
 use crate::lang::{Diagnostic, DiagnosticKind, PlanTree, Span, nearest_or_longer, plan_name};
-use crate::resolve::{LinkId, Plan, TablePlan};
-use crate::table::{Column, Rows, Table, TableId};
+use crate::resolve::{Plan, TablePlan};
+use crate::table::{Column, LinkId, Rows, Table, TableId};
 use crate::tally::{Problem, Warning};
 
 /// What is to be shown.

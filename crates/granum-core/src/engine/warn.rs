@@ -2,9 +2,9 @@
 
 use super::run::Run;
 use crate::aggregate::number;
-use crate::resolve::{Allowance, LinkId, MistakePlan};
+use crate::resolve::{Allowance, MistakePlan};
 use crate::step::shared_name;
-use crate::table::TableId;
+use crate::table::{LinkId, TableId};
 use crate::tally::{Allowed, Mistake, Warning};
 
 impl Run<'_> {

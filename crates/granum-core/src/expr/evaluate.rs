@@ -8,8 +8,7 @@ use super::typed::{Kind, Logic, Typed};
 use super::world::World;
 use super::{arithmetic, compare, convert};
 use crate::bug::{Sure, bug};
-use crate::resolve::Hop;
-use crate::table::{Batch, Bits, Column, Rows, TableId, Truths};
+use crate::table::{Batch, Bits, Column, Hop, Rows, TableId, Truths};
 use crate::value::Type;
 
 /// Where an expression is worked: the rows, and what they lead to.

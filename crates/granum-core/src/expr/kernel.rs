@@ -1,10 +1,9 @@
 //! The loops that all operations share, and what happens where a row cannot be worked.
 
-use crate::table::{Bits, Fixed, Native, Present, TextBuilder, Texts, Truths};
+use crate::table::{Bits, Fixed, GatherId, Native, Present, SlotId, TextBuilder, Texts, Truths};
 use std::sync::{Mutex, PoisonError};
 
 use crate::lang::Span;
-use crate::resolve::{GatherId, SlotId};
 use crate::value::Type;
 
 /// Why a row could not be worked.

@@ -1,8 +1,7 @@
 //! Expressions after names and types are known.
 
 use crate::lang::{Operator, Span};
-use crate::resolve::{GatherId, Hop, SlotId, TotalId};
-use crate::table::TableId;
+use crate::table::{GatherId, Hop, SlotId, TableId, TotalId};
 use crate::value::{Scalar, Type};
 
 use super::function::Function;

@@ -1,6 +1,6 @@
 //! Names before meanings: parameters, tables and links are known before any is resolved.
 
-use super::plan::{InputSpec, ReadRule, SlotId};
+use super::plan::{InputSpec, ReadRule};
 use super::scope::{LinkEntry, Paths, Resolver, Row, TableEntry, TableState};
 use super::{Parameter, Resolved};
 use crate::expr::{Failing, Scope, World, evaluate};
@@ -9,7 +9,7 @@ use crate::lang::{
     StepKind, nearest,
 };
 use crate::resolve::ancestors::Ancestors;
-use crate::table::Batch;
+use crate::table::{Batch, SlotId};
 use crate::value::{Scalar, Type};
 
 pub(super) fn input_specs(tree: &PlanTree) -> Vec<InputSpec> {

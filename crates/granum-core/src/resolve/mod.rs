@@ -19,10 +19,9 @@ mod worth;
 
 pub(crate) use plan::{
     AggregatePlan, Allowance, AssignPlan, CalendarPlan, CheckKind, CheckPlan, DedupeByPlan,
-    DedupePlan, DedupeRule, FilterPlan, Gather, GatherId, GatherWhat, GrainCheck, GroupedPlan,
-    GroupedPlans, GroupedWhat, Hop, Lay, LinkId, LinkPlan, MistakePlan, NamesPlan, OneRowPlan,
-    Plan, Proof, Required, SeveralPlan, SlotId, SortPlan, Source, Step, TablePlan, TopPlan, Total,
-    TotalId, UnitsPlan,
+    DedupePlan, DedupeRule, FilterPlan, Gather, GatherWhat, GrainCheck, GroupedPlan, GroupedPlans,
+    GroupedWhat, Lay, LinkPlan, MistakePlan, NamesPlan, OneRowPlan, Plan, Proof, Required,
+    SeveralPlan, SortPlan, Source, Step, TablePlan, TopPlan, Total, UnitsPlan,
 };
 pub use plan::{InputColumn, InputSpec, ReadRule, WrittenApart};
 
@@ -94,7 +93,7 @@ pub(crate) fn resolve_alone(
             .enumerate()
             .map(|(at, (name, column))| {
                 let worth = worth::Worth::column(worth::WorthKind::Plain, false);
-                ((*name).to_owned(), SlotId(at), column.ty(), worth)
+                ((*name).to_owned(), crate::table::SlotId(at), column.ty(), worth)
             })
             .collect(),
         ancestors: ancestors::Ancestors::default(),

@@ -3,11 +3,10 @@
 use super::Resolved;
 use super::ancestors::Ancestors;
 use super::expression::{Valued, truth};
-use super::plan::Hop;
 use super::scope::{Paths, Resolver, Row};
 use crate::expr::{Kind, Typed};
 use crate::lang::{Diagnostic, DiagnosticKind, Expr, ExprKind, Name, Span, nearest_or_longer};
-use crate::table::TableId;
+use crate::table::{Hop, TableId};
 
 /// Where the links of a path lead.
 pub(super) struct Way {

@@ -5,38 +5,8 @@ use std::ops::Range;
 use crate::aggregate::AggregateFunction;
 use crate::expr::Typed;
 use crate::lang::{Otherwise, Percent, Preference, Severity, Span};
-use crate::table::TableId;
+use crate::table::{Hop, LinkId, SlotId, TableId};
 use crate::value::Type;
-
-/// A version of a column within a table's steps. `add` and `change` make a new one.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub(crate) struct SlotId(pub usize);
-
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub(crate) struct LinkId(pub usize);
-
-/// What is gathered against a link for each row of the link's target.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub(crate) struct GatherId(pub usize);
-
-/// An aggregate over a whole table.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub(crate) struct TotalId(pub usize);
-
-/// One stretch of a path: along a link, or between a table's row and the row of its base.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub(crate) enum Hop {
-    Link(LinkId),
-    Origin {
-        of: TableId,
-        base: TableId,
-    },
-    /// The other way: to the row that a row of the base became, if it is still there.
-    Within {
-        of: TableId,
-        base: TableId,
-    },
-}
 
 #[derive(Debug, Default)]
 pub(crate) struct Plan {

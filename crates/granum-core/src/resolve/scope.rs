@@ -3,9 +3,7 @@
 use std::collections::HashMap;
 
 use super::ancestors::Ancestors;
-use super::plan::{
-    AggregatePlan, GroupedWhat, LinkId, LinkPlan, Plan, SlotId, SourceSlots, TablePlan,
-};
+use super::plan::{AggregatePlan, GroupedWhat, LinkPlan, Plan, SourceSlots, TablePlan};
 use super::worth::Worth;
 use super::{InputShape, Parameter, Resolved, Wrong};
 use crate::expr::Typed;
@@ -13,7 +11,7 @@ use crate::lang::{
     Diagnostic, DiagnosticKind, LinkTree, MoreTree, Name, PlanTree, Span, StatementKind, foreign,
     nearest, nearest_or_longer, plan_name,
 };
-use crate::table::TableId;
+use crate::table::{LinkId, SlotId, TableId};
 use crate::value::Type;
 
 /// A column of a finished table.

@@ -1,12 +1,12 @@
 //! Tables laid from several: stacked, or meeting on a key.
 
-use super::plan::{Lay, SeveralPlan, SlotId};
+use super::plan::{Lay, SeveralPlan};
 use super::scope::{FinishedColumn, Resolver};
 use super::steps::{Builder, Known, Named};
 use super::worth::{Worth, WorthKind};
 use super::{Resolved, Wrong};
 use crate::lang::{Diagnostic, DiagnosticKind, MoreTree, Name, plan_name};
-use crate::table::TableId;
+use crate::table::{SlotId, TableId};
 use crate::value::Type;
 
 /// The tables, with their names as they stand in the plan.

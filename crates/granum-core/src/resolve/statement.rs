@@ -2,7 +2,7 @@
 
 use super::allow::Behind;
 use super::expression::Valued;
-use super::plan::{CheckKind, CheckPlan, Hop, LinkPlan, OutputPlan, Required};
+use super::plan::{CheckKind, CheckPlan, LinkPlan, OutputPlan, Required};
 use super::scope::{LinkEntry, Paths, Resolver, Row};
 use super::{Resolved, Wrong};
 use crate::expr::{Kind, Typed};
@@ -11,7 +11,7 @@ use crate::lang::{
     StatementKind, format_expression,
 };
 use crate::resolve::ancestors::Ancestors;
-use crate::table::TableId;
+use crate::table::{Hop, TableId};
 use crate::value::Type;
 
 impl Resolver<'_> {

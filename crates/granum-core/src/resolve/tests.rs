@@ -239,7 +239,7 @@ fn work_comes_after_what_it_needs() {
     let tables = |name| Work::Table(table(&plan, name));
     assert!(at(tables("lines")) < at(tables("u")) && at(tables("u")) < at(tables("t")));
     for (link, after) in [(0, "u"), (0, "t"), (1, "t")] {
-        assert!(at(Work::Link(super::plan::LinkId(link))) < at(tables(after)));
+        assert!(at(Work::Link(crate::table::LinkId(link))) < at(tables(after)));
     }
 }
 
@@ -248,7 +248,7 @@ fn only_what_a_table_needs_is_done_to_show_it() {
     let plan = plan("table t from orders\n  add x = customers.name\n");
     let order = Demand::new(&plan, Purpose::Table(table(&plan, "t"))).order;
     assert!(!order.contains(&Work::Table(table(&plan, "lines"))));
-    assert!(!order.contains(&Work::Link(super::plan::LinkId(0))));
+    assert!(!order.contains(&Work::Link(crate::table::LinkId(0))));
     assert_eq!(order.len(), 4);
 }
 

@@ -2,7 +2,8 @@
 
 use super::{Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Work};
 use crate::expr::{Typed, evaluate};
-use crate::resolve::{AssignPlan, SlotId};
+use crate::resolve::AssignPlan;
+use crate::table::SlotId;
 use crate::tally::Problem;
 
 impl Work for AssignPlan {

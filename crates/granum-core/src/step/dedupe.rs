@@ -5,8 +5,8 @@ use super::{Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Work};
 use crate::expr::Typed;
 use crate::lang::Preference;
 use crate::link::{BlankKeys, KeyTable, Keys, compare};
-use crate::resolve::{DedupeByPlan, DedupePlan, DedupeRule, SlotId, TablePlan};
-use crate::table::{Batch, Bits, Column};
+use crate::resolve::{DedupeByPlan, DedupePlan, DedupeRule, TablePlan};
+use crate::table::{Batch, Bits, Column, SlotId};
 use crate::tally::{Cut, Problem, StepDetail};
 
 fn columns(batch: &Batch, slots: &[SlotId]) -> Vec<Column> {

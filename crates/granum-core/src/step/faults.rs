@@ -4,8 +4,7 @@ use std::collections::{BTreeMap, HashMap};
 use std::sync::{Mutex, PoisonError};
 
 use crate::bug::Sure;
-use crate::resolve::SlotId;
-use crate::table::TableId;
+use crate::table::{SlotId, TableId};
 use crate::tally::Problem;
 
 /// What has no value, by its number: a group, or a row of a table that is led to.

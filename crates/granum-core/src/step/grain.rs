@@ -2,8 +2,8 @@
 
 use super::{Left, OnRows, Pace, RowsBecome, StepRunner, Work};
 use crate::grain::{EXAMPLES, broken};
-use crate::resolve::{GrainCheck, Proof, SlotId};
-use crate::table::Column;
+use crate::resolve::{GrainCheck, Proof};
+use crate::table::{Column, SlotId};
 use crate::tally::{Problem, RepeatedKey};
 
 impl Work for GrainCheck {

@@ -7,8 +7,8 @@ use super::{Faults, Left, OnRows, Pace, RowsBecome, StepRunner, Work, group_prob
 use crate::aggregate::{AggregateFunction, GroupFailure, Groups, Values, aggregate_each};
 use crate::bug::bug;
 use crate::expr::{Typed, evaluate_noting};
-use crate::resolve::{AggregatePlan, GroupedPlan, GroupedPlans, GroupedWhat, SlotId};
-use crate::table::{Batch, Column, Fixed};
+use crate::resolve::{AggregatePlan, GroupedPlan, GroupedPlans, GroupedWhat};
+use crate::table::{Batch, Column, Fixed, SlotId};
 use crate::tally::Problem;
 use crate::value::{ExactSum, Scalar, Type, decimal};
 

@@ -31,8 +31,8 @@ pub(crate) use units::Trouble;
 pub(crate) use values::{group_problem, values};
 
 use crate::expr::Typed;
-use crate::resolve::{OneRowPlan, SlotId, Step, TablePlan};
-use crate::table::Batch;
+use crate::resolve::{OneRowPlan, Step, TablePlan};
+use crate::table::{Batch, SlotId};
 use crate::tally::{Problem, StepDetail};
 
 /// How rows come to a step.

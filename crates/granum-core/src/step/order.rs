@@ -4,8 +4,8 @@ use rayon::prelude::*;
 use super::{Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Work};
 use crate::aggregate::{Groups, order};
 use crate::expr::Typed;
-use crate::resolve::{SlotId, SortPlan, TablePlan, TopPlan};
-use crate::table::{Batch, Bits, Column, Rows};
+use crate::resolve::{SortPlan, TablePlan, TopPlan};
+use crate::table::{Batch, Bits, Column, Rows, SlotId};
 use crate::tally::{Problem, StepDetail};
 
 impl Work for SortPlan {

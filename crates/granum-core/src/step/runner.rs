@@ -6,8 +6,8 @@ use std::sync::atomic::AtomicU64;
 use super::naming::row_problem;
 use super::{Faults, GroupFaults, Naming, StepSum};
 use crate::expr::{Failing, RowFailure, Scope, Typed, World, evaluate, evaluate_all};
-use crate::resolve::{GatherId, Plan, TablePlan};
-use crate::table::{Amount, Batch, Bits, Column, TableId};
+use crate::resolve::{Plan, TablePlan};
+use crate::table::{Amount, Batch, Bits, Column, GatherId, TableId};
 use crate::tally::Problem;
 
 /// What steps may look at beside their rows. None of them changes it.

@@ -5,8 +5,8 @@ use super::dedupe::{by_key, copies};
 use super::units::split_units;
 use crate::expr::{Kind, Typed};
 use crate::lang::{Preference, Span};
-use crate::resolve::{DedupeRule, SlotId, UnitsPlan};
-use crate::table::{Batch, Bits, Column};
+use crate::resolve::{DedupeRule, UnitsPlan};
+use crate::table::{Batch, Bits, Column, SlotId};
 use crate::value::{Scale, Type};
 
 fn text(values: &[Option<&str>]) -> Column {

@@ -9,8 +9,8 @@
 
 use super::{Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Work};
 use crate::expr::{Typed, evaluate};
-use crate::resolve::{SlotId, TablePlan, UnitsPlan};
-use crate::table::{Amount, Batch, Column, Fixed, Place, Rows};
+use crate::resolve::{TablePlan, UnitsPlan};
+use crate::table::{Amount, Batch, Column, Fixed, Place, Rows, SlotId};
 use crate::tally::{Problem, StepDetail};
 use crate::value::{Scalar, Scale, Type, decimal, parts};
 

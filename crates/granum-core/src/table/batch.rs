@@ -3,9 +3,8 @@
 use std::collections::HashMap;
 use std::sync::{Mutex, PoisonError};
 
-use super::{Bits, Column, Rows, TableId};
+use super::{Bits, Column, Hop, Rows, SlotId, TableId};
 use crate::bug::bug;
-use crate::resolve::{Hop, SlotId};
 
 /// Rows with the slots that are alive, and the rows of other tables that they came from.
 #[derive(Debug, Clone, Default)]

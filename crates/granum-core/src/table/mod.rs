@@ -6,6 +6,7 @@ mod batch;
 mod codes;
 mod column;
 mod growing;
+mod id;
 mod place;
 mod rows;
 
@@ -19,13 +20,11 @@ pub(crate) use codes::Codes;
 pub use column::Column;
 pub(crate) use growing::Stack;
 pub use growing::{ColumnBuilder, Values};
+pub use id::TableId;
+pub(crate) use id::{GatherId, Hop, LinkId, SlotId, TotalId};
 pub use place::{Lines, Place, Places};
 pub use rows::Rows;
 pub(crate) use rows::RowsBuilder;
-
-/// A table's number in its plan.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, serde::Serialize)]
-pub struct TableId(pub usize);
 
 /// A finished table: all its rows, and those of its columns that something needs.
 #[derive(Debug, Clone, Default)]

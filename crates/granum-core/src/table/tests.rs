@@ -4,7 +4,6 @@ use proptest::prelude::*;
 use std::sync::Arc;
 
 use super::*;
-use crate::resolve::{Hop, LinkId};
 use crate::value::{Scalar, Scale, Type, decimal};
 
 /// One column of each type, with a blank in the middle.

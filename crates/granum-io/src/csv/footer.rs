@@ -72,3 +72,14 @@ pub(super) fn cut(
     }
     cut
 }
+
+/// Words that a line begins with which adds up those above it.
+const TOTALS: [&str; 6] = ["total", "sum", "subtotal", "grand total", "rows", "records"];
+
+/// Whether a line that begins with this field adds up those above it.
+pub(super) fn totals(first: &str) -> bool {
+    let first = first.trim().to_lowercase();
+    TOTALS.iter().any(|word| {
+        first.strip_prefix(word).is_some_and(|rest| !rest.starts_with(char::is_alphanumeric))
+    })
+}

@@ -7,6 +7,7 @@ use std::path::Path;
 use granum_core::engine::SourceError;
 use serde::Serialize;
 
+use super::footer::totals;
 use super::reader::system_error;
 use super::scan::{Field, Scanner};
 use super::stream::Opening;
@@ -216,17 +217,6 @@ pub(super) fn said_by_itself(text: &[u8]) -> Option<u8> {
         [s, e, p, b'=', sign] if [s, e, p].map(u8::to_ascii_lowercase) == *b"sep" => Some(*sign),
         _ => None,
     }
-}
-
-/// Words that a line begins with which adds up those above it.
-const TOTALS: [&str; 6] = ["total", "sum", "subtotal", "grand total", "rows", "records"];
-
-/// Whether a line that begins with this field adds up those above it.
-pub(super) fn totals(first: &str) -> bool {
-    let first = first.trim().to_lowercase();
-    TOTALS.iter().any(|word| {
-        first.strip_prefix(word).is_some_and(|rest| !rest.starts_with(char::is_alphanumeric))
-    })
 }
 
 /// How many records at the end of a file are no rows: of another width than the rows, or one that

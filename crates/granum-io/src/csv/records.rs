@@ -4,8 +4,8 @@ use granum_core::engine::{SourceError, SourceErrorKind};
 use granum_core::table::Lines;
 use memchr::memchr_iter;
 
+use super::footer::totals;
 use super::grid::{BLOCK, Grid};
-use super::look::totals;
 use super::part::{CsvPart, cell};
 use super::scan::{Field, Scanner};
 

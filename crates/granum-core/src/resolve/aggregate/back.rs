@@ -7,10 +7,10 @@ use crate::lang::{Diagnostic, DiagnosticKind, Name, Span};
 use crate::resolve::Resolved;
 use crate::resolve::ancestors::Ancestors;
 use crate::resolve::expression::Valued;
-use crate::resolve::plan::{AggregatePlan, Gather, GatherId, GatherWhat, Hop, LinkId};
+use crate::resolve::plan::{AggregatePlan, Gather, GatherWhat};
 use crate::resolve::scope::{Paths, Resolver, Row};
 use crate::resolve::worth::Worth;
-use crate::table::TableId;
+use crate::table::{GatherId, Hop, LinkId, TableId};
 use crate::value::Type;
 
 use super::OF_ROWS;

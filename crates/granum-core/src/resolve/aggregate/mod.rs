@@ -5,11 +5,12 @@ mod paths;
 mod total;
 mod values;
 
+use crate::table::SlotId;
 use back::Back;
 
 use super::Resolved;
 use super::expression::Valued;
-use super::plan::{AggregatePlan, GroupedWhat, SlotId};
+use super::plan::{AggregatePlan, GroupedWhat};
 use super::scope::{Paths, Pending, PendingKind, Resolver, Row};
 use super::worth::{Repeat, Worth, WorthKind};
 use crate::aggregate::AggregateFunction;

@@ -5,8 +5,9 @@ use super::{Called, OF_ROWS};
 use crate::expr::{Kind, Typed};
 use crate::lang::{Diagnostic, DiagnosticKind, Name};
 use crate::resolve::Resolved;
-use crate::resolve::plan::{Total, TotalId};
+use crate::resolve::plan::Total;
 use crate::resolve::scope::{Paths, Resolver};
+use crate::table::TotalId;
 
 impl Resolver<'_> {
     /// An aggregate over a whole table, in a check: `sum(sales.net where sales.net > 0)`.

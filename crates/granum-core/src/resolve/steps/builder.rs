@@ -1,14 +1,14 @@
 //! A table while its steps are resolved: columns and their versions, grain, amounts.
 
 use super::super::plan::{
-    GrainCheck, GroupedPlan, GroupedPlans, Proof, SlotId, SourceSlots, Step, StepPlan,
+    GrainCheck, GroupedPlan, GroupedPlans, Proof, SourceSlots, Step, StepPlan,
 };
 use super::super::scope::{Paths, Pending, PendingKind, Row};
 use super::super::worth::Worth;
 use crate::expr::{Kind, Typed};
 use crate::lang::Span;
 use crate::resolve::ancestors::Ancestors;
-use crate::table::TableId;
+use crate::table::{SlotId, TableId};
 use crate::value::Type;
 
 /// A visible column while steps are resolved: its versions, the step before which each exists.

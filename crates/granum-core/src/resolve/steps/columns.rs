@@ -1,13 +1,14 @@
 //! `add`, `change`, `columns`, `rename`, `track`: which columns there are and what they are worth.
 
 use super::super::expression::Valued;
-use super::super::plan::{AssignPlan, NamesPlan, SlotId, Step};
+use super::super::plan::{AssignPlan, NamesPlan, Step};
 use super::super::scope::Resolver;
 use super::super::worth::{Worth, WorthKind};
 use super::super::{Resolved, Wrong};
 use super::{Builder, Named};
 use crate::expr::{Kind, Typed};
 use crate::lang::{AssignTree, ColumnTree, Diagnostic, DiagnosticKind, Expr, Name, RenameTree};
+use crate::table::SlotId;
 use crate::value::{Scalar, Type};
 
 impl Resolver<'_> {

@@ -1,10 +1,11 @@
 //! `grain`: what one row is, as far as it is known before the rows are seen.
 
 use super::super::Resolved;
-use super::super::plan::{GrainCheck, Proof, SlotId, Step};
+use super::super::plan::{GrainCheck, Proof, Step};
 use super::super::scope::Resolver;
 use super::{Builder, Known};
 use crate::lang::{Name, Span};
+use crate::table::SlotId;
 
 impl Resolver<'_> {
     pub(super) fn grain(

@@ -1,8 +1,6 @@
 //! `one row per`: rows become groups, and the keys the new grain.
 
-use super::super::plan::{
-    AggregatePlan, AssignPlan, LinkId, MistakePlan, OneRowPlan, SlotId, Step, WarningPlan,
-};
+use super::super::plan::{AggregatePlan, AssignPlan, MistakePlan, OneRowPlan, Step, WarningPlan};
 use super::super::scope::{Paths, PendingKind, Resolver, Row};
 use super::super::worth::{Repeat, Worth, WorthKind};
 use super::super::{Resolved, Wrong};
@@ -14,7 +12,7 @@ use crate::lang::{
     format_expression, one_row, plan_name,
 };
 use crate::resolve::ancestors::Ancestors;
-use crate::table::TableId;
+use crate::table::{LinkId, SlotId, TableId};
 use crate::value::{Scalar, Type};
 
 /// `one row per …` as it stands in a plan.

@@ -1,11 +1,12 @@
 //! `keep`, `drop`, `dedupe`: which rows stay.
 
 use super::super::Resolved;
-use super::super::plan::{DedupeByPlan, DedupeRule, FilterPlan, SlotId, Step};
+use super::super::plan::{DedupeByPlan, DedupeRule, FilterPlan, Step};
 use super::super::scope::Resolver;
 use super::super::worth::Worth;
 use super::{Builder, Known, Named};
 use crate::lang::{DedupeKeep, Diagnostic, DiagnosticKind, Expr, ExprKind};
+use crate::table::SlotId;
 use crate::value::{Scale, Type};
 
 impl Resolver<'_> {

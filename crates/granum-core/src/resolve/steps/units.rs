@@ -1,11 +1,12 @@
 //! `units`: one row for each unit, with every amount counted or divided.
 
-use super::super::plan::{SlotId, Step, UnitsPlan};
+use super::super::plan::{Step, UnitsPlan};
 use super::super::scope::Resolver;
 use super::super::worth::{Worth, WorthKind};
 use super::super::{Resolved, Wrong};
 use super::{Builder, Named};
 use crate::lang::{Diagnostic, DiagnosticKind, Expr, ExprKind, Name};
+use crate::table::SlotId;
 use crate::value::{Scale, Type};
 
 impl Resolver<'_> {
