@@ -11,7 +11,7 @@ cargo build --release --quiet -p granum-io --example floor
 granum=target/release/granum
 if [ ! -f "$dir/nursery.granum" ]; then
   mkdir -p "$dir"
-  "$granum" demo "$dir" --orders "$orders" --only-data >"$dir/demo.log"
+  "$granum" demo "$dir" --orders "$orders" --only-data >/dev/null
 fi
 cp crates/granum-demo/plans/nursery.granum "$dir/nursery.granum"
 plan=$dir/nursery.granum

@@ -2,6 +2,7 @@
 use rayon::prelude::*;
 
 use super::order;
+use crate::bug::Sure;
 use crate::link::{BlankKeys, KeyTable, Keys, LinkIndex};
 use crate::table::{Column, Rows};
 
@@ -124,7 +125,27 @@ pub(crate) fn number(keys: Vec<Column>, rows: usize) -> (Groups, Vec<u32>) {
         return (groups, if rows > 0 { vec![0] } else { vec![] });
     }
     let keys = Keys::new(keys, BlankKeys::Equal, rows);
-    let table = KeyTable::build(&keys);
+    let heads = keys.heads();
+    if heads.len() * 2 > rows {
+        return number_each(&keys);
+    }
+    // Rows of one group mostly stand together: only the first of such a run is looked up.
+    let (of_heads, firsts) = number_each(&keys.take(&Rows::from(heads.clone())));
+    let firsts = firsts.iter().map(|first| heads[*first as usize]).collect();
+    let ends = heads.iter().skip(1).copied().chain([rows as u32]);
+    let mut of = Vec::with_capacity(rows);
+    for (head, (start, end)) in heads.iter().zip(ends).enumerate() {
+        let group = of_heads.of(head).sure("the group of a row") as u32;
+        of.extend(std::iter::repeat_n(group, (end - start) as usize));
+    }
+    let groups = Groups { of: GroupOf::Each(Rows::from(of)), rows, count: of_heads.count };
+    (groups, firsts)
+}
+
+/// The same, each row by itself.
+fn number_each(keys: &Keys) -> (Groups, Vec<u32>) {
+    let rows = keys.rows();
+    let table = KeyTable::build(keys);
     let mut repeats = table.repeats.iter().peekable();
     let mut of: Vec<u32> = Vec::with_capacity(rows);
     let mut firsts = vec![];

@@ -205,3 +205,30 @@ fn several_values_where_one_was_meant_are_named() {
     let failure = aggregate(&only, &groups).unwrap_err();
     assert_eq!(failure, GroupFailure::Several { group: 1, rows: vec![1, 4] });
 }
+
+proptest! {
+    #[test]
+    fn groups_are_numbered_as_they_first_appear_whether_or_not_rows_stand_together(
+        runs in prop::collection::vec((prop::option::of(0..4_i64), any::<bool>(), 1..9_usize), 0..12),
+    ) {
+        let rows: Vec<(Option<i64>, bool)> = runs
+            .iter()
+            .flat_map(|(number, truth, count)| std::iter::repeat_n((*number, *truth), *count))
+            .collect();
+        let keys = vec![
+            Column::Integer(rows.iter().map(|row| row.0).collect()),
+            Column::Boolean(rows.iter().map(|row| Some(row.1)).collect()),
+        ];
+        let (groups, firsts) = number(keys, rows.len());
+        let mut seen: Vec<(Option<i64>, bool)> = vec![];
+        let mut wanted_firsts: Vec<u32> = vec![];
+        for (at, row) in rows.iter().enumerate() {
+            if !seen.contains(row) {
+                seen.push(*row);
+                wanted_firsts.push(at as u32);
+            }
+            prop_assert_eq!(groups.of(at), seen.iter().position(|known| known == row));
+        }
+        prop_assert_eq!((groups.count, firsts), (seen.len(), wanted_firsts));
+    }
+}

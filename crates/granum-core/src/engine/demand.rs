@@ -90,6 +90,26 @@ impl Demand {
         demand
     }
 
+    /// The table that one passes into, if it is not kept.
+    pub fn passes(&self, table: TableId) -> Option<TableId> {
+        let demand = &self.tables[table.0];
+        demand.passes_to.filter(|_| !demand.whole)
+    }
+
+    /// The tables that go through together up to one: those that pass into it, and itself.
+    pub fn chain(&self, plan: &Plan, last: TableId) -> Vec<TableId> {
+        let mut tables = vec![last];
+        let mut first = last;
+        while let Source::Base(base) = plan.tables[first.0].source
+            && self.passes(base).is_some()
+        {
+            tables.push(base);
+            first = base;
+        }
+        tables.reverse();
+        tables
+    }
+
     /// Orders the work so that everything comes after what it needs.
     fn sort(&mut self, plan: &Plan, purpose: Purpose) {
         let mut seen = HashSet::new();

@@ -7,6 +7,7 @@ mod check;
 mod context;
 pub(crate) mod demand;
 mod gather;
+mod lifetimes;
 mod lineage;
 mod links;
 mod matching;
@@ -27,7 +28,7 @@ pub use ports::{
     CellTrouble, Encoder, InputSource, Observer, Output, OutputError, Outputs, Part, PartReader,
     RawPart, ReadRequest, Silent, SourceError, SourceErrorKind, Sources,
 };
-pub use run::{RunError, Want, run, run_strictly};
+pub use run::{RunError, Running, Want, run, run_as};
 pub use show::{Showing, Shown, show};
 
 #[cfg(test)]

@@ -8,6 +8,7 @@ use super::check::{
 };
 use super::context::{Chain, Context, Stop, TableEncoder};
 use super::demand::{Demand, Purpose, Work, check_needs, needs};
+use super::lifetimes::Lifetimes;
 use super::ports::{
     InputSource, Observer, Output, OutputError, Outputs, SourceError, SourceErrorKind, Sources,
 };
@@ -45,6 +46,21 @@ pub enum RunError {
     Output(OutputError),
 }
 
+/// How a plan is run.
+#[derive(Debug, Clone, Copy)]
+pub struct Running {
+    /// What is only warned of holds outputs back as well.
+    pub deny_warnings: bool,
+    /// What nothing reads any more is let go. Off, all is held to the end: for tests alone.
+    pub lets_go: bool,
+}
+
+impl Default for Running {
+    fn default() -> Self {
+        Self { deny_warnings: false, lets_go: true }
+    }
+}
+
 /// Runs a plan.
 ///
 /// Everything that does not hold is in the report, which then says that nothing was written.
@@ -60,31 +76,34 @@ pub fn run(
     want: Want<'_>,
     observer: &dyn Observer,
 ) -> Result<Report, RunError> {
-    run_strictly(tree, settings, sources, want, observer, false)
+    run_as(tree, settings, sources, want, observer, Running::default())
 }
 
-/// The same; with `deny_warnings` what is only warned of holds outputs back as well.
+/// The same, as is said.
 ///
 /// # Errors
 /// As [`run`].
-pub fn run_strictly(
+pub fn run_as(
     tree: &PlanTree,
     settings: &[(String, String)],
     sources: &dyn Sources,
     want: Want<'_>,
     observer: &dyn Observer,
-    deny_warnings: bool,
+    running: Running,
 ) -> Result<Report, RunError> {
     let mut inputs = Inputs::open(tree, sources)?;
     loop {
         let plan = inputs.resolve(tree, settings)?;
         let purpose = Purpose::Whole { outputs: matches!(want, Want::Outputs(_)) };
         let mut run = Run::new(&plan, purpose, observer);
+        if running.lets_go {
+            run.lifetimes = Lifetimes::new(&plan, &run.demand);
+        }
         if let Want::Outputs(outputs) = want {
             run.open_outputs(outputs).map_err(RunError::Output)?;
         }
         match run.work(&inputs) {
-            Ok(()) => return run.close(want, deny_warnings),
+            Ok(()) => return run.close(want, running.deny_warnings),
             Err(Stop::Contradiction(input)) => inputs.settle(&plan, input)?,
             Err(Stop::Source(error)) => return Err(RunError::Source(error)),
             Err(Stop::Output(error)) => return Err(RunError::Output(error)),
@@ -170,6 +189,8 @@ pub(super) struct Run<'a> {
     faults: HashMap<GatherId, Faults>,
     grouped: GroupFaults,
     failed: HashSet<Work>,
+    /// What goes when; nothing where all is looked at afterwards.
+    lifetimes: Lifetimes,
     /// The rows of totals, by table: finished columns.
     pub total_rows: HashMap<TableId, Batch>,
     pub problems: Vec<Problem>,
@@ -197,6 +218,7 @@ impl<'a> Run<'a> {
             faults: HashMap::new(),
             grouped: GroupFaults::default(),
             failed: HashSet::new(),
+            lifetimes: Lifetimes::default(),
             total_rows: HashMap::new(),
             problems: vec![],
         }
@@ -220,7 +242,10 @@ impl<'a> Run<'a> {
 
     /// Does all the work in its order. What fails is noted, and with it all that needs it.
     pub fn work(&mut self, inputs: &Inputs) -> Result<(), Stop> {
-        for work in self.demand.order.clone() {
+        for (at, work) in self.demand.order.clone().into_iter().enumerate() {
+            if let Some(before) = at.checked_sub(1) {
+                self.lifetimes.let_go(before, &mut self.world);
+            }
             if needs(self.plan, work).iter().any(|needed| self.failed.contains(needed)) {
                 self.fail(work);
                 continue;
@@ -250,31 +275,19 @@ impl<'a> Run<'a> {
         self.failed.insert(work);
         let Work::Table(mut table) = work else { return };
         while let Source::Base(base) = self.plan.tables[table.0].source
-            && self.passes(base).is_some()
+            && self.demand.passes(base).is_some()
         {
             self.failed.insert(Work::Table(base));
             table = base;
         }
     }
 
-    fn passes(&self, table: TableId) -> Option<TableId> {
-        let demand = &self.demand.tables[table.0];
-        demand.passes_to.filter(|_| !demand.whole)
-    }
-
     fn table(&mut self, last: TableId, inputs: &Inputs) -> Result<(), Stop> {
-        if self.passes(last).is_some() {
+        if self.demand.passes(last).is_some() {
             // It goes along with the table that is made from it.
             return Ok(());
         }
-        let mut tables = vec![last];
-        while let Source::Base(base) = self.plan.tables[tables[0].0].source {
-            if self.passes(base).is_none() {
-                break;
-            }
-            tables.insert(0, base);
-        }
-        let chain = Chain::new(self.plan, tables);
+        let chain = Chain::new(self.plan, self.demand.chain(self.plan, last));
         let first = &self.plan.tables[chain.tables[0].0];
         let context = Context {
             around: Around {

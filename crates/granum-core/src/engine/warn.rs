@@ -2,6 +2,7 @@
 
 use super::run::Run;
 use crate::aggregate::number;
+use crate::bug::Sure;
 use crate::resolve::{Allowance, MistakePlan};
 use crate::step::shared_name;
 use crate::table::{LinkId, TableId};
@@ -86,7 +87,7 @@ impl Run<'_> {
             }
             MistakePlan::SharedName { key, of, name, id, gather } => {
                 let table = self.world.tables[of.0].as_ref()?;
-                let names = table.columns[*name].clone()?;
+                let names = table.columns[*name].clone().sure("the names that are looked at");
                 let (groups, firsts) = number(vec![names.clone()], table.rows);
                 let names = names.take(&firsts.into());
                 let of_plan = &self.plan.tables[of.0];

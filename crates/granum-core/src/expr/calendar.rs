@@ -5,7 +5,7 @@ use jiff::civil::Date;
 use std::fmt::Write;
 
 use super::function::Call;
-use super::kernel::{FailureKind, RowFailure, texts, valid};
+use super::kernel::{FailureKind, RowFailure, texts};
 use crate::table::{Column, Fixed};
 use crate::value::day;
 
@@ -27,19 +27,36 @@ const MONTHS: [&str; 12] = [
 /// A text of each day.
 fn text(call: &Call<'_>, write: impl Fn(Date, &mut String)) -> Result<Column, RowFailure> {
     let days = call.days()?;
+    // Neighbours are mostly of one day, and a text takes longer than a look.
+    let mut last: Option<(i32, String)> = None;
     Ok(Column::Text(texts(call.rows, |row, out| {
-        let date = valid(days.present(), row).then(|| day::to_civil(days.value(row))).flatten();
-        if let Some(date) = date {
-            write(date, out);
+        let Some(day) = days.get(row) else { return false };
+        match &last {
+            Some((known, text)) if *known == day => out.push_str(text),
+            _ => {
+                let Some(date) = day::to_civil(day) else { return false };
+                write(date, out);
+                last = Some((day, out.clone()));
+            }
         }
-        date.is_some()
+        true
     })))
 }
 
 /// A whole number of each day.
 fn number(call: &Call<'_>, of: impl Fn(Date) -> i64) -> Result<Column, RowFailure> {
     let days = call.days()?;
-    let numbers: Fixed<i64> = days.iter().map(|days| Some(of(day::to_civil(days?)?))).collect();
+    let mut last: Option<(i32, i64)> = None;
+    let number = |day: Option<i32>| {
+        let day = day?;
+        if let Some((_, number)) = last.filter(|(known, _)| *known == day) {
+            return Some(number);
+        }
+        let number = of(day::to_civil(day)?);
+        last = Some((day, number));
+        Some(number)
+    };
+    let numbers: Fixed<i64> = days.iter().map(number).collect();
     Ok(Column::Integer(numbers))
 }
 

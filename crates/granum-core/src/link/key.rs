@@ -45,6 +45,12 @@ impl Keys {
         Keys::new(columns, self.blank, rows.len())
     }
 
+    /// The rows whose key is not that of the row before: the first of each run of equal keys.
+    pub fn heads(&self) -> Vec<u32> {
+        let head = |row: &usize| *row == 0 || !self.equal(*row, self, *row - 1);
+        (0..self.rows).filter(head).map(|row| row as u32).collect()
+    }
+
     pub fn columns(&self) -> &[Column] {
         &self.columns
     }

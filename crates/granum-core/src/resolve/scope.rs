@@ -342,14 +342,14 @@ impl<'a> Resolver<'a> {
 /// What to say of a column that is called so but for spaces around, or letters that nobody sees.
 fn unseen(name: &str, columns: &[(String, SlotId, Type, Worth)]) -> Option<String> {
     let bare = |text: &str| -> String {
-        let seen = text.chars().filter(|letter| !crate::survey::is_unseen(*letter));
+        let seen = text.chars().filter(|letter| !crate::value::is_unseen(*letter));
         seen.collect::<String>().trim().to_owned()
     };
     let (column, ..) =
         columns.iter().find(|(column, ..)| column != name && bare(column) == bare(name))?;
     let odd: Vec<String> = column
         .chars()
-        .filter(|letter| crate::survey::is_unseen(*letter))
+        .filter(|letter| crate::value::is_unseen(*letter))
         .map(|letter| format!("U+{:04X}", u32::from(letter)))
         .collect();
     let what = match (odd.as_slice(), column.starts_with(' '), column.ends_with(' ')) {

@@ -16,7 +16,6 @@ mod seen;
 mod structure;
 
 pub use coded::EXACT;
-pub use profile::is_unseen;
 pub use report::{
     ColumnSurvey, Duplicates, GrainSurvey, NearlyUnique, Oddity, OddityKind, RepeatedRows, Survey,
     Typical, Versions,

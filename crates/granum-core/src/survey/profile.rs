@@ -6,7 +6,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::days::Days;
 use super::numbers::Numbers;
 use super::seen::Seen;
-use crate::value::{Found, Scale, Type, day, decimal, found_type, parse_integer};
+use crate::value::{Found, Scale, Type, day, decimal, found_type, is_unseen, parse_integer};
 
 /// Words that stand where a value is missing; compared without case.
 const PLACEHOLDERS: [&str; 25] = [
@@ -231,12 +231,6 @@ impl Profile {
 /// Days that files of sales have, from 1970 to 2100: other numbers of eight digits are keys.
 fn is_recent(day: i32) -> bool {
     (0..=47_847).contains(&day)
-}
-
-/// Whether a letter is one that nobody sees: spaces of no width, marks of a text's direction, hard spaces.
-pub fn is_unseen(letter: char) -> bool {
-    letter.is_control()
-        || matches!(letter, '\u{a0}' | '\u{ad}' | '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2060}' | '\u{feff}' | '\u{fffd}')
 }
 
 /// A number as spreadsheets shorten long ones: `8.71E+12`. What it was is lost.

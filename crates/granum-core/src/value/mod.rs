@@ -7,11 +7,13 @@ mod example;
 pub mod parts;
 mod scalar;
 mod types;
+mod unseen;
 
 pub use exact::ExactSum;
 pub use example::NumberExample;
 pub use scalar::{Found, Scalar, found_type, parse_boolean, parse_integer};
 pub use types::{Scale, Type};
+pub(crate) use unseen::is_unseen;
 
 #[cfg(test)]
 mod tests;

@@ -2,7 +2,7 @@
 
 use std::time::Instant;
 
-use granum_core::engine::{Want, run_strictly as run_plan};
+use granum_core::engine::{Running, Want, run_as};
 
 use super::plan::Plan;
 use super::{Exit, Printer};
@@ -28,9 +28,10 @@ pub(super) fn run(printer: &mut Printer, args: &PlanArgs, writes: Writes) -> Exi
         Writes::Nothing => Want::Check,
         Writes::Outputs => Want::Outputs(&plan.files),
     };
-    let deny = args.deny == Some(Deny::Warnings);
+    let running =
+        Running { deny_warnings: args.deny == Some(Deny::Warnings), ..Running::default() };
     let progress = Progress::new(printer.global.quiet);
-    let report = run_plan(&plan.tree, &options.settings, &plan.files, want, &progress, deny);
+    let report = run_as(&plan.tree, &options.settings, &plan.files, want, &progress, running);
     let stages = progress.finish();
     let report = match report {
         Ok(report) => report,

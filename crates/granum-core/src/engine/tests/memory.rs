@@ -200,12 +200,22 @@ pub fn run_texts(
     plan: &str,
     part: usize,
 ) -> (Report, HashMap<String, String>) {
+    run_texts_as(files, plan, part, Running::default())
+}
+
+/// The same, as is said.
+pub fn run_texts_as(
+    files: &[(&str, String)],
+    plan: &str,
+    part: usize,
+    running: Running,
+) -> (Report, HashMap<String, String>) {
     let files = files.iter().map(|(name, text)| ((*name).to_owned(), text.clone())).collect();
     let memory = Memory { files, part };
     let kept = Kept::default();
     let parsed = parse(plan);
     assert!(parsed.diagnostics.is_empty(), "{:#?}", parsed.diagnostics);
-    let report = run(&parsed.tree, &[], &memory, Want::Outputs(&kept), &Silent)
+    let report = run_as(&parsed.tree, &[], &memory, Want::Outputs(&kept), &Silent, running)
         .unwrap_or_else(|error| panic!("{error:#?}"));
     let written = kept.files.lock().unwrap().clone();
     (report, written)

@@ -14,7 +14,8 @@ use proptest::test_runner::{Config, TestCaseError, TestRunner};
 use self::generate::Tape;
 use self::model::{Plan, Start, Table};
 use self::slow::{Rows, V, World, cell, work};
-use super::memory::run_texts;
+use super::memory::run_texts_as;
+use crate::engine::Running;
 use crate::table::Amount;
 use crate::tally::{Problem, Report};
 
@@ -89,18 +90,25 @@ fn check(numbers: &[u8]) -> Result<&'static str, TestCaseError> {
     let shown = format!("{text}\n{:#?}", plan.files);
     let files: Vec<(&str, String)> =
         plan.files.iter().map(|(name, text)| (*name, text.clone())).collect();
-    let ran = |part: usize, threads: usize| {
+    let ran = |part: usize, threads: usize, lets_go: bool| {
+        let running = Running { lets_go, ..Running::default() };
         let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap();
         pool.install(|| {
-            std::panic::catch_unwind(|| run_texts(&files, &text, part)).map_err(|fault| {
-                let bug = fault.downcast_ref::<crate::Bug>().map(ToString::to_string);
-                let words = bug.or_else(|| fault.downcast_ref::<String>().cloned());
-                TestCaseError::fail(format!("{}\n{shown}", words.unwrap_or_default()))
-            })
+            std::panic::catch_unwind(|| run_texts_as(&files, &text, part, running)).map_err(
+                |fault| {
+                    let bug = fault.downcast_ref::<crate::Bug>().map(ToString::to_string);
+                    let words = bug.or_else(|| fault.downcast_ref::<String>().cloned());
+                    TestCaseError::fail(format!("{}\n{shown}", words.unwrap_or_default()))
+                },
+            )
         })
     };
-    let (report, written) = ran(2, 1)?;
-    let (other, again) = ran(1_000, 2)?;
+    let (report, written) = ran(2, 1, true)?;
+    let (held, all) = ran(2, 1, false)?;
+    prop_assert_eq!(&written, &all, "what is let go changes the bytes\n{}", &shown);
+    let told = |report: &Report| format!("{report:#?}");
+    prop_assert_eq!(told(&report), told(&held), "what is let go is missed\n{}", &shown);
+    let (other, again) = ran(1_000, 2, true)?;
     prop_assert_eq!(&written, &again, "threads or parts change the bytes\n{}", &shown);
     let kinds = |report: &Report| report.problems.iter().map(Problem::kind).collect::<Vec<_>>();
     prop_assert_eq!(kinds(&report), kinds(&other), "{}", &shown);

@@ -1,0 +1,224 @@
+//! How long what is finished is held: each column of a table, each link and each gathered column goes
+//! after the last work that reads it.
+//!
+//! What reads them is told by the same plan that says what is needed (`demand.rs`), not by looking
+//! whether anything missed them: a column that is read after it went would be a fault of the program,
+//! which stops the run and never a blank. Where rows came from, and their places, stay: messages name
+//! them. What is read when all work is done (checks and totals over links, warnings) stays as well.
+
+use std::collections::HashMap;
+
+use super::demand::{Demand, Work};
+use crate::expr::{Kind, Typed, World};
+use crate::resolve::{CheckKind, GatherWhat, MistakePlan, Plan, Required, Source};
+use crate::table::{GatherId, Hop, LinkId, TableId};
+
+/// What is let go by itself.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+enum Held {
+    Column(TableId, usize),
+    Link(LinkId),
+    Gathered(GatherId),
+}
+
+/// What goes after each work, by its place in the order.
+#[derive(Debug, Default)]
+pub(super) struct Lifetimes(Vec<Vec<Held>>);
+
+impl Lifetimes {
+    /// What can go, where all is done in the order that `demand` says.
+    pub fn new(plan: &Plan, demand: &Demand) -> Self {
+        let mut last = LastReads { plan, demand, last: HashMap::new() };
+        for (at, work) in demand.order.iter().enumerate() {
+            match work {
+                Work::Table(table) => last.table(*table, at),
+                Work::Link(link) => last.link(*link, at),
+                Work::Gather(gather) => last.gather(*gather, at),
+            }
+        }
+        last.at_the_end();
+        let mut goes = vec![vec![]; demand.order.len()];
+        for (held, at) in last.last {
+            if let Some(goes) = goes.get_mut(at) {
+                goes.push(held);
+            }
+        }
+        Self(goes)
+    }
+
+    /// Lets go of what no work after this one reads.
+    pub fn let_go(&self, at: usize, world: &mut World) {
+        for held in self.0.get(at).into_iter().flatten() {
+            match *held {
+                Held::Column(table, column) => {
+                    if let Some(table) = &mut world.tables[table.0] {
+                        table.columns[column] = None;
+                    }
+                }
+                Held::Link(link) => world.links[link.0] = None,
+                Held::Gathered(gathered) => world.gathered[gathered.0] = None,
+            }
+        }
+    }
+}
+
+/// The place of the last work that reads something; behind all where it is read at the end.
+struct LastReads<'p> {
+    plan: &'p Plan,
+    demand: &'p Demand,
+    last: HashMap<Held, usize>,
+}
+
+impl LastReads<'_> {
+    fn read(&mut self, held: Held, at: usize) {
+        let last = self.last.entry(held).or_insert(at);
+        *last = at.max(*last);
+    }
+
+    fn column(&mut self, table: TableId, column: usize, at: usize) {
+        self.read(Held::Column(table, column), at);
+    }
+
+    fn named(&mut self, table: TableId, name: &str, at: usize) {
+        let columns = &self.plan.tables[table.0].columns;
+        if let Some(column) = columns.iter().position(|(known, _)| known == name) {
+            self.column(table, column, at);
+        }
+    }
+
+    /// What the paths of an expression read.
+    fn paths(&mut self, typed: &Typed, at: usize) {
+        typed.visit(&mut |part| match &part.kind {
+            Kind::Path { hops, target, column, .. } => {
+                self.hops(hops, at);
+                self.column(*target, *column, at);
+            }
+            Kind::Leads { hops, .. } => self.hops(hops, at),
+            Kind::Gathered { id, .. } => match self.plan.gathers[id.0].what {
+                // Rows that lead to a step's rows are worked where the step is.
+                GatherWhat::Rows(_) => self.gather(*id, at),
+                GatherWhat::Aggregate(_) | GatherWhat::Presence => {
+                    self.read(Held::Gathered(*id), at);
+                }
+            },
+            _ => {}
+        });
+    }
+
+    fn hops(&mut self, hops: &[Hop], at: usize) {
+        for hop in hops {
+            if let Hop::Link(link) = hop {
+                self.read(Held::Link(*link), at);
+            }
+        }
+    }
+
+    /// The same, and the columns that it sees of a finished table.
+    fn over_finished(&mut self, table: TableId, typed: &Typed, at: usize) {
+        typed.visit(&mut |part| {
+            if let Kind::Slot(slot) = part.kind {
+                self.column(table, slot.0, at);
+            }
+        });
+        self.paths(typed, at);
+    }
+
+    /// A table that is built, with those that pass into it.
+    fn table(&mut self, last: TableId, at: usize) {
+        let plan = self.plan;
+        for column in 0..plan.tables[last.0].columns.len() {
+            self.column(last, column, at);
+        }
+        for table in self.demand.chain(plan, last) {
+            let table = &plan.tables[table.0];
+            for work in table.steps.iter().map(|step| step.step.work()) {
+                work.assigned().iter().for_each(|(_, value)| self.paths(value, at));
+                work.expressions().into_iter().for_each(|typed| self.paths(typed, at));
+            }
+            match &table.source {
+                Source::Base(base) => {
+                    table.imports.iter().for_each(|(_, column)| self.column(*base, *column, at));
+                }
+                Source::Several(several) => {
+                    for (table, place) in several.tables.iter().enumerate() {
+                        for (_, places) in &several.columns {
+                            places[table]
+                                .iter()
+                                .for_each(|column| self.column(*place, *column, at));
+                        }
+                        let grain = plan.tables[place.0].grain.as_ref();
+                        for name in grain.iter().flat_map(|grain| &grain.columns) {
+                            self.named(*place, name, at);
+                        }
+                    }
+                }
+                Source::Input(_) | Source::Calendar(_) => {}
+            }
+        }
+    }
+
+    fn link(&mut self, id: LinkId, at: usize) {
+        self.read(Held::Link(id), at);
+        let plan = self.plan;
+        let link = &plan.links[id.0];
+        for (left, right) in &link.keys {
+            self.over_finished(link.from, left, at);
+            self.over_finished(link.to, right, at);
+        }
+        // Amounts and grains are told with what is found.
+        for (table, all) in [(link.from, true), (link.to, false)] {
+            let table_plan = &plan.tables[table.0];
+            for (column, (name, slot)) in table_plan.columns.iter().enumerate() {
+                let tracked = table_plan.tracked.iter().any(|amount| amount.last_slot() == *slot);
+                let grain = table_plan.grain.as_ref();
+                let grain = grain.is_some_and(|grain| grain.columns.contains(name));
+                let asked = matches!(&link.required,
+                    Some(Required::Share { of: Some((of, _)), .. }) if of == name);
+                if grain || all && (tracked || asked) {
+                    self.column(table, column, at);
+                }
+            }
+        }
+    }
+
+    fn gather(&mut self, id: GatherId, at: usize) {
+        self.read(Held::Gathered(id), at);
+        let gather = &self.plan.gathers[id.0];
+        self.hops(&gather.hops, at);
+        for part in gather.parts() {
+            self.over_finished(gather.from, part, at);
+        }
+        for table in [gather.from, gather.to] {
+            let grain = self.plan.tables[table.0].grain.as_ref();
+            for name in grain.iter().flat_map(|grain| &grain.columns) {
+                self.named(table, name, at);
+            }
+        }
+    }
+
+    /// Checks and totals that wait for all links, and what is warned of.
+    fn at_the_end(&mut self) {
+        let (plan, end) = (self.plan, usize::MAX);
+        let waiting = plan.checks.iter().zip(&self.demand.passing_checks);
+        for (check, _) in waiting.filter(|(_, passing)| !**passing) {
+            if let CheckKind::Rows { table, .. } = check.kind {
+                self.over_finished(table, &check.condition, end);
+                let grain = plan.tables[table.0].grain.as_ref();
+                for name in grain.iter().flat_map(|grain| &grain.columns) {
+                    self.named(table, name, end);
+                }
+            } else {
+                self.paths(&check.condition, end);
+            }
+        }
+        let waiting = plan.totals.iter().zip(&self.demand.passing_totals);
+        for (total, _) in waiting.filter(|(_, passing)| !**passing) {
+            total.plan.parts().for_each(|part| self.over_finished(total.table, part, end));
+        }
+        for warning in &plan.warnings {
+            if let MistakePlan::SharedName { of, name, .. } = &warning.what {
+                self.column(*of, *name, end);
+            }
+        }
+    }
+}
