@@ -5,11 +5,13 @@ mod fold;
 mod groups;
 mod ordered;
 mod parts;
+mod registry;
 
 use fold::{Sums, divided, narrowed};
 pub(crate) use groups::{Groups, number};
 pub(crate) use ordered::{different, order};
 pub(crate) use parts::{AllRows, folded, from_parts, kept, parted, parts};
+pub(crate) use registry::{AGGREGATES, Aggregate, OfAmounts, Order, Takes, named};
 
 use crate::bug::Sure;
 use crate::table::{Column, Truths};

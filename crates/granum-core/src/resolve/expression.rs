@@ -1,9 +1,10 @@
 //! Expressions: names, types, and what their values are worth.
 
-use super::aggregate::{AGGREGATES, Called, OF_ROWS};
+use super::aggregate::{Called, OF_ROWS};
 use super::scope::{Paths, Resolver, Row};
 use super::worth::{Worth, WorthKind};
 use super::{Resolved, Wrong};
+use crate::aggregate::AGGREGATES;
 use crate::expr::{FUNCTIONS, Function, Kind, Typed, find_function};
 use crate::lang::{
     Clauses, Diagnostic, DiagnosticKind, Expr, ExprKind, Name, Operator, Span, foreign,
@@ -21,7 +22,7 @@ const SOURCE: [&str; 2] = ["source_file", "source_line"];
 
 /// The names of all aggregates.
 fn aggregate_names() -> impl Iterator<Item = &'static str> {
-    AGGREGATES.iter().map(|(name, _)| *name).chain(OF_ROWS.iter().copied())
+    AGGREGATES.iter().map(|aggregate| aggregate.name).chain(OF_ROWS.iter().copied())
 }
 
 fn is_aggregate(name: &str) -> bool {

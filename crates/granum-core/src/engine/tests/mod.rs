@@ -1,5 +1,6 @@
 //! The engine without files: inputs and outputs in memory.
 
+mod aggregates;
 mod gate;
 mod gathering;
 mod kinds;

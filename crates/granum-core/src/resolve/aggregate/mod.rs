@@ -13,31 +13,13 @@ use super::expression::Valued;
 use super::plan::{AggregatePlan, GroupedWhat};
 use super::scope::{Paths, Pending, PendingKind, Resolver, Row};
 use super::worth::{Repeat, Worth, WorthKind};
-use crate::aggregate::AggregateFunction;
+use crate::aggregate::{Aggregate, AggregateFunction, named};
 use crate::expr::{Kind, Typed};
 use crate::lang::{
     Clauses, Diagnostic, DiagnosticKind, Expr, ExprKind, GroupTree, Name, OrderTree, Span,
     format_expression,
 };
 use crate::value::Type;
-
-/// Names of aggregates, and what they work.
-pub(in crate::resolve) const AGGREGATES: &[(&str, AggregateFunction)] = &[
-    ("rows", AggregateFunction::Rows),
-    ("count", AggregateFunction::Count),
-    ("distinct", AggregateFunction::Distinct),
-    ("sum", AggregateFunction::Sum),
-    ("min", AggregateFunction::Min),
-    ("max", AggregateFunction::Max),
-    ("mean", AggregateFunction::Mean),
-    ("any", AggregateFunction::Any),
-    ("all", AggregateFunction::All),
-    ("share", AggregateFunction::Share),
-    ("sole", AggregateFunction::Sole),
-    ("latest", AggregateFunction::Latest),
-    ("earliest", AggregateFunction::Earliest),
-    ("list", AggregateFunction::List),
-];
 
 /// Aggregates that only each row of a group has.
 pub(in crate::resolve) const OF_ROWS: &[&str] = &["position", "running"];
@@ -52,8 +34,8 @@ pub(in crate::resolve) struct Called<'e> {
 }
 
 impl Called<'_> {
-    pub(super) fn function(&self) -> Option<AggregateFunction> {
-        AGGREGATES.iter().find(|(name, _)| *name == self.name.text).map(|(_, function)| *function)
+    pub(super) fn aggregate(&self) -> Option<&'static Aggregate> {
+        named(&self.name.text)
     }
 
     pub(super) fn text(&self) -> String {
@@ -132,17 +114,12 @@ impl Resolver<'_> {
         inner: &Row,
         row: &Row,
     ) -> Resolved<Valued> {
-        use AggregateFunction::{All, Any, Count, Max, Min, Rows, Sum};
-        let together = match called.function() {
-            Some(Rows | Count | Sum) => Some(Sum),
-            Some(function @ (Min | Max | Any | All)) => Some(function),
-            _ => None,
-        };
+        let together = called.aggregate().and_then(|aggregate| aggregate.over_links);
         let known = self.plan.gathers.len();
         let (plan, worth) = match together {
             Some(function) => {
                 let (value, worth) = self.gather(called, back, inner)?;
-                if value.ty == Type::Number && function == Sum {
+                if value.ty == Type::Number && function == AggregateFunction::Sum {
                     // Rounded once: all rows are added up together.
                     self.plan.gathers.truncate(known);
                     self.gather_rows(called, back, inner)?

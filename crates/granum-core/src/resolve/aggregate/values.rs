@@ -2,7 +2,7 @@
 
 use super::Called;
 use super::paths::rewrite_paths;
-use crate::aggregate::AggregateFunction;
+use crate::aggregate::{Aggregate, AggregateFunction, OfAmounts, Order, Takes};
 use crate::expr::Typed;
 use crate::lang::{Diagnostic, DiagnosticKind, Expr, ExprKind, Name, OrderTree, Span};
 use crate::resolve::expression::Valued;
@@ -10,7 +10,7 @@ use crate::resolve::plan::{AggregatePlan, MistakePlan, WarningPlan};
 use crate::resolve::scope::{Resolver, Row};
 use crate::resolve::worth::{Repeat, Worth};
 use crate::resolve::{Resolved, Wrong};
-use crate::value::{Scalar, Type, decimal};
+use crate::value::{Scalar, Type};
 
 /// What stands between the values of a list if nothing is said.
 const SEPARATOR: &str = ", ";
@@ -23,11 +23,8 @@ impl Resolver<'_> {
         inside: &Row,
         strip: &[Name],
     ) -> Resolved<(AggregatePlan, Worth)> {
-        use AggregateFunction::{
-            All, Any, Count, Distinct, Earliest, Latest, List, Max, Mean, Min, Rows, Share, Sole,
-            Sum,
-        };
-        let Some(function) = called.function() else { return Err(Wrong) };
+        let Some(aggregate) = called.aggregate() else { return Err(Wrong) };
+        let function = aggregate.function;
         let stripped = |expr: &Expr| {
             let mut expr = expr.clone();
             rewrite_paths(&mut expr, &mut |parts| {
@@ -46,17 +43,16 @@ impl Resolver<'_> {
         let filter = called.clauses.filter.as_ref().map(&stripped);
         let filter = filter.map(|filter| self.condition(&filter, inside)).transpose()?;
         let args: Vec<Expr> = called.args.iter().map(&stripped).collect();
-        let (value, worth, separator) = match function {
-            Rows => {
-                self.no_value(called.args, called.span, strip)?;
-                (None, Worth::default(), String::new())
-            }
-            _ => {
-                let (value, worth) = self.value_of(called, &args, inside, strip)?;
-                let separator =
-                    if function == List { self.separator(called, &args)? } else { String::new() };
-                (Some(value), worth, separator)
-            }
+        let (value, worth) = if aggregate.takes == Takes::Nothing {
+            self.no_value(called.args, called.span, strip)?;
+            (None, Worth::default())
+        } else {
+            let (value, worth) = self.value_of(called, aggregate, &args, inside, strip)?;
+            (Some(value), worth)
+        };
+        let separator = match aggregate.takes {
+            Takes::Texts => self.separator(called, &args)?,
+            _ => String::new(),
         };
         let by: Vec<OrderTree> = called
             .clauses
@@ -65,66 +61,33 @@ impl Resolver<'_> {
             .map(|order| OrderTree { value: stripped(&order.value), descending: order.descending })
             .collect();
         let by = self.orders(&by, inside)?;
-        match function {
-            Latest | Earliest
-                if by.is_empty() || called.clauses.by.iter().any(|by| by.descending) =>
-            {
-                return self.wrong(
-                    Diagnostic::new(
-                        DiagnosticKind::Type,
-                        called.span,
-                        format!("`{0}` needs to know by what it is the {0}", called.name.text),
-                    )
-                    .help(format!("as in  {}(place by changed_on)", called.name.text)),
-                );
-            }
-            Latest | Earliest | List => {}
-            _ if by.is_empty() => {}
-            _ => {
-                return self.wrong(
-                    Diagnostic::new(
-                        DiagnosticKind::Type,
-                        called.clauses.by[0].value.span,
-                        format!("the order of rows does not matter to `{}`", called.name.text),
-                    )
-                    .help(
-                        "the value of one row:  latest(place by changed_on) , earliest(\u{2026})",
-                    ),
-                );
-            }
-        }
+        self.order_of(called, aggregate.order)?;
         let given = value.as_ref().map_or(Type::Blank, |value| value.ty);
-        let ty = match function {
-            Rows | Count | Distinct => Type::Integer,
-            Sum => summed_type(given),
-            Mean if given == Type::Number => Type::Number,
-            Mean | Share => Type::Decimal(decimal::DIVISION_SCALE),
-            Any | All => Type::Boolean,
-            List => Type::Text,
-            Min | Max | Sole | Latest | Earliest => given,
-        };
+        let ty = aggregate.gives.of(given);
         let value = value.map(|value| match function {
-            Sum => value.into_type(ty),
-            Mean if given == Type::Blank => value.into_type(Type::Integer),
+            AggregateFunction::Sum => value.into_type(ty),
+            AggregateFunction::Mean if given == Type::Blank => value.into_type(Type::Integer),
             _ => value,
         });
         let mistake = match function {
-            Mean if worth.ratio => Some(MistakePlan::MeanOfRatio),
-            Sum if worth.counts_distinct => Some(MistakePlan::DistinctSummed),
+            AggregateFunction::Mean if worth.ratio => Some(MistakePlan::MeanOfRatio),
+            AggregateFunction::Sum if worth.counts_distinct => Some(MistakePlan::DistinctSummed),
             _ => None,
         };
         if let (Some(what), Some(table)) = (mistake, self.open.last()) {
             let step = called.text();
             self.plan.warnings.push(WarningPlan { table: *table, step, what });
         }
-        let worth = match function {
-            Distinct => Worth { own: true, counts_distinct: true, ..Worth::default() },
-            Sum if worth.is_amount() => Worth::summed(),
+        let worth = match aggregate.of_amounts {
             // One of the amounts, or what they are on average, is an amount as well.
-            Min | Max | Sole | Latest | Earliest | Mean if worth.is_amount() => {
-                Worth { divided: function == Mean, ..Worth::summed() }
-            }
-            _ => Worth { own: true, divided: matches!(function, Mean | Share), ..Worth::default() },
+            OfAmounts::Amount if worth.is_amount() => Worth::summed(),
+            OfAmounts::Ratio if worth.is_amount() => Worth { divided: true, ..Worth::summed() },
+            of => Worth {
+                own: true,
+                divided: of == OfAmounts::Ratio || function == AggregateFunction::Share,
+                counts_distinct: function == AggregateFunction::Distinct,
+                ..Worth::default()
+            },
         };
         let distinct = called.clauses.distinct;
         let (text, span) = (called.text(), called.span);
@@ -132,6 +95,31 @@ impl Resolver<'_> {
             AggregatePlan { function, text, value, filter, by, distinct, separator, ty, span },
             worth,
         ))
+    }
+
+    /// Refuses an order where none matters, and asks for one where there must be one.
+    fn order_of(&mut self, called: Called<'_>, order: Order) -> Resolved<()> {
+        let by = &called.clauses.by;
+        let name = &called.name.text;
+        match order {
+            Order::Must if by.is_empty() || by.iter().any(|by| by.descending) => self.wrong(
+                Diagnostic::new(
+                    DiagnosticKind::Type,
+                    called.span,
+                    format!("`{name}` needs to know by what it is the {name}"),
+                )
+                .help(format!("as in  {name}(place by changed_on)")),
+            ),
+            Order::Not if !by.is_empty() => self.wrong(
+                Diagnostic::new(
+                    DiagnosticKind::Type,
+                    by[0].value.span,
+                    format!("the order of rows does not matter to `{name}`"),
+                )
+                .help("the value of one row:  latest(place by changed_on) , earliest(\u{2026})"),
+            ),
+            Order::Must | Order::Not | Order::May => Ok(()),
+        }
     }
 
     /// `rows()` counts rows, so it takes no column.
@@ -163,18 +151,24 @@ impl Resolver<'_> {
     fn value_of(
         &mut self,
         called: Called<'_>,
+        aggregate: &Aggregate,
         args: &[Expr],
         inside: &Row,
         strip: &[Name],
     ) -> Resolved<Valued> {
         let name = called.name.text.as_str();
-        let most = if name == "list" { 2 } else { 1 };
+        let most = if aggregate.takes == Takes::Texts { 2 } else { 1 };
         if args.is_empty() || args.len() > most {
-            return self.wrong(Diagnostic::new(
+            let diagnostic = Diagnostic::new(
                 DiagnosticKind::Type,
                 called.span,
                 format!("`{name}` takes one value, not {}", args.len()),
+            )
+            .help(format!(
+                "{}: {} As in  {}",
+                aggregate.signature, aggregate.says, aggregate.example.0
             ));
+            return self.wrong(diagnostic);
         }
         // As it stands in the plan: a column may be called as what led to it.
         let arg = &called.args[0];
@@ -186,25 +180,25 @@ impl Resolver<'_> {
             return self.needs_a_column(name, inside, strip, arg.span);
         }
         let (value, worth) = self.expression(&args[0], inside)?;
-        match name {
-            "sum" | "mean" => {
+        match aggregate.takes {
+            Takes::Number => {
                 self.must_be(&value, Type::is_numeric, "a number")?;
                 if let Some(repeat) = worth.repeats() {
                     return self.counted_twice(&value, repeat);
                 }
             }
-            "any" | "all" | "share" => {
+            Takes::Truth => {
                 self.must_be(
                     &value,
                     |ty| matches!(ty, Type::Boolean | Type::Blank),
                     "true or false",
                 )?;
             }
-            "min" | "max" => {
+            Takes::Ordered => {
                 let fits = |ty: Type| ty != Type::Boolean;
                 self.must_be(&value, fits, "a number, a day or a text")?;
             }
-            _ => {}
+            Takes::Nothing | Takes::Anything | Takes::Texts => {}
         }
         Ok((value, worth))
     }
@@ -278,8 +272,4 @@ impl Resolver<'_> {
         };
         self.wrong(Diagnostic::new(DiagnosticKind::CountedTwice, value.span, message).help(help))
     }
-}
-
-fn summed_type(ty: Type) -> Type {
-    if ty == Type::Blank { Type::Integer } else { ty }
 }
