@@ -24,8 +24,14 @@ pub enum Takes {
     Temporal,
     /// Anything that can be ordered and is not text: all such arguments become one type.
     Ordered,
-    /// A text, or what is converted from.
+    /// Anything.
     Any,
+    /// A text that is written in the place of another: it may be written out as none, `""`.
+    Replacement,
+    /// What a number is made of: another, or a text.
+    Number,
+    /// What a day is made of: a date, a datetime or a text.
+    Day,
     /// A whole number from 0 to 20 that is written out.
     Places,
     /// A format that is written out.
@@ -66,6 +72,8 @@ pub struct Function {
     pub repeats: bool,
     /// What it gives.
     pub gives: Gives,
+    /// Whether there are values that it cannot work on.
+    pub fails: bool,
     pub(super) work: fn(&Call<'_>) -> Result<Column, RowFailure>,
 }
 
@@ -78,14 +86,6 @@ pub(crate) struct Call<'a> {
     pub counting: Counting<'a>,
 }
 
-impl Function {
-    /// Whether there are values that it cannot work on: only texts and truths always come out.
-    pub(crate) fn can_fail(&self) -> bool {
-        self.name != "text" && !matches!(self.takes[0], Takes::Text | Takes::Temporal)
-            || matches!(self.name, "add_days" | "add_months")
-    }
-}
-
 /// Texts are padded up to so many letters.
 const MOST_PADDED: i64 = 10_000;
 
@@ -96,7 +96,7 @@ pub(crate) fn find(name: &str) -> Option<&'static Function> {
 
 macro_rules! function {
     ($name:literal, $signature:literal, [$($takes:ident),*] optional $optional:literal
-        repeats $repeats:literal gives $gives:expr, $doc:literal,
+        repeats $repeats:literal gives Gives::$gives:ident $(($ty:expr))? fails $fails:literal, $doc:literal,
         $example:literal => $result:literal, $work:expr) => {
         Function {
             name: $name,
@@ -106,7 +106,8 @@ macro_rules! function {
             takes: &[$(Takes::$takes),*],
             optional: $optional,
             repeats: $repeats,
-            gives: $gives,
+            gives: Gives::$gives$(($ty))?,
+            fails: $fails,
             work: $work,
         }
     };
@@ -114,136 +115,136 @@ macro_rules! function {
 
 /// All functions, in the order of the reference.
 pub static FUNCTIONS: &[Function] = &[
-    function!("lower", "lower(text)", [Text] optional 0 repeats false gives Gives::Type(Type::Text),
+    function!("lower", "lower(text)", [Text] optional 0 repeats false gives Gives::Type(Type::Text) fails false,
         "The text in lower case.", "lower(\"Moss\")" => "moss",
         |call| Ok(call.text(|text, out| out.push_str(&text.to_lowercase())))),
-    function!("upper", "upper(text)", [Text] optional 0 repeats false gives Gives::Type(Type::Text),
+    function!("upper", "upper(text)", [Text] optional 0 repeats false gives Gives::Type(Type::Text) fails false,
         "The text in upper case.", "upper(\"Moss\")" => "MOSS",
         |call| Ok(call.text(|text, out| out.push_str(&text.to_uppercase())))),
-    function!("trim", "trim(text)", [Text] optional 0 repeats false gives Gives::Type(Type::Text),
+    function!("trim", "trim(text)", [Text] optional 0 repeats false gives Gives::Type(Type::Text) fails false,
         "The text without the white space around it.", "trim(\" fern \")" => "fern",
         |call| Ok(call.text(|text, out| out.push_str(text.trim())))),
     function!("length", "length(text)", [Text] optional 0 repeats false
-        gives Gives::Type(Type::Integer),
+        gives Gives::Type(Type::Integer) fails false,
         "How many letters the text has.", "length(\"fern\")" => "4", length),
     function!("left", "left(text, n)", [Text, Integer] optional 0 repeats false
-        gives Gives::Type(Type::Text),
+        gives Gives::Type(Type::Text) fails false,
         "The first n letters.", "left(\"seedling\", 4)" => "seed",
         |call| Ok(call.text_by(|text, n, out| out.extend(text.chars().take(n))))),
     function!("right", "right(text, n)", [Text, Integer] optional 0 repeats false
-    gives Gives::Type(Type::Text),
+    gives Gives::Type(Type::Text) fails false,
     "The last n letters.", "right(\"seedling\", 4)" => "ling",
     |call| Ok(call.text_by(|text, n, out| {
         out.extend(text.chars().skip(text.chars().count().saturating_sub(n)));
     }))),
     function!("part", "part(text, separator, n)", [Text, Text, Integer] optional 0 repeats false
-        gives Gives::Type(Type::Text),
+        gives Gives::Type(Type::Text) fails false,
         "The n-th part between separators, counted from 1; blank beyond the last.",
         "part(\"ada@farm.example\", \"@\", 2)" => "farm.example", part),
-    function!("replace", "replace(text, what, by)", [Text, Text, Text] optional 0 repeats false
-        gives Gives::Type(Type::Text),
+    function!("replace", "replace(text, what, by)", [Text, Text, Replacement] optional 0 repeats false
+        gives Gives::Type(Type::Text) fails false,
         "The text with every `what` replaced; `by` may be \"\".",
         "replace(\"A-17-3\", \"-\", \"\")" => "A173", replace),
     function!("contains", "contains(text, what)", [Text, Text] optional 0 repeats false
-        gives Gives::Type(Type::Boolean),
+        gives Gives::Type(Type::Boolean) fails false,
         "Whether `what` stands in the text.", "contains(\"fern\", \"er\")" => "true",
         |call| Ok(call.test(|text, what| text.contains(what)))),
     function!("starts_with", "starts_with(text, what)", [Text, Text] optional 0 repeats false
-        gives Gives::Type(Type::Boolean),
+        gives Gives::Type(Type::Boolean) fails false,
         "Whether the text begins with `what`.", "starts_with(\"fern\", \"er\")" => "false",
         |call| Ok(call.test(|text, what| text.starts_with(what)))),
     function!("ends_with", "ends_with(text, what)", [Text, Text] optional 0 repeats false
-        gives Gives::Type(Type::Boolean),
+        gives Gives::Type(Type::Boolean) fails false,
         "Whether the text ends with `what`.", "ends_with(\"fern\", \"rn\")" => "true",
         |call| Ok(call.test(|text, what| text.ends_with(what)))),
     function!("pad_left", "pad_left(text, n, what)", [Text, Integer, Text] optional 0
-        repeats false gives Gives::Type(Type::Text),
+        repeats false gives Gives::Type(Type::Text) fails true,
         "The text with `what` before it until it has n letters; a longer one is left as it is.",
         "pad_left(\"750\", 5, \"0\")" => "00750", pad_left),
     function!("trim_left", "trim_left(text, what)", [Text, Text] optional 0 repeats false
-        gives Gives::Type(Type::Text),
+        gives Gives::Type(Type::Text) fails false,
         "The text without every `what` that it begins with.",
         "trim_left(\"00750\", \"0\")" => "750", trim_left),
     function!("round", "round(x, places)", [Numeric, Places] optional 0 repeats false
-        gives Gives::Rounded,
+        gives Gives::Rounded fails true,
         "The number with so many places, rounded half away from zero.",
         "round(2.345, 2)" => "2.35", round),
-    function!("floor", "floor(x)", [Numeric] optional 0 repeats false gives Gives::Whole,
+    function!("floor", "floor(x)", [Numeric] optional 0 repeats false gives Gives::Whole fails true,
         "The greatest whole number that is not above it.", "floor(-2.5)" => "-3",
         |call| whole(call, i128::div_euclid, f64::floor)),
-    function!("ceil", "ceil(x)", [Numeric] optional 0 repeats false gives Gives::Whole,
+    function!("ceil", "ceil(x)", [Numeric] optional 0 repeats false gives Gives::Whole fails true,
         "The least whole number that is not below it.", "ceil(-2.5)" => "-2",
         |call| whole(call, |units, by| -(-units).div_euclid(by), f64::ceil)),
-    function!("abs", "abs(x)", [Numeric] optional 0 repeats false gives Gives::Same,
+    function!("abs", "abs(x)", [Numeric] optional 0 repeats false gives Gives::Same fails true,
         "The number without its sign.", "abs(-2.50)" => "2.50", abs),
     function!("lowest", "lowest(a, b, …)", [Ordered, Ordered] optional 0 repeats true
-        gives Gives::Same,
+        gives Gives::Same fails false,
         "The lowest of the values; blank if one is.", "lowest(3, 2.5)" => "2.5",
         |call| Ok(call.extreme(std::cmp::Ordering::Less))),
     function!("highest", "highest(a, b, …)", [Ordered, Ordered] optional 0 repeats true
-        gives Gives::Same,
+        gives Gives::Same fails false,
         "The highest of the values; blank if one is.", "highest(-4, 0)" => "0",
         |call| Ok(call.extreme(std::cmp::Ordering::Greater))),
-    function!("date", "date(x) or date(text, \"FORMAT\")", [Any, Format] optional 1 repeats false
-        gives Gives::Type(Type::Date),
+    function!("date", "date(x) or date(text, \"FORMAT\")", [Day, Format] optional 1 repeats false
+        gives Gives::Type(Type::Date) fails true,
         "The day that a text says (ISO 8601 unless a format is given), or a datetime's day.",
         "date(\"24/11/2026\", \"%d/%m/%Y\")" => "2026-11-24", date),
     function!("year", "year(day)", [Temporal] optional 0 repeats false
-        gives Gives::Type(Type::Integer),
+        gives Gives::Type(Type::Integer) fails false,
         "The year.", "year(date(\"2026-03-01\"))" => "2026", calendar::year),
     function!("quarter", "quarter(day)", [Temporal] optional 0 repeats false
-        gives Gives::Type(Type::Text),
+        gives Gives::Type(Type::Text) fails false,
         "The quarter with its year.", "quarter(date(\"2026-03-01\"))" => "2026-Q1",
         calendar::quarter),
     function!("month", "month(day)", [Temporal] optional 0 repeats false
-        gives Gives::Type(Type::Text),
+        gives Gives::Type(Type::Text) fails false,
         "The month with its year, as text: years never mix.",
         "month(date(\"2026-03-01\"))" => "2026-03", calendar::month),
     function!("month_name", "month_name(day)", [Temporal] optional 0 repeats false
-        gives Gives::Type(Type::Text),
+        gives Gives::Type(Type::Text) fails false,
         "The month's name, of whichever year.", "month_name(date(\"2026-03-01\"))" => "March",
         calendar::month_name),
     function!("month_number", "month_number(day)", [Temporal] optional 0 repeats false
-        gives Gives::Type(Type::Integer),
+        gives Gives::Type(Type::Integer) fails false,
         "The month from 1 to 12, of whichever year.",
         "month_number(date(\"2026-03-01\"))" => "3", calendar::month_number),
     function!("week", "week(day)", [Temporal] optional 0 repeats false
-        gives Gives::Type(Type::Text),
+        gives Gives::Type(Type::Text) fails false,
         "The week of ISO 8601, with the year that it belongs to.",
         "week(date(\"2027-01-01\"))" => "2026-W53", calendar::week),
     function!("weekday", "weekday(day)", [Temporal] optional 0 repeats false
-        gives Gives::Type(Type::Integer),
+        gives Gives::Type(Type::Integer) fails false,
         "The day of the week: 1 is Monday.", "weekday(date(\"2026-03-01\"))" => "7",
         calendar::weekday),
     function!("day", "day(day)", [Temporal] optional 0 repeats false
-        gives Gives::Type(Type::Integer),
+        gives Gives::Type(Type::Integer) fails false,
         "The day of the month.", "day(date(\"2026-03-01\"))" => "1", calendar::day),
     function!("start_of_month", "start_of_month(day)", [Temporal] optional 0 repeats false
-        gives Gives::Type(Type::Date),
+        gives Gives::Type(Type::Date) fails false,
         "The first day of the month.",
         "start_of_month(date(\"2026-03-17\"))" => "2026-03-01", calendar::start_of_month),
     function!("add_days", "add_days(day, n)", [Temporal, Integer] optional 0 repeats false
-        gives Gives::Type(Type::Date),
+        gives Gives::Type(Type::Date) fails true,
         "The day n days later.", "add_days(date(\"2026-02-27\"), 2)" => "2026-03-01",
         calendar::add_days),
     function!("add_months", "add_months(day, n)", [Temporal, Integer] optional 0 repeats false
-        gives Gives::Type(Type::Date),
+        gives Gives::Type(Type::Date) fails true,
         "The same day n months later, or the last of a shorter month.",
         "add_months(date(\"2026-01-31\"), 1)" => "2026-02-28", calendar::add_months),
-    function!("text", "text(x)", [Any] optional 0 repeats false gives Gives::Type(Type::Text),
+    function!("text", "text(x)", [Any] optional 0 repeats false gives Gives::Type(Type::Text) fails false,
         "The value as it would be written.", "text(2.50)" => "2.50",
         |call| convert(&call.columns[0], Type::Text, call.counting)),
-    function!("integer", "integer(x)", [Any] optional 0 repeats false
-        gives Gives::Type(Type::Integer),
+    function!("integer", "integer(x)", [Number] optional 0 repeats false
+        gives Gives::Type(Type::Integer) fails true,
         "The whole number; what has none stops the run.", "integer(\"007\")" => "7",
         |call| convert(&call.columns[0], Type::Integer, call.counting)),
-    function!("decimal", "decimal(x, places)", [Any, Places] optional 0 repeats false
-        gives Gives::Decimal,
+    function!("decimal", "decimal(x, places)", [Number, Places] optional 0 repeats false
+        gives Gives::Decimal fails true,
         "The exact number with so many places; what has more stops the run.",
         "decimal(\"2.5\", 2)" => "2.50",
         |call| convert(&call.columns[0], call.ty, call.counting)),
-    function!("number", "number(x)", [Any] optional 0 repeats false
-        gives Gives::Type(Type::Number),
+    function!("number", "number(x)", [Number] optional 0 repeats false
+        gives Gives::Type(Type::Number) fails true,
         "The floating-point number; what is none stops the run.", "number(\"2.5\")" => "2.5",
         |call| convert(&call.columns[0], Type::Number, call.counting)),
 ];

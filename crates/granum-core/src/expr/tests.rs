@@ -252,6 +252,46 @@ fn what_can_fail_is_known() {
     for text in ["n > 1", "upper(t) & t", "n is blank", "t ?? \"x\"", "text(n)", "length(t)"] {
         assert!(!fails(text), "{text}");
     }
+    assert!(fails("pad_left(t, n, \"0\")") && !fails("lowest(n, 2)"));
+}
+
+#[test]
+fn what_cannot_fail_comes_out_of_whatever_there_is() {
+    let most = i64::MAX;
+    // The first day and the last that can be written.
+    let day = |year| crate::value::day::from_civil(jiff::civil::Date::new(year, 12, 31).unwrap());
+    let (first, last) = (day(-9999), day(9999));
+    let start = crate::value::day::start_of;
+    let large = 10_i128.pow(38) - 1;
+    let columns = [
+        ("n", Column::Integer(vec![most, i64::MIN, 0, -1].into())),
+        ("d", Column::decimal(vec![large, -large, 0, 5], None, Scale(2))),
+        ("f", Column::Number(vec![f64::MAX, f64::MIN, -0.0, 0.5].into())),
+        ("t", Column::Text([Some("x"), Some(" "), None, Some("é\u{0}")].into_iter().collect())),
+        ("on", Column::Date(vec![first, last, 0, -1].into())),
+        ("at", Column::DateTime(vec![start(first), start(last), 0, -1].into())),
+    ];
+    for function in FUNCTIONS.iter().filter(|function| !function.fails) {
+        let fitting = |takes: &Takes| match takes {
+            Takes::Text | Takes::Replacement => vec!["t"],
+            Takes::Integer => vec!["n"],
+            Takes::Temporal | Takes::Day => vec!["on", "at"],
+            Takes::Numeric | Takes::Number | Takes::Ordered => vec!["n", "d", "f"],
+            Takes::Any => vec!["n", "d", "f", "t", "on", "at"],
+            Takes::Places => vec!["2"],
+            Takes::Format => vec!["\"%Y\""],
+        };
+        let widths = function.takes.iter().map(|takes| fitting(takes).len()).max().unwrap();
+        for at in 0..widths {
+            let args: Vec<&str> = function
+                .takes
+                .iter()
+                .map(|takes| fitting(takes)[at.min(fitting(takes).len() - 1)])
+                .collect();
+            let call = format!("{}({})", function.name, args.join(", "));
+            assert_eq!(worked(&columns, &call).map(|rows| rows.len()), Ok(4), "{call}");
+        }
+    }
 }
 
 proptest! {

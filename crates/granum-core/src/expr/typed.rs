@@ -133,7 +133,7 @@ impl Typed {
                 Kind::Convert(inner) => inner.ty != Type::Blank,
                 // Only the sole value of several rows, and what is too long; but those do.
                 Kind::Gathered { .. } => true,
-                Kind::Call { function, .. } => function.can_fail(),
+                Kind::Call { function, .. } => function.fails,
                 _ => false,
             };
         });

@@ -331,14 +331,14 @@ impl Resolver<'_> {
         for (at, arg) in args.iter().enumerate() {
             let takes = function.takes[at.min(function.takes.len() - 1)];
             let empty = matches!(&arg.kind, ExprKind::Text(text) if text.is_empty());
-            let (arg, arg_worth) = if empty && function.name == "replace" && at == 2 {
+            let (arg, arg_worth) = if empty && takes == Takes::Replacement {
                 let nothing = Kind::Constant(Scalar::Text(String::new()));
                 (Typed::new(nothing, Type::Text, arg.span), Worth::default())
             } else {
                 self.expression(arg, row)?
             };
             match takes {
-                Takes::Text | Takes::Format => {
+                Takes::Text | Takes::Format | Takes::Replacement => {
                     self.must_be(&arg, |ty| matches!(ty, Type::Text | Type::Blank), "text")?;
                 }
                 Takes::Integer => {
@@ -363,6 +363,12 @@ impl Resolver<'_> {
                         ));
                     }
                 }
+                Takes::Number => {
+                    self.converts(function, &arg, |ty| ty.is_numeric() || ty == Type::Text)?;
+                }
+                Takes::Day => {
+                    self.converts(function, &arg, |ty| ty.is_temporal() || ty == Type::Text)?;
+                }
                 Takes::Any => {}
             }
             if takes == Takes::Format {
@@ -381,7 +387,6 @@ impl Resolver<'_> {
             }
             typed = typed.into_iter().map(|arg| arg.into_type(ty)).collect();
         }
-        self.conversion(function, &typed)?;
         let places = match typed.last().and_then(Typed::constant) {
             Some(Scalar::Integer(places)) => Scale(*places as u8),
             _ => Scale(0),
@@ -423,21 +428,20 @@ impl Resolver<'_> {
         }
     }
 
-    /// Conversions that can never succeed.
-    fn conversion(&mut self, function: &Function, args: &[Typed]) -> Resolved<()> {
-        let from = args[0].ty;
-        let fits = match function.name {
-            "integer" | "decimal" | "number" => from.is_numeric() || from == Type::Text,
-            "date" => from.is_temporal() || from == Type::Text,
-            _ => true,
-        };
-        if fits {
+    /// Refuses a conversion that can never succeed.
+    fn converts(
+        &mut self,
+        function: &Function,
+        arg: &Typed,
+        fits: impl Fn(Type) -> bool,
+    ) -> Resolved<()> {
+        if fits(arg.ty) {
             return Ok(());
         }
         self.wrong(Diagnostic::new(
             DiagnosticKind::Type,
-            args[0].span,
-            format!("`{}` does not convert from {from}", function.name),
+            arg.span,
+            format!("`{}` does not convert from {}", function.name, arg.ty),
         ))
     }
 
