@@ -6,7 +6,7 @@ use granum_core::tally::{MissingKey, share_text};
 
 use super::columns::{Side, set};
 use super::near::near_misses;
-use super::{bad, clipped, count, counted, dim, folded, good, heading};
+use super::{bad, clipped, count, counted, dim, folded, good, heading, width_of};
 
 /// Values of `--by` are shown up to so many.
 const GROUPS: usize = 40;
@@ -139,7 +139,7 @@ fn unsafe_text(repeating: &Repeating, found: &Matched, width: usize) -> String {
 fn groups(found: &Matched, width: usize) -> String {
     let Some(by) = &found.by else { return String::new() };
     let wide = groups_block(found, by, (40, " not matched"));
-    let fits = wide.lines().all(|line| line.chars().count() <= width);
+    let fits = wide.lines().all(|line| width_of(line) <= width);
     if fits { wide } else { groups_block(found, by, (16, "")) }
 }
 

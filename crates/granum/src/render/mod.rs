@@ -32,6 +32,7 @@ pub use warning::warnings;
 
 use anstyle::{AnsiColor, Style};
 use granum_core::value::{Scale, decimal};
+use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 use visible::{seen, styled};
 
 /// A heading.
@@ -71,21 +72,35 @@ fn spaces_seen(text: &str) -> String {
 fn clipped(value: &str, longest: usize) -> String {
     // More than is shown need not be looked at: cells can be very long.
     let cut: String = value.chars().take(longest + 1).collect();
-    let text = if cut.len() < value.len() { seen(&cut) } else { spaces_seen(&seen(value)) };
-    if text.chars().count() <= longest {
+    let whole = cut.len() == value.len();
+    let text = if whole { spaces_seen(&seen(value)) } else { seen(&cut) };
+    if whole && width_of(&text) <= longest {
         return text;
     }
-    let start: String = text.chars().take(longest.saturating_sub(1)).collect();
-    format!("{start}\u{2026}")
+    format!("{}\u{2026}", beginning(&text, longest.saturating_sub(1)))
+}
+
+/// How many columns of a terminal a text takes: a wide letter takes two, a mark over another none.
+fn width_of(text: &str) -> usize {
+    UnicodeWidthStr::width(text)
+}
+
+/// The beginning of a text that takes up to so many columns.
+fn beginning(text: &str, most: usize) -> &str {
+    let mut taken = 0;
+    let end = text.char_indices().find(|(_, letter)| {
+        taken += letter.width().unwrap_or(0);
+        taken > most
+    });
+    end.map_or(text, |(at, _)| &text[..at])
 }
 
 /// A text of up to so many letters.
 fn shortened(text: &str, most: usize) -> String {
-    if text.chars().count() <= most {
+    if width_of(text) <= most {
         return text.to_owned();
     }
-    let start: String = text.chars().take(most - 1).collect();
-    format!("{}\u{2026}", start.trim_end())
+    format!("{}\u{2026}", beginning(text, most - 1).trim_end())
 }
 
 /// A count with its thousands set off.
@@ -119,7 +134,7 @@ fn folded(text: &str, indent: &str, width: usize) -> String {
     let mut out = String::new();
     let mut line = String::new();
     for word in text.split(' ') {
-        let longer = line.chars().count() + word.chars().count() + 1 > room;
+        let longer = width_of(&line) + width_of(word) + 1 > room;
         if longer && !line.is_empty() {
             out.push_str(&format!("{indent}{line}\n"));
             line.clear();

@@ -8,7 +8,7 @@ use granum_core::relate::{
 use granum_core::tally::share_text;
 
 use super::columns::{Side, set};
-use super::{count, counted, dim, folded, heading, notable};
+use super::{count, counted, dim, folded, heading, notable, width_of};
 
 /// The tables, the links between them, and what only looks like one.
 pub fn relations(found: &Relations, width: usize) -> String {
@@ -87,7 +87,7 @@ fn tables(tables: &[RelatedTable], width: usize) -> String {
             out.push_str(&format!("  {}\n", dim(line)));
             continue;
         };
-        if line.chars().count() + 2 > width {
+        if width_of(line) + 2 > width {
             out.push_str(&folded(line, "  ", width));
         } else {
             out.push_str(&format!("  {line}\n"));
@@ -113,7 +113,7 @@ fn link(link: &FoundLink, width: usize) -> String {
         Multiplicity::ManyToOne => "many-to-one",
     };
     let line = link.line();
-    let mut out = if line.chars().count() + 2 > width {
+    let mut out = if width_of(&line) + 2 > width {
         folded(&line, "  ", width)
     } else {
         format!("  {}\n", heading(&line))

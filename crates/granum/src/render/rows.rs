@@ -5,7 +5,7 @@ use granum_core::table::Column;
 use granum_core::value::Scalar;
 
 use super::columns::{Side, set};
-use super::{clipped, count, counted, dim, heading};
+use super::{clipped, count, counted, dim, heading, width_of};
 
 /// Cells are shown up to this many letters.
 const LONGEST: usize = 40;
@@ -35,7 +35,7 @@ pub fn rows(shown: &Shown, showing: &Showing, width: usize) -> String {
         let sides: Vec<Side> = columns_shown.iter().map(|at| sides[*at]).collect();
         block(&columns.collect::<Vec<_>>(), &sides, lines)
     };
-    let wide = |lines: &[String]| lines.iter().map(|line| line.chars().count() + 2).max();
+    let wide = |lines: &[String]| lines.iter().map(|line| width_of(line) + 2).max();
     // A grain that takes half the width leaves too little for what it names.
     if wide(&set_of(&named)) > Some(width / 2) {
         named.clear();

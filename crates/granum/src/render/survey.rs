@@ -7,7 +7,7 @@ use granum_core::value::Type;
 use granum_io::{LineEnds, Look};
 
 use super::columns::{Side, set};
-use super::{clipped, count, counted, dim, folded, heading, notable};
+use super::{clipped, count, counted, dim, folded, heading, notable, width_of};
 
 /// Values are shown up to this many letters.
 const LONGEST: usize = 19;
@@ -97,7 +97,7 @@ fn columns(survey: &Survey, width: usize) -> String {
         rows.extend(shown.iter().map(|column| [facts(column), values(column, room)].concat()));
         set(&[&fact_sides[..], &value_sides[..]].concat(), &rows)
     };
-    let wide = |lines: &[String]| lines.iter().map(|line| line.chars().count() + 2).max();
+    let wide = |lines: &[String]| lines.iter().map(|line| width_of(line) + 2).max();
     let mut room = 60;
     let mut lines = together(room);
     while wide(&lines) > Some(width) && room > 12 {
@@ -121,7 +121,7 @@ fn columns(survey: &Survey, width: usize) -> String {
         rows.extend(shown.iter().map(|column| facts(column)));
         block(set(&fact_sides, &rows));
         let mut rows = vec![[&[String::new()], &value_names[..]].concat()];
-        let names = shown.iter().map(|column| name(column).chars().count()).max();
+        let names = shown.iter().map(|column| width_of(&name(column))).max();
         let room = width.saturating_sub(2 * (width / 5) + names.unwrap_or(0) + 8).max(8);
         rows.extend(shown.iter().map(|column| [vec![name(column)], values(column, room)].concat()));
         block(set(&[&[Side::Left], &value_sides[..]].concat(), &rows));
@@ -156,7 +156,7 @@ fn typical(values: &[Typical], room: usize) -> String {
     let mut out = String::new();
     for value in told {
         let space = if out.is_empty() { 0 } else { 2 };
-        if !out.is_empty() && out.chars().count() + space + value.chars().count() > room {
+        if !out.is_empty() && width_of(&out) + space + width_of(&value) > room {
             break;
         }
         if space > 0 {

@@ -4,7 +4,7 @@ use granum_core::table::Amount;
 use granum_core::tally::{Cut, GroupSizes, Part, Report, StepDetail, StepTally, TableTally};
 
 use super::columns::{Side, set};
-use super::{change, count, counted, folded, heading, shortened, sums};
+use super::{change, count, counted, folded, heading, shortened, sums, width_of};
 
 /// Lines below the rows are shown up to so many.
 const FOOTER: usize = 3;
@@ -317,7 +317,7 @@ fn tally(way: &[&TableTally], width: usize) -> String {
         let mut to = lines.len();
         let widest = |label: usize, to: usize| {
             let set = block(&stages, &lines, from..to, label);
-            set.iter().map(|line| line.chars().count() + 2).max().unwrap_or(0)
+            set.iter().map(|line| width_of(line) + 2).max().unwrap_or(0)
         };
         while widest(LABEL, to) > width && to > from + 1 {
             to -= 1;

@@ -9,7 +9,7 @@ use super::links::amount_share;
 use super::near::near_misses;
 use super::report::Report;
 use super::warning::{allowed, warnings};
-use super::{bad, count, counted, folded, good, heading, notable, problem, shortened};
+use super::{bad, count, counted, folded, good, heading, notable, problem, shortened, width_of};
 
 /// In the list of checks, titles and each of two sides have so many letters at most: whole they stand
 /// where a check fails.
@@ -301,9 +301,9 @@ fn failed_check(check: &CheckTally) -> String {
         if check.blank > 0 {
             out.push_str(&format!("    it is blank, and a {what} holds only where it is true\n"));
         }
-        let longest = check.sides.iter().map(|(text, _)| text.chars().count()).max().unwrap_or(0);
+        let longest = check.sides.iter().map(|(text, _)| width_of(text)).max().unwrap_or(0);
         for (text, value) in &check.sides {
-            let room = " ".repeat(longest - text.chars().count());
+            let room = " ".repeat(longest - width_of(text));
             out.push_str(&format!("    {text}{room} = {}\n", for_people(value)));
         }
         return out;

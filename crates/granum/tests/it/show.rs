@@ -233,3 +233,29 @@ fn what_is_usually_a_mistake_is_told_below_the_rows() {
     let told: Value = serde_json::from_str(&ran.out).unwrap();
     assert_eq!(told["table"]["warnings"][0]["kind"], "rows-counted");
 }
+
+#[test]
+fn columns_stand_below_each_other_whatever_their_letters_are_wide() {
+    let folder = Folder::new();
+    let long = "苔".repeat(60);
+    folder.file(
+        "w.csv",
+        format!("k,name,n\n1,東京の苔,3\n2,Ansa,4\n3,e\u{301}toile,5\n4,{long},6\n"),
+    );
+    let out = folder.granum(&["show", "-e", "input t from \"w.csv\"", "t"]).code(0).out;
+    let ends: Vec<usize> = out
+        .lines()
+        .filter(|line| line.starts_with("  ") && !line.trim().is_empty())
+        .map(|line| {
+            let wide = |letter: char| match letter {
+                '\u{301}' => 0,
+                '\u{2e80}'.. => 2,
+                _ => 1,
+            };
+            line.chars().map(wide).sum()
+        })
+        .collect();
+    assert_eq!(ends.len(), 5, "{out}");
+    assert!(ends.iter().all(|end| *end == ends[0]), "{out}");
+    assert!(out.contains("苔…"), "{out}");
+}
