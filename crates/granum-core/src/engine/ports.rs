@@ -12,6 +12,10 @@ use crate::value::Type;
 /// Opens the files of inputs.
 pub trait Sources: Sync {
     /// Finds an input's files and looks at their beginnings.
+    ///
+    /// # Errors
+    /// A file that is not there or cannot be read, an encoding that nobody knows, headers that do not go
+    /// together.
     fn open(&self, spec: &InputSpec) -> Result<Box<dyn InputSource>, SourceError>;
 }
 
@@ -22,6 +26,9 @@ pub trait InputSource: Send + Sync {
     /// Whether the types were found from all cells. If not, a cell further on may contradict them.
     fn settled(&self) -> bool;
     /// Looks at all cells of the columns whose types no `read` says. Afterwards it is settled.
+    ///
+    /// # Errors
+    /// A file that cannot be read, or a row in it that is none.
     fn settle(&mut self) -> Result<(), SourceError>;
     /// How many bytes its files have.
     fn bytes(&self) -> u64;
@@ -30,6 +37,9 @@ pub trait InputSource: Send + Sync {
         vec![]
     }
     /// Begins to read rows.
+    ///
+    /// # Errors
+    /// A file that cannot be read, or that has changed since it was opened.
     fn read(&self, request: ReadRequest) -> Result<Box<dyn PartReader>, SourceError>;
 }
 
@@ -47,6 +57,9 @@ pub struct ReadRequest {
 /// Takes files apart into parts of whole rows.
 pub trait PartReader: Send {
     /// The next parts in the order of the files, `count` at most; none at the end.
+    ///
+    /// # Errors
+    /// A file that cannot be read on.
     fn next(&mut self, count: usize) -> Result<Vec<Box<dyn RawPart>>, SourceError>;
 }
 
@@ -55,6 +68,9 @@ pub trait RawPart: Send + Sync {
     /// How many bytes it has.
     fn bytes(&self) -> u64;
     /// Makes columns of it.
+    ///
+    /// # Errors
+    /// The first row that is none: with too many fields or too few, or with a quote that stays open.
     fn parse(&self) -> Result<Part, SourceError>;
 }
 
@@ -150,6 +166,9 @@ pub struct SourceError {
 pub trait Outputs: Sync {
     /// Prepares to write rows of these columns to a path. Nothing is seen there until
     /// [`Output::publish`].
+    ///
+    /// # Errors
+    /// A place that cannot be written to.
     fn begin(&self, path: &str, columns: &[(String, Type)])
     -> Result<Box<dyn Output>, OutputError>;
 }
@@ -159,10 +178,19 @@ pub trait Output: Send + Sync {
     /// What makes bytes of rows.
     fn encoder(&self) -> Arc<dyn Encoder>;
     /// Takes bytes in the order of the rows.
+    ///
+    /// # Errors
+    /// What the system says, such as that a disk is full.
     fn write(&mut self, bytes: &[u8]) -> Result<(), OutputError>;
     /// All bytes have been given: sees to it that they are kept.
+    ///
+    /// # Errors
+    /// The same.
     fn complete(&mut self) -> Result<u64, OutputError>;
     /// Puts the file in its place; what stood there is kept aside.
+    ///
+    /// # Errors
+    /// The same; then what stood in its place stands there still.
     fn publish(&mut self) -> Result<(), OutputError>;
     /// Undoes [`Output::publish`]: what stood there stands there again.
     fn withdraw(&mut self);

@@ -8,7 +8,7 @@ use super::typed::{Kind, Logic, Typed};
 use super::world::World;
 use super::{arithmetic, compare, convert};
 use crate::bug::{Sure, bug};
-use crate::table::{Batch, Bits, Column, Hop, Rows, TableId, Truths};
+use crate::table::{Batch, Bits, Column, GatherId, Hop, Rows, SlotId, TableId, Truths};
 use crate::value::Type;
 
 /// Where an expression is worked: the rows, and what they lead to.
@@ -104,17 +104,7 @@ impl Scope<'_> {
     fn column(&self, expr: &Typed, mask: Mask<'_>) -> Result<Column, RowFailure> {
         let rows = self.batch.rows;
         Ok(match &expr.kind {
-            Kind::Slot(slot) => {
-                if let Some((slot, groups)) = self.batch.without.iter().find(|(of, _)| of == slot) {
-                    let counting = self.counting(expr, mask);
-                    for (row, group) in groups.iter().enumerate() {
-                        if let Some(group) = group {
-                            counting.fail(row, || FailureKind::Grouped { slot: *slot, group })?;
-                        }
-                    }
-                }
-                self.batch.slot(*slot).clone()
-            }
+            Kind::Slot(slot) => self.slot(*slot, self.counting(expr, mask))?,
             Kind::Constant(value) => Column::constant(value, expr.ty, rows),
             Kind::Path { from, hops, target, column } => {
                 let to = self.path(*from, hops);
@@ -128,20 +118,7 @@ impl Scope<'_> {
                     .map_or_else(|| Bits::all(rows, true), |present| present.bits().clone());
                 Column::Boolean(Truths::new(leads, None))
             }
-            Kind::Gathered { from, id } => {
-                let gathered = self.world.gathered[id.0].as_ref().sure("what was gathered");
-                let of = self.batch.origin(*from).sure("where rows came from");
-                if !gathered.failed.is_empty() {
-                    let counting = self.counting(expr, mask);
-                    for (row, of) in of.iter().enumerate() {
-                        if let Some(of) = of.filter(|of| gathered.failed.binary_search(of).is_ok())
-                        {
-                            counting.fail(row, || FailureKind::Gathered { id: *id, row: of })?;
-                        }
-                    }
-                }
-                gathered.column.take(of)
-            }
+            Kind::Gathered { from, id } => self.gathered(*from, *id, self.counting(expr, mask))?,
             Kind::Total(id) => Column::constant(&self.world.totals[id.0], expr.ty, rows),
             Kind::Convert(inner) => {
                 convert::convert(&self.column(inner, mask)?, expr.ty, self.counting(expr, mask))?
@@ -164,17 +141,7 @@ impl Scope<'_> {
                 let (left, right) = (self.column(left, mask)?, self.column(right, mask)?);
                 Column::Boolean(compare::compare(*op, &left, &right))
             }
-            Kind::Logic { op, left, right } => {
-                let left = self.truth(left, mask)?;
-                // Where the left side decides, the right one need not be workable.
-                let decides = *op == Logic::Or;
-                let open = Bits::collect(rows, |row| {
-                    mask.is_none_or(|mask| mask.value(row))
-                        && compare::at(&left, row) != Some(decides)
-                });
-                let right = self.truth(right, Some(&open))?;
-                Column::Boolean(compare::logic(*op, &left, &right))
-            }
+            Kind::Logic { op, left, right } => Column::Boolean(self.logic(*op, left, right, mask)?),
             Kind::OrElse { left, right } => {
                 let left = self.column(left, mask)?;
                 let Some(present) = left.present().filter(|present| present.blanks() > 0) else {
@@ -185,17 +152,7 @@ impl Scope<'_> {
                 choose(present.bits(), &left, &right)
             }
             Kind::Join { left, right } => {
-                let (left, right) = (self.column(left, mask)?, self.column(right, mask)?);
-                Column::Text(texts(rows, |row, out| {
-                    for side in [&left, &right] {
-                        if let Column::Text(array) = side
-                            && array.has(row)
-                        {
-                            out.push_str(array.value(row));
-                        }
-                    }
-                    true
-                }))
+                joined(&self.column(left, mask)?, &self.column(right, mask)?)
             }
             Kind::In { value, items } => {
                 let value = self.column(value, mask)?;
@@ -218,13 +175,7 @@ impl Scope<'_> {
                 Column::Boolean(Truths::new(if *negated { !&is } else { is }, None))
             }
             Kind::If { condition, then, otherwise } => {
-                let condition = self.truth(condition, mask)?;
-                let yes = Bits::collect(rows, |row| compare::at(&condition, row) == Some(true));
-                let no = Bits::collect(rows, |row| compare::at(&condition, row) == Some(false));
-                let then = self.column(then, Some(&and_mask(mask, &yes)))?;
-                let otherwise = self.column(otherwise, Some(&and_mask(mask, &no)))?;
-                let chosen = choose(&yes, &then, &otherwise);
-                if condition.blanks() == 0 { chosen } else { blank_unless(&chosen, &(&yes | &no)) }
+                self.either(condition, then, otherwise, mask)?
             }
             Kind::Call { function, args } => {
                 let columns: Vec<Column> =
@@ -242,6 +193,74 @@ impl Scope<'_> {
                 (function.work)(&call)?
             }
         })
+    }
+
+    /// A slot; what has no value in some rows fails in those that count.
+    fn slot(&self, slot: SlotId, counting: Counting<'_>) -> Result<Column, RowFailure> {
+        if let Some((_, groups)) = self.batch.without.iter().find(|(of, _)| *of == slot) {
+            for (row, group) in groups.iter().enumerate() {
+                if let Some(group) = group {
+                    counting.fail(row, || FailureKind::Grouped { slot, group })?;
+                }
+            }
+        }
+        Ok(self.batch.slot(slot).clone())
+    }
+
+    /// What was gathered for the rows that these came from.
+    fn gathered(
+        &self,
+        from: TableId,
+        id: GatherId,
+        counting: Counting<'_>,
+    ) -> Result<Column, RowFailure> {
+        let gathered = self.world.gathered[id.0].as_ref().sure("what was gathered");
+        let of = self.batch.origin(from).sure("where rows came from");
+        if !gathered.failed.is_empty() {
+            for (row, of) in of.iter().enumerate() {
+                if let Some(of) = of.filter(|of| gathered.failed.binary_search(of).is_ok()) {
+                    counting.fail(row, || FailureKind::Gathered { id, row: of })?;
+                }
+            }
+        }
+        Ok(gathered.column.take(of))
+    }
+
+    /// `and` and `or`. Where the left side decides, the right one need not be workable.
+    fn logic(
+        &self,
+        op: Logic,
+        left: &Typed,
+        right: &Typed,
+        mask: Mask<'_>,
+    ) -> Result<Truths, RowFailure> {
+        let left = self.truth(left, mask)?;
+        let decides = op == Logic::Or;
+        let open = Bits::collect(self.batch.rows, |row| {
+            mask.is_none_or(|mask| mask.value(row)) && compare::at(&left, row) != Some(decides)
+        });
+        let right = self.truth(right, Some(&open))?;
+        Ok(compare::logic(op, &left, &right))
+    }
+
+    /// `if`: each side is worked where it is taken.
+    fn either(
+        &self,
+        condition: &Typed,
+        then: &Typed,
+        otherwise: &Typed,
+        mask: Mask<'_>,
+    ) -> Result<Column, RowFailure> {
+        let condition = self.truth(condition, mask)?;
+        let is = |truth| {
+            Bits::collect(self.batch.rows, |row| compare::at(&condition, row) == Some(truth))
+        };
+        let (yes, no) = (is(true), is(false));
+        let then = self.column(then, Some(&and_mask(mask, &yes)))?;
+        let otherwise = self.column(otherwise, Some(&and_mask(mask, &no)))?;
+        let chosen = choose(&yes, &then, &otherwise);
+        let blanks = condition.blanks() > 0;
+        Ok(if blanks { blank_unless(&chosen, &(&yes | &no)) } else { chosen })
     }
 
     /// For each row of a base the row of the table built from it that it became.
@@ -276,6 +295,14 @@ impl Scope<'_> {
             rows.follow(index.sure("a link on a path"))
         })
     }
+}
+
+/// `&`: what is blank joins as nothing.
+fn joined(left: &Column, right: &Column) -> Column {
+    Column::Text(texts(left.len(), |row, out| {
+        [left, right].iter().filter_map(|side| side.text(row)).for_each(|text| out.push_str(text));
+        true
+    }))
 }
 
 fn and_mask(mask: Mask<'_>, rows: &Bits) -> Bits {

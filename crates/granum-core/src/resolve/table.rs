@@ -5,7 +5,7 @@ use super::scope::{FinishedColumn, Resolver, TableState};
 use super::steps::{Builder, Known, Named};
 use super::worth::{Worth, WorthKind};
 use super::{Resolved, Wrong};
-use crate::lang::{Diagnostic, DiagnosticKind, MoreTree, StatementKind, table_head};
+use crate::lang::{Diagnostic, DiagnosticKind, InputTree, MoreTree, StatementKind, table_head};
 use crate::resolve::ancestors::Ancestors;
 use crate::table::TableId;
 use crate::value::Type;
@@ -61,41 +61,7 @@ impl Resolver<'_> {
                 let calendar = input.calendar.as_ref().ok_or(Wrong)?;
                 (Source::Calendar(self.calendar(&mut builder, calendar)?), &input.steps)
             }
-            StatementKind::Input(input) => {
-                let spec = super::input_specs(self.tree)
-                    .into_iter()
-                    .find(|spec| spec.name == input.name.text)
-                    .ok_or(Wrong)?;
-                let shape = self.shapes.get(&builder.name).ok_or(Wrong)?.clone();
-                builder.input = true;
-                let plain = Worth::column(WorthKind::Plain, false);
-                builder.source = Some(SourceSlots {
-                    file: builder.slot(Type::Text, plain, 0),
-                    line: builder.slot(Type::Integer, plain, 0),
-                });
-                let mut read_columns = vec![];
-                for (at, (column, found)) in shape.columns.iter().enumerate() {
-                    let rule = spec.reads.iter().rev().find(|(name, _)| name == column);
-                    if rule.is_some() {
-                        read_columns.push(at);
-                    }
-                    let ty = rule.map_or(*found, |(_, rule)| rule.ty);
-                    let slot = builder.slot(ty, Worth::column(WorthKind::Plain, false), 0);
-                    builder.imports.push((slot, at));
-                    if rule.is_none() {
-                        builder.raw.push((slot, at));
-                    }
-                    builder.names.push(Named::new(column.clone(), 0, slot));
-                }
-                let plan = InputPlan {
-                    spec,
-                    read_columns,
-                    fingerprints: vec![],
-                    aside: None,
-                    source: None,
-                };
-                (Source::Input(plan), &input.steps)
-            }
+            StatementKind::Input(input) => (self.read_input(&mut builder, input)?, &input.steps),
             StatementKind::Table(table) => {
                 if let Some(allow) = table.allow.first()
                     && !matches!(table.more, MoreTree::Stacked { .. })
@@ -135,6 +101,38 @@ impl Resolver<'_> {
         builder.close_grain();
         self.finish_table(builder, source);
         Ok(())
+    }
+
+    /// The columns of an input's files, as they are read.
+    fn read_input(&mut self, builder: &mut Builder, input: &InputTree) -> Resolved<Source> {
+        let spec = super::input_specs(self.tree)
+            .into_iter()
+            .find(|spec| spec.name == input.name.text)
+            .ok_or(Wrong)?;
+        let shape = self.shapes.get(&builder.name).ok_or(Wrong)?.clone();
+        builder.input = true;
+        let plain = Worth::column(WorthKind::Plain, false);
+        builder.source = Some(SourceSlots {
+            file: builder.slot(Type::Text, plain, 0),
+            line: builder.slot(Type::Integer, plain, 0),
+        });
+        let mut read_columns = vec![];
+        for (at, (column, found)) in shape.columns.iter().enumerate() {
+            let rule = spec.reads.iter().rev().find(|(name, _)| name == column);
+            if rule.is_some() {
+                read_columns.push(at);
+            }
+            let ty = rule.map_or(*found, |(_, rule)| rule.ty);
+            let slot = builder.slot(ty, Worth::column(WorthKind::Plain, false), 0);
+            builder.imports.push((slot, at));
+            if rule.is_none() {
+                builder.raw.push((slot, at));
+            }
+            builder.names.push(Named::new(column.clone(), 0, slot));
+        }
+        let plan =
+            InputPlan { spec, read_columns, fingerprints: vec![], aside: None, source: None };
+        Ok(Source::Input(plan))
     }
 
     fn import_base(&mut self, builder: &mut Builder, base: TableId) {

@@ -45,8 +45,10 @@ impl<R: Read> Splitter<R> {
         &self.rest
     }
 
-    /// The next part: whole records. `None` at the end; an error of kind `InvalidData` where a
-    /// record does not end.
+    /// The next part: whole records. `None` at the end.
+    ///
+    /// # Errors
+    /// What the system says; one of kind `InvalidData` where a record does not end.
     pub fn next_part(&mut self) -> std::io::Result<Option<Vec<u8>>> {
         let mut wanted = self.part;
         let mut text = std::mem::take(&mut self.rest);

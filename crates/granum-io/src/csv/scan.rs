@@ -51,6 +51,9 @@ impl<'a> Scanner<'a> {
 
     /// The fields of the next record, in `fields`. False at the end. An empty line is a record
     /// with one empty field.
+    ///
+    /// # Errors
+    /// A quote that stays open, or text behind one that was closed.
     pub fn next(&mut self, fields: &mut Vec<Field>) -> Result<bool, Fault> {
         fields.clear();
         if self.at >= self.text.len() {

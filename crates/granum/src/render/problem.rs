@@ -46,32 +46,7 @@ pub(super) fn problem(problem: &Problem, source: &str) -> String {
             blank,
             examples,
             blank_places,
-        } => {
-            let columns = columns.join(", ");
-            let mut out = format!("  {table}: the grain {columns} does not hold\n");
-            if *repeated > 0 {
-                out.push_str(&format!(
-                    "    {} on {}\n",
-                    counted(*repeated, "key stands", "keys stand"),
-                    counted(*repeated_rows, "row", "rows")
-                ));
-                keys(&mut out, examples);
-                more(&mut out, *repeated, examples.len());
-                out.push_str(&format!(
-                    "    if they are copies or versions, say which stays:  dedupe  or  dedupe by \
-                     {columns} keep latest COLUMN\n"
-                ));
-            }
-            if *blank > 0 {
-                out.push_str(&format!(
-                    "    {} a blank in it{}\n",
-                    counted(*blank, "row has", "rows have"),
-                    at(blank_places)
-                ));
-                out.push_str("    take them out, with  drop COLUMN is blank\n");
-            }
-            out
-        }
+        } => grain(table, columns, (*repeated, *repeated_rows), *blank, examples, blank_places),
         Problem::RepeatedKeys {
             from,
             to,
@@ -108,51 +83,15 @@ pub(super) fn problem(problem: &Problem, source: &str) -> String {
             out
         }
         Problem::Units { table, of, troubles } => units(table, of, troubles),
-        Problem::Row { table, step, reason, span, row, place } => {
-            let reason = match reason {
-                RowReason::Overflow => "a result has more digits than its type can hold".to_owned(),
-                RowReason::Limit { what } => format!("this would be {what}"),
-                RowReason::Conversion { value, to } => {
-                    format!("\"{}\" is no {to}", short(value))
-                }
-            };
-            let mut out = format!("  {table}: {reason}\n");
-            let words = source.get(span.start..span.end).unwrap_or("").trim();
-            let words: Vec<&str> = words.split_whitespace().collect();
-            if !words.is_empty() {
-                out.push_str(&format!("    in  {}\n", words.join(" ")));
-            }
-            let whole: Vec<&str> = step.split_whitespace().collect();
-            if whole != words && !whole.is_empty() {
-                out.push_str(&format!("    of  {}\n", whole.join(" ")));
-            }
-            let place = place.as_ref().map(|place| format!("({place})"));
-            let row = [Some(row.clone()).filter(|row| !row.is_empty()), place];
-            let row: Vec<String> = row.into_iter().flatten().collect();
-            if !row.is_empty() {
-                out.push_str(&format!("    at  {}\n", row.join("   ")));
-            }
-            out
-        }
+        Problem::Row { table, step, reason, span, row, place } => row_problem(
+            table,
+            step,
+            reason,
+            source.get(span.start..span.end),
+            (row, place.as_ref()),
+        ),
         Problem::Group { table, step, aggregate, span: _, group, values } => {
-            let reason = match (values.is_empty(), group.is_empty()) {
-                (true, _) => "a sum has more digits than its type can hold",
-                (false, false) => "a group has several values where one was meant",
-                (false, true) => "its rows have several values where one was meant",
-            };
-            let key = if group.is_empty() { "" } else { " ; or make it a key" };
-            let mut out = format!("  {table}: {reason}\n    in  {aggregate}\n    of  {step}\n");
-            if !group.is_empty() {
-                out.push_str(&format!("    at  {group}\n"));
-            }
-            if !values.is_empty() {
-                out.push_str(&format!(
-                    "    values are {}\n    say which is meant:  latest(\u{2026} by \u{2026}) , \
-                     min(\u{2026}) , list(\u{2026}){key}\n",
-                    values.join(", ")
-                ));
-            }
-            out
+            group_problem(table, step, aggregate, group, values)
         }
         Problem::TotalTaken { table, column, total } => format!(
             "  {table}: a group of `{column}` is called \"{total}\", as the total's row would be\n    \
@@ -176,25 +115,133 @@ pub(super) fn problem(problem: &Problem, source: &str) -> String {
             )
         }
         Problem::MeetingRepeats { table, of, columns, examples, rows } => {
-            let mut out = format!(
-                "  {table}: {} of {of} share a key, so not all of them can be laid beside others\n",
-                counted(*rows, "row", "rows")
-            );
-            keys(&mut out, examples);
-            let blank: Vec<String> =
-                columns.iter().map(|name| format!("{} is blank", plan_name(name))).collect();
-            out.push_str(&format!(
-                "    rows with a blank key stay beside a `dedupe by`; take them out in {of}:  drop {}\n    \
-                 or make one row of them:  one row per {}\n",
-                blank.join(" or "),
-                columns.iter().map(|name| plan_name(name)).collect::<Vec<_>>().join(", ")
-            ));
-            out
+            meeting(table, of, columns, examples, *rows)
         }
         Problem::TooManyRows { table } => {
             format!("  {table}: more than 4,294,967,295 rows are more than one table can have\n")
         }
     }
+}
+
+/// A grain that does not hold; `repeated` are keys and their rows.
+fn grain(
+    table: &str,
+    columns: &[String],
+    (repeated, repeated_rows): (u64, u64),
+    blank: u64,
+    examples: &[RepeatedKey],
+    blank_places: &[Place],
+) -> String {
+    let columns = columns.join(", ");
+    let mut out = format!("  {table}: the grain {columns} does not hold\n");
+    if repeated > 0 {
+        out.push_str(&format!(
+            "    {} on {}\n",
+            counted(repeated, "key stands", "keys stand"),
+            counted(repeated_rows, "row", "rows")
+        ));
+        keys(&mut out, examples);
+        more(&mut out, repeated, examples.len());
+        out.push_str(&format!(
+            "    if they are copies or versions, say which stays:  dedupe  or  dedupe by \
+             {columns} keep latest COLUMN\n"
+        ));
+    }
+    if blank > 0 {
+        out.push_str(&format!(
+            "    {} a blank in it{}\n",
+            counted(blank, "row has", "rows have"),
+            at(blank_places)
+        ));
+        out.push_str("    take them out, with  drop COLUMN is blank\n");
+    }
+    out
+}
+
+/// A row that cannot be worked; `words` are those of the plan that it was worked by.
+fn row_problem(
+    table: &str,
+    step: &str,
+    reason: &RowReason,
+    words: Option<&str>,
+    (row, place): (&str, Option<&Place>),
+) -> String {
+    let reason = match reason {
+        RowReason::Overflow => "a result has more digits than its type can hold".to_owned(),
+        RowReason::Limit { what } => format!("this would be {what}"),
+        RowReason::Conversion { value, to } => {
+            format!("\"{}\" is no {to}", short(value))
+        }
+    };
+    let mut out = format!("  {table}: {reason}\n");
+    let words = words.unwrap_or("").trim();
+    let words: Vec<&str> = words.split_whitespace().collect();
+    if !words.is_empty() {
+        out.push_str(&format!("    in  {}\n", words.join(" ")));
+    }
+    let whole: Vec<&str> = step.split_whitespace().collect();
+    if whole != words && !whole.is_empty() {
+        out.push_str(&format!("    of  {}\n", whole.join(" ")));
+    }
+    let place = place.map(|place| format!("({place})"));
+    let row = [Some(row.to_owned()).filter(|row| !row.is_empty()), place];
+    let row: Vec<String> = row.into_iter().flatten().collect();
+    if !row.is_empty() {
+        out.push_str(&format!("    at  {}\n", row.join("   ")));
+    }
+    out
+}
+
+/// Rows that share a key where each stands beside others.
+fn meeting(
+    table: &str,
+    of: &str,
+    columns: &[String],
+    examples: &[RepeatedKey],
+    rows: u64,
+) -> String {
+    let mut out = format!(
+        "  {table}: {} of {of} share a key, so not all of them can be laid beside others\n",
+        counted(rows, "row", "rows")
+    );
+    keys(&mut out, examples);
+    let blank: Vec<String> =
+        columns.iter().map(|name| format!("{} is blank", plan_name(name))).collect();
+    out.push_str(&format!(
+        "    rows with a blank key stay beside a `dedupe by`; take them out in {of}:  drop {}\n    \
+         or make one row of them:  one row per {}\n",
+        blank.join(" or "),
+        columns.iter().map(|name| plan_name(name)).collect::<Vec<_>>().join(", ")
+    ));
+    out
+}
+
+/// A group that has no value.
+fn group_problem(
+    table: &str,
+    step: &str,
+    aggregate: &str,
+    group: &str,
+    values: &[String],
+) -> String {
+    let reason = match (values.is_empty(), group.is_empty()) {
+        (true, _) => "a sum has more digits than its type can hold",
+        (false, false) => "a group has several values where one was meant",
+        (false, true) => "its rows have several values where one was meant",
+    };
+    let key = if group.is_empty() { "" } else { " ; or make it a key" };
+    let mut out = format!("  {table}: {reason}\n    in  {aggregate}\n    of  {step}\n");
+    if !group.is_empty() {
+        out.push_str(&format!("    at  {group}\n"));
+    }
+    if !values.is_empty() {
+        out.push_str(&format!(
+            "    values are {}\n    say which is meant:  latest(\u{2026} by \u{2026}) , \
+             min(\u{2026}) , list(\u{2026}){key}\n",
+            values.join(", ")
+        ));
+    }
+    out
 }
 
 fn units(table: &str, of: &str, troubles: &[UnitsTrouble]) -> String {

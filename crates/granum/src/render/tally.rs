@@ -92,53 +92,7 @@ fn stages(way: &[&TableTally], lines: &[Line]) -> (Vec<Stage>, Vec<String>) {
             amounts: pick(&table.amounts),
             changes: false,
         });
-        for (column, cells) in &table.blanked {
-            notes.push(format!(
-                "{}: {} could not be read and became blank",
-                column,
-                counted(*cells, "cell", "cells")
-            ));
-        }
-        for aside in &table.aside {
-            let cells: Vec<String> = aside
-                .examples
-                .iter()
-                .map(|cell| format!("\"{}\" ({})", cell.text, cell.place))
-                .collect();
-            let more = if aside.count > cells.len() as u64 { ", \u{2026}" } else { "" };
-            notes.push(format!(
-                "{}: {} could not be read and set {} aside: {}{more}",
-                aside.column,
-                counted(aside.count, "cell", "cells"),
-                if aside.count == 1 { "its row" } else { "their rows" },
-                cells.join(", ")
-            ));
-        }
-        if !table.footer.is_empty() {
-            let lines: Vec<String> = table
-                .footer
-                .iter()
-                .take(FOOTER)
-                .map(|line| format!("\"{}\" ({})", super::clipped(&line.text, 40), line.place))
-                .collect();
-            let more = if table.footer.len() > FOOTER { ", \u{2026}" } else { "" };
-            notes.push(format!(
-                "{} below the rows left out: {}{more}",
-                counted(table.footer.len() as u64, "line", "lines"),
-                lines.join(", ")
-            ));
-        }
-        notes.extend(parts_words(&table.parts));
-        if let Some(twice) = &table.twice {
-            let amounts = sums(&twice.amounts);
-            let with = if amounts.is_empty() { String::new() } else { format!(" with {amounts}") };
-            notes.push(format!(
-                "{} of {}{with} {} in it twice, as the plan allows",
-                counted(twice.rows, "row", "rows"),
-                twice.of,
-                if twice.rows == 1 { "stands" } else { "stand" }
-            ));
-        }
+        notes.extend(read_notes(table));
         for step in &table.steps {
             number += 1;
             stages.push(Stage {
@@ -180,6 +134,59 @@ fn stages(way: &[&TableTally], lines: &[Line]) -> (Vec<Stage>, Vec<String>) {
         }
     }
     (stages, notes)
+}
+
+/// What is told of a table's rows before its first step.
+fn read_notes(table: &TableTally) -> Vec<String> {
+    let mut notes = vec![];
+    for (column, cells) in &table.blanked {
+        notes.push(format!(
+            "{}: {} could not be read and became blank",
+            column,
+            counted(*cells, "cell", "cells")
+        ));
+    }
+    for aside in &table.aside {
+        let cells: Vec<String> = aside
+            .examples
+            .iter()
+            .map(|cell| format!("\"{}\" ({})", cell.text, cell.place))
+            .collect();
+        let more = if aside.count > cells.len() as u64 { ", \u{2026}" } else { "" };
+        notes.push(format!(
+            "{}: {} could not be read and set {} aside: {}{more}",
+            aside.column,
+            counted(aside.count, "cell", "cells"),
+            if aside.count == 1 { "its row" } else { "their rows" },
+            cells.join(", ")
+        ));
+    }
+    if !table.footer.is_empty() {
+        let lines: Vec<String> = table
+            .footer
+            .iter()
+            .take(FOOTER)
+            .map(|line| format!("\"{}\" ({})", super::clipped(&line.text, 40), line.place))
+            .collect();
+        let more = if table.footer.len() > FOOTER { ", \u{2026}" } else { "" };
+        notes.push(format!(
+            "{} below the rows left out: {}{more}",
+            counted(table.footer.len() as u64, "line", "lines"),
+            lines.join(", ")
+        ));
+    }
+    notes.extend(parts_words(&table.parts));
+    if let Some(twice) = &table.twice {
+        let amounts = sums(&twice.amounts);
+        let with = if amounts.is_empty() { String::new() } else { format!(" with {amounts}") };
+        notes.push(format!(
+            "{} of {}{with} {} in it twice, as the plan allows",
+            counted(twice.rows, "row", "rows"),
+            twice.of,
+            if twice.rows == 1 { "stands" } else { "stand" }
+        ));
+    }
+    notes
 }
 
 fn note(detail: &StepDetail) -> Option<String> {

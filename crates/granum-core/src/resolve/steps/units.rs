@@ -1,13 +1,16 @@
 //! `units`: one row for each unit, with every amount counted or divided.
 
 use super::super::plan::{Step, UnitsPlan};
-use super::super::scope::Resolver;
+use super::super::scope::{Resolver, Row};
 use super::super::worth::{Worth, WorthKind};
 use super::super::{Resolved, Wrong};
 use super::{Builder, Named};
 use crate::lang::{Diagnostic, DiagnosticKind, Expr, ExprKind, Name};
 use crate::table::SlotId;
 use crate::value::{Scale, Type};
+
+/// An amount that is split: its slot, its place among the names, the places of its parts, its name.
+type Divided = (SlotId, usize, Scale, String);
 
 impl Resolver<'_> {
     pub(super) fn units(
@@ -26,70 +29,8 @@ impl Resolver<'_> {
             _ => None,
         };
         self.new_name(builder, name, "give the unit's number another name")?;
-        let mut divided: Vec<(SlotId, usize, Scale, String)> = vec![];
-        for column in split {
-            let (slot, ty) = self.column_of(&row, column)?;
-            let places = match ty {
-                Type::Integer | Type::Decimal(_) | Type::Blank => {
-                    ty.scale().unwrap_or_default().max(Scale(2))
-                }
-                _ => {
-                    return self.wrong(Diagnostic::new(
-                        DiagnosticKind::Type,
-                        column.span,
-                        format!("`{}` is {ty}; only exact numbers can be split", column.text),
-                    ));
-                }
-            };
-            if builder.worth[slot.0].divided {
-                return self.wrong(
-                    Diagnostic::new(
-                        DiagnosticKind::Type,
-                        column.span,
-                        format!(
-                            "`{}` was made by `/` and has more places than an amount should",
-                            column.text
-                        ),
-                    )
-                    .help("round it before it is split:  round(…, 2)"),
-                );
-            }
-            let at = builder.find(&column.text).ok_or(Wrong)?;
-            if counted_at == Some(at) || divided.iter().any(|(_, other, ..)| *other == at) {
-                return self.wrong(Diagnostic::new(
-                    DiagnosticKind::Step,
-                    column.span,
-                    format!("`{}` is counted or split already", column.text),
-                ));
-            }
-            divided.push((slot, at, places, column.text.clone()));
-        }
-        let left: Vec<String> = builder
-            .tracked
-            .iter()
-            .filter(|tracked| {
-                let at = builder.names.iter().position(|named| named.slot() == tracked.slot());
-                at != counted_at && !divided.iter().any(|(_, other, ..)| Some(*other) == at)
-            })
-            .map(|tracked| tracked.name.clone())
-            .collect();
-        if !left.is_empty() {
-            return self.wrong(
-                Diagnostic::new(
-                    DiagnosticKind::CountedTwice,
-                    name.span,
-                    format!(
-                        "`units` would repeat {}, which {} tracked, on every unit",
-                        listed(&left),
-                        if left.len() == 1 { "is" } else { "are" }
-                    ),
-                )
-                .help(format!(
-                    "divide over the units:  split {} ; or leave out before:  columns …",
-                    left.join(", ")
-                )),
-            );
-        }
+        let divided = self.divided(builder, &row, counted_at, split)?;
+        self.none_repeats(builder, name, counted_at, &divided)?;
         // Other amounts stay whole on each unit.
         let whole: Vec<usize> = (0..builder.names.len())
             .filter(|at| Some(*at) != counted_at && !divided.iter().any(|(_, o, ..)| o == at))
@@ -132,6 +73,92 @@ impl Resolver<'_> {
             split: parts,
         };
         builder.push(Step::Units(plan), text, true);
+        Ok(())
+    }
+
+    /// The amounts that are split: slot, place among the names, places of the parts, name.
+    fn divided(
+        &mut self,
+        builder: &Builder,
+        row: &Row,
+        counted_at: Option<usize>,
+        split: &[Name],
+    ) -> Resolved<Vec<Divided>> {
+        let mut divided: Vec<Divided> = vec![];
+        for column in split {
+            let (slot, ty) = self.column_of(row, column)?;
+            let places = match ty {
+                Type::Integer | Type::Decimal(_) | Type::Blank => {
+                    ty.scale().unwrap_or_default().max(Scale(2))
+                }
+                _ => {
+                    return self.wrong(Diagnostic::new(
+                        DiagnosticKind::Type,
+                        column.span,
+                        format!("`{}` is {ty}; only exact numbers can be split", column.text),
+                    ));
+                }
+            };
+            if builder.worth[slot.0].divided {
+                return self.wrong(
+                    Diagnostic::new(
+                        DiagnosticKind::Type,
+                        column.span,
+                        format!(
+                            "`{}` was made by `/` and has more places than an amount should",
+                            column.text
+                        ),
+                    )
+                    .help("round it before it is split:  round(…, 2)"),
+                );
+            }
+            let at = builder.find(&column.text).ok_or(Wrong)?;
+            if counted_at == Some(at) || divided.iter().any(|(_, other, ..)| *other == at) {
+                return self.wrong(Diagnostic::new(
+                    DiagnosticKind::Step,
+                    column.span,
+                    format!("`{}` is counted or split already", column.text),
+                ));
+            }
+            divided.push((slot, at, places, column.text.clone()));
+        }
+        Ok(divided)
+    }
+
+    /// Refuses tracked amounts that would stand on every unit.
+    fn none_repeats(
+        &mut self,
+        builder: &Builder,
+        name: &Name,
+        counted_at: Option<usize>,
+        divided: &[Divided],
+    ) -> Resolved<()> {
+        let left: Vec<String> = builder
+            .tracked
+            .iter()
+            .filter(|tracked| {
+                let at = builder.names.iter().position(|named| named.slot() == tracked.slot());
+                at != counted_at && !divided.iter().any(|(_, other, ..)| Some(*other) == at)
+            })
+            .map(|tracked| tracked.name.clone())
+            .collect();
+        if !left.is_empty() {
+            return self.wrong(
+                Diagnostic::new(
+                    DiagnosticKind::CountedTwice,
+                    name.span,
+                    format!(
+                        "`units` would repeat {}, which {} tracked, on every unit",
+                        listed(&left),
+                        if left.len() == 1 { "is" } else { "are" }
+                    ),
+                )
+                .help(format!(
+                    "divide over the units:  split {} ; or leave out before:  columns …",
+                    left.join(", ")
+                )),
+            );
+        }
         Ok(())
     }
 }

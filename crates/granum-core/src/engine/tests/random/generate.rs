@@ -242,6 +242,7 @@ impl<'t> Tape<'t> {
         }
     }
 
+    #[allow(clippy::too_many_lines)]
     fn step(&mut self, shape: &mut Shape, input: bool) -> Option<Step> {
         let choice = self.pick(14);
         if shape.total && !matches!(choice, 0 | 7) {

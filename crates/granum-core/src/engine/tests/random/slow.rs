@@ -633,6 +633,7 @@ fn take(rows: &Rows, stay: &[usize]) -> Rows {
     Rows { rows: stay.iter().map(|row| rows.rows[*row].clone()).collect(), from, ..rows.clone() }
 }
 
+#[allow(clippy::too_many_lines)]
 fn apply(mut rows: Rows, step: &Step, world: &World) -> Result<Rows, Stop> {
     let scope = Scope { table: &rows, world };
     let key = |names: &[String], row: usize| -> Vec<V> {
