@@ -258,6 +258,9 @@ pub struct InputColumn {
 pub(crate) struct GrainPlan {
     /// The finished columns, by name.
     pub columns: Vec<String>,
+    /// Whether none of them can be blank: `dedupe by` leaves rows with a blank key beside the grain,
+    /// until one is said.
+    pub filled: bool,
 }
 
 /// An amount that the tally follows through a table.

@@ -1,6 +1,6 @@
 //! Inputs and tables: what they start as, their steps, and what they end as.
 
-use super::plan::{GrainPlan, InputPlan, Source, SourceSlots, Step, StepPlan, TablePlan, Tracked};
+use super::plan::{GrainPlan, InputPlan, Source, SourceSlots, TablePlan, Tracked};
 use super::scope::{FinishedColumn, Resolver, TableState};
 use super::steps::{Builder, Known, Named};
 use super::worth::{Worth, WorthKind};
@@ -156,15 +156,9 @@ impl Resolver<'_> {
                 .columns
                 .iter()
                 .map(|name| builder.find(name).map(|at| builder.names[at].slot()));
-            Some(Known { slots: slots.collect::<Option<_>>()?, unique: true, filled: true })
+            let slots = slots.collect::<Option<_>>()?;
+            Some(Known { slots, unique: true, filled: grain.filled })
         });
-        // `dedupe by` leaves rows with a blank key outside the grain until one is said.
-        if let Some(grain) = &mut builder.grain {
-            grain.filled = self.tables[base.0]
-                .plan
-                .as_ref()
-                .is_some_and(|plan| !plan.steps.iter().any(leaves_blank_keys));
-        }
     }
 
     fn finish_table(&mut self, builder: Builder, source: Source) {
@@ -207,6 +201,7 @@ impl Resolver<'_> {
             step.numbered |= amounts.iter().any(changes);
         }
         let grain = builder.grain.map(|grain| GrainPlan {
+            filled: grain.filled,
             columns: grain
                 .slots
                 .iter()
@@ -235,9 +230,4 @@ impl Resolver<'_> {
         entry.once = builder.once;
         entry.plan = Some(plan);
     }
-}
-
-/// Rows with a blank key stay after `dedupe by`, until a grain is said.
-fn leaves_blank_keys(step: &StepPlan) -> bool {
-    matches!(step.step, Step::DedupeBy(_))
 }

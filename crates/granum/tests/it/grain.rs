@@ -147,3 +147,20 @@ fn links_of_the_base_end_where_rows_become_groups() {
         .code(2)
         .complains("this amount came over a link and stands on every row that leads there");
 }
+
+#[test]
+fn a_grain_is_not_believed_where_blank_keys_came_from_farther_back() {
+    let folder = Folder::new();
+    folder.file("t.csv", "k,v\na,1\n,2\n,3\nb,4\n");
+    let plan = |steps: &str| {
+        format!(
+            "input d from \"t.csv\"\n  dedupe by k keep first\n{steps}\
+             table a from d\ntable b from a\n  grain k\noutput b to \"b.csv\"\n"
+        )
+    };
+    folder.plan(&plan(""));
+    folder.run().code(1).says("  b: the grain k does not hold\n    2 rows have a blank in it");
+    folder.plan(&plan("  drop k is blank\n  grain k\n"));
+    folder.run().code(0);
+    assert_eq!(folder.read("b.csv"), "k,v\na,1\nb,4\n");
+}

@@ -190,6 +190,9 @@ impl Builder {
         let names: Vec<&str> = columns.iter().map(|(name, _)| name.as_str()).collect();
         let text = format!("grain {}", names.join(", "));
         self.push(Step::Grain(GrainCheck { columns, proof: Proof::None }), text, false);
+        if let Some(grain) = &mut self.grain {
+            (grain.unique, grain.filled) = (true, true);
+        }
     }
 
     pub fn push(&mut self, step: Step, text: String, numbered: bool) {
