@@ -357,8 +357,7 @@ impl ChainRun<'_> {
             live.then(|| crate::table::Column::all_blank(*ty, 0))
         });
         let origins = self.origins_wanted();
-        let none = || Rows::from(Vec::<u32>::new());
-        Batch::new(0, slots.collect(), origins.into_iter().map(|id| (id, none())).collect())
+        Batch::new(0, slots.collect(), origins.into_iter().map(|id| (id, Rows::same(0))).collect())
     }
 
     fn origins_wanted(&self) -> Vec<TableId> {

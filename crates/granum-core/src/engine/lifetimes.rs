@@ -86,6 +86,14 @@ impl LastReads<'_> {
         }
     }
 
+    /// The columns of a table's grain, which messages name rows by.
+    fn grain(&mut self, table: TableId, at: usize) {
+        let grain = self.plan.tables[table.0].grain.as_ref();
+        for name in grain.iter().flat_map(|grain| &grain.columns) {
+            self.named(table, name, at);
+        }
+    }
+
     /// What the paths of an expression read.
     fn paths(&mut self, typed: &Typed, at: usize) {
         typed.visit(&mut |part| match &part.kind {
@@ -146,10 +154,7 @@ impl LastReads<'_> {
                                 .iter()
                                 .for_each(|column| self.column(*place, *column, at));
                         }
-                        let grain = plan.tables[place.0].grain.as_ref();
-                        for name in grain.iter().flat_map(|grain| &grain.columns) {
-                            self.named(*place, name, at);
-                        }
+                        self.grain(*place, at);
                     }
                 }
                 Source::Input(_) | Source::Calendar(_) => {}
@@ -165,18 +170,16 @@ impl LastReads<'_> {
             self.over_finished(link.from, left, at);
             self.over_finished(link.to, right, at);
         }
-        // Amounts and grains are told with what is found.
-        for (table, all) in [(link.from, true), (link.to, false)] {
-            let table_plan = &plan.tables[table.0];
-            for (column, (name, slot)) in table_plan.columns.iter().enumerate() {
-                let tracked = table_plan.tracked.iter().any(|amount| amount.last_slot() == *slot);
-                let grain = table_plan.grain.as_ref();
-                let grain = grain.is_some_and(|grain| grain.columns.contains(name));
-                let asked = matches!(&link.required,
-                    Some(Required::Share { of: Some((of, _)), .. }) if of == name);
-                if grain || all && (tracked || asked) {
-                    self.column(table, column, at);
-                }
+        // Grains and amounts are told with what is found.
+        self.grain(link.from, at);
+        self.grain(link.to, at);
+        let from = &plan.tables[link.from.0];
+        for (column, (name, slot)) in from.columns.iter().enumerate() {
+            let tracked = from.tracked.iter().any(|amount| amount.last_slot() == *slot);
+            let asked = matches!(&link.required,
+                Some(Required::Share { of: Some((of, _)), .. }) if of == name);
+            if tracked || asked {
+                self.column(link.from, column, at);
             }
         }
     }
@@ -188,12 +191,8 @@ impl LastReads<'_> {
         for part in gather.parts() {
             self.over_finished(gather.from, part, at);
         }
-        for table in [gather.from, gather.to] {
-            let grain = self.plan.tables[table.0].grain.as_ref();
-            for name in grain.iter().flat_map(|grain| &grain.columns) {
-                self.named(table, name, at);
-            }
-        }
+        self.grain(gather.from, at);
+        self.grain(gather.to, at);
     }
 
     /// Checks and totals that wait for all links, and what is warned of.
@@ -203,10 +202,7 @@ impl LastReads<'_> {
         for (check, _) in waiting.filter(|(_, passing)| !**passing) {
             if let CheckKind::Rows { table, .. } = check.kind {
                 self.over_finished(table, &check.condition, end);
-                let grain = plan.tables[table.0].grain.as_ref();
-                for name in grain.iter().flat_map(|grain| &grain.columns) {
-                    self.named(table, name, end);
-                }
+                self.grain(table, end);
             } else {
                 self.paths(&check.condition, end);
             }

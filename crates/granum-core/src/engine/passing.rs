@@ -88,13 +88,10 @@ fn finish(
 ) -> Result<(), Problem> {
     let id = chain.tables[at];
     let plan = &context.plan.tables[id.0];
-    let demand = &context.demand.tables[id.0];
     let batch = &mut passed.batch;
-    for (slot, column) in batch.slots.iter_mut().enumerate() {
-        if demand.last_use[slot].is_none_or(|last| last < plan.steps.len()) {
-            *column = None;
-        }
-    }
+    let zeros = AtomicU64::new(0);
+    // Behind the last step only what is needed at the end is left.
+    context.runner(id, plan.steps.len(), naming, &zeros).release(batch);
     let sums = plan
         .tracked
         .iter()
@@ -109,7 +106,6 @@ fn finish(
         plan.columns.iter().map(|(_, slot)| batch.slots[slot.0].clone()).collect(),
         batch.origins.clone(),
     );
-    let zeros = AtomicU64::new(0);
     let (checks, totals) = super::check::passing(context, id, &columns, naming, &zeros)?;
     let encoded = encoded(context, id, &columns);
     let rows = batch.rows as u64;

@@ -79,11 +79,7 @@ pub(crate) fn evaluate_noting(
 /// The rows for which a condition is true, and how many it was blank for.
 pub(crate) fn truth(expr: &Typed, scope: &Scope<'_>) -> Result<(Bits, usize), RowFailure> {
     let column = scope.truth(expr, None)?;
-    let sure = match column.present() {
-        Some(present) => column.values() & present.bits(),
-        None => column.values().clone(),
-    };
-    Ok((sure, column.blanks()))
+    Ok((column.sure(), column.blanks()))
 }
 
 type Mask<'a> = Option<&'a Bits>;

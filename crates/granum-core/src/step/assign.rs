@@ -1,6 +1,6 @@
 //! `add`, `change`, and what else makes new slots of a row's own.
 
-use super::{Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Work};
+use super::{Left, OnRows, Pace, RowsBecome, StepRunner, Work};
 use crate::expr::{Typed, evaluate};
 use crate::resolve::AssignPlan;
 use crate::table::SlotId;
@@ -29,10 +29,6 @@ impl Work for AssignPlan {
                 evaluate(value, &at.scope(batch)).map_err(|failure| at.problem(batch, failure))?;
             batch.slots[slot.0] = Some(column);
         }
-        let before = at.amounts_before(batch);
-        if before.iter().all(Option::is_none) {
-            return Ok(Left::default());
-        }
-        Ok(Left::of(StepSum { before, ..StepSum::default() }))
+        Ok(at.left_of_amounts(batch))
     }
 }

@@ -2,11 +2,10 @@
 
 use std::collections::BTreeMap;
 
-use super::values::values_noting;
+use super::values::values_noted;
 use super::{Faults, Left, OnRows, Pace, RowsBecome, StepRunner, Work, group_problem};
 use crate::aggregate::{AggregateFunction, GroupFailure, Groups, Values, aggregate_each};
-use crate::bug::bug;
-use crate::expr::{Typed, evaluate_noting};
+use crate::expr::Typed;
 use crate::resolve::{AggregatePlan, GroupedPlan, GroupedPlans, GroupedWhat};
 use crate::table::{Batch, Column, Fixed, SlotId};
 use crate::tally::Problem;
@@ -93,10 +92,7 @@ fn noting(
     groups: &Groups,
     faults: &mut Faults,
 ) -> Values {
-    let (world, zeros) = (runner.around.world, runner.zeros);
-    let work = |typed: &_| Ok(evaluate_noting(typed, batch, world, zeros));
-    let (values, failed) = values_noting(plan, batch, &work)
-        .unwrap_or_else(|failure| bug(format!("row {} failed unnoted", failure.row)));
+    let (values, failed) = values_noted(plan, batch, runner.around.world, runner.zeros);
     for failure in failed {
         if let Some(group) = groups.of(failure.row) {
             faults.note(group as u32, || runner.problem(batch, failure));

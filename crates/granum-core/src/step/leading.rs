@@ -2,11 +2,10 @@
 
 use std::sync::atomic::AtomicU64;
 
-use super::values::values_noting;
+use super::values::values_noted;
 use super::{Around, Naming, StepRunner, finished_problem, finished_rows};
 use crate::aggregate::Values;
-use crate::bug::bug;
-use crate::expr::{Failing, Kind, RowFailure, Scope, Typed, evaluate_noting};
+use crate::expr::{Failing, Kind, RowFailure, Scope};
 use crate::link::LinkIndex;
 use crate::resolve::{AggregatePlan, Gather, GatherWhat, Plan};
 use crate::table::{Batch, Rows};
@@ -34,10 +33,7 @@ pub(crate) fn values_of_way(
     plan: &AggregatePlan,
     rows: &Batch,
 ) -> (Values, Vec<RowFailure>) {
-    let zeros = AtomicU64::new(0);
-    let work = |typed: &Typed| Ok(evaluate_noting(typed, rows, around.world, &zeros));
-    values_noting(plan, rows, &work)
-        .unwrap_or_else(|failure| bug(format!("row {} failed unnoted", failure.row)))
+    values_noted(plan, rows, around.world, &AtomicU64::new(0))
 }
 
 /// Why a row that is gathered could not be worked.

@@ -1,6 +1,6 @@
 //! `columns`, `rename`, `track`: names change, no value does.
 
-use super::{Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Work};
+use super::{Left, OnRows, Pace, RowsBecome, StepRunner, Work};
 use crate::resolve::NamesPlan;
 use crate::tally::Problem;
 
@@ -14,10 +14,6 @@ impl Work for NamesPlan {
     }
 
     fn work(&self, at: &StepRunner<'_>, on: OnRows<'_>) -> Result<Left, Problem> {
-        let before = at.amounts_before(on.batch);
-        if before.iter().all(Option::is_none) {
-            return Ok(Left::default());
-        }
-        Ok(Left::of(StepSum { before, ..StepSum::default() }))
+        Ok(at.left_of_amounts(on.batch))
     }
 }

@@ -4,7 +4,7 @@ use std::collections::HashMap;
 use std::sync::atomic::AtomicU64;
 
 use super::naming::row_problem;
-use super::{Faults, GroupFaults, Naming, StepSum};
+use super::{Faults, GroupFaults, Left, Naming, StepSum};
 use crate::expr::{Failing, RowFailure, Scope, Typed, World, evaluate, evaluate_all};
 use crate::resolve::{Plan, TablePlan};
 use crate::table::{Amount, Batch, Bits, Column, GatherId, TableId};
@@ -108,6 +108,15 @@ impl<'a> StepRunner<'a> {
             batch.slots[slot.0].as_ref().map(Column::sum)
         });
         before.collect()
+    }
+
+    /// What a step leaves that changes or ends amounts and nothing else; nothing where it does not.
+    pub fn left_of_amounts(&self, batch: &Batch) -> Left {
+        let before = self.amounts_before(batch);
+        if before.iter().all(Option::is_none) {
+            return Left::default();
+        }
+        Left::of(StepSum { before, ..StepSum::default() })
     }
 
     /// Leaves out rows that do not stay, and says which amounts went with them.

@@ -4,7 +4,7 @@ use std::sync::atomic::AtomicU64;
 
 use crate::aggregate::{GroupFailure, Values};
 use crate::bug::bug;
-use crate::expr::{RowFailure, Typed, World, evaluate_all};
+use crate::expr::{RowFailure, Typed, World, evaluate_all, evaluate_noting};
 use crate::resolve::AggregatePlan;
 use crate::table::{Batch, Column, Truths};
 use crate::tally::Problem;
@@ -23,11 +23,22 @@ pub(crate) fn values(
     Ok(values)
 }
 
+/// The same where rows that cannot be worked are blank; and those rows, in their order.
+pub(crate) fn values_noted(
+    plan: &AggregatePlan,
+    rows: &Batch,
+    world: &World,
+    zeros: &AtomicU64,
+) -> (Values, Vec<RowFailure>) {
+    values_noting(plan, rows, &|typed| Ok(evaluate_noting(typed, rows, world, zeros)))
+        .unwrap_or_else(|failure| bug(format!("row {} failed unnoted", failure.row)))
+}
+
 /// What works an expression on all rows: its column, and the rows that failed.
 type Working<'w> = &'w dyn Fn(&Typed) -> Result<(Column, Vec<RowFailure>), RowFailure>;
 
 /// The values of an aggregate's expressions, and the rows of which they could not be worked.
-pub(crate) fn values_noting(
+fn values_noting(
     plan: &AggregatePlan,
     rows: &Batch,
     work: Working<'_>,
@@ -39,13 +50,8 @@ pub(crate) fn values_noting(
         Ok(column)
     };
     let filter = plan.filter.as_ref().map(&mut column).transpose()?.map(|filter| match filter {
-        Column::Boolean(array) => {
-            // What is blank is not true.
-            let present = array.present().map(|present| present.bits().clone());
-            let truth =
-                present.map_or_else(|| array.values().clone(), |present| array.values() & &present);
-            Truths::new(truth, None)
-        }
+        // What is blank is not true.
+        Column::Boolean(array) => Truths::new(array.sure(), None),
         Column::Blank(_) => Truths::from(vec![false; rows.rows]),
         other => bug(format!("a condition is of {}", other.ty())),
     });

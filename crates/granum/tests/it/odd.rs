@@ -136,6 +136,18 @@ fn a_signal_takes_back_what_was_begun() {
     }
 }
 
+/// Runs the program where the system grants it less; gives its exit code and what it complained of.
+#[cfg(target_os = "linux")]
+fn limited(folder: &Folder, limit: &str, command: &str) -> (Option<i32>, String) {
+    let ended = std::process::Command::new("sh")
+        .args(["-c", &format!("{limit}; exec \"$0\" {command}")])
+        .arg(env!("CARGO_BIN_EXE_granum"))
+        .current_dir(folder.path())
+        .output()
+        .unwrap();
+    (ended.status.code(), String::from_utf8(ended.stderr).unwrap())
+}
+
 #[cfg(target_os = "linux")]
 #[test]
 fn outputs_that_are_more_than_may_be_open_are_told() {
@@ -144,14 +156,8 @@ fn outputs_that_are_more_than_may_be_open_are_told() {
         (0..90).map(|at| format!("output t to \"out/{at}.csv\"\n")).collect();
     folder.file("t.csv", "k\n1\n");
     folder.plan(&format!("input t from \"t.csv\"\n{}", outputs.concat()));
-    let ended = std::process::Command::new("sh")
-        .args(["-c", "ulimit -n 60; exec \"$0\" run p.granum"])
-        .arg(env!("CARGO_BIN_EXE_granum"))
-        .current_dir(folder.path())
-        .output()
-        .unwrap();
-    let said = String::from_utf8(ended.stderr).unwrap();
-    assert_eq!(ended.status.code(), Some(3), "{said}");
+    let (code, said) = limited(&folder, "ulimit -n 60", "run p.granum");
+    assert_eq!(code, Some(3), "{said}");
     assert!(said.ends_with("let more files be open at once:  ulimit -n 10000\n"), "{said}");
     assert_eq!(folder.names(), ["p.granum", "t.csv"]);
 }
@@ -165,14 +171,8 @@ fn memory_that_runs_out_is_told_and_nothing_is_left() {
         "input t from \"t.csv\"\n  grain id\ntable u from t\n  units of q as n split net\n\
          output t to \"out/t.csv\"\noutput u to \"out/u.csv\"\n",
     );
-    let ended = std::process::Command::new("sh")
-        .args(["-c", "ulimit -v 700000; exec \"$0\" run p.granum --threads 1"])
-        .arg(env!("CARGO_BIN_EXE_granum"))
-        .current_dir(folder.path())
-        .output()
-        .unwrap();
-    let said = String::from_utf8(ended.stderr).unwrap();
-    assert_eq!(ended.status.code(), Some(3), "{said}");
+    let (code, said) = limited(&folder, "ulimit -v 700000", "run p.granum --threads 1");
+    assert_eq!(code, Some(3), "{said}");
     assert!(
         said.contains("error: memory ran out while reading t\n  Outputs were left as"),
         "{said}"

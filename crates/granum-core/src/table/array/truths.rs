@@ -43,6 +43,14 @@ impl Truths {
         self.values.value(row)
     }
 
+    /// The rows that are true; what is blank is not.
+    pub fn sure(&self) -> Bits {
+        match &self.present {
+            Some(present) => &self.values & present.bits(),
+            None => self.values.clone(),
+        }
+    }
+
     /// Which rows there are; `None` where all are.
     pub fn present(&self) -> Option<&Present> {
         self.present.as_ref()
