@@ -1,4 +1,4 @@
-//! What all parts of a run look at, and the operations of a chain of tables.
+//! What all parts of a run look at.
 
 use std::ops::Deref;
 use std::sync::Arc;
@@ -6,8 +6,7 @@ use std::sync::atomic::AtomicU64;
 
 use super::demand::Demand;
 use super::ports::{Encoder, Observer, OutputError, SourceError};
-use crate::resolve::Plan;
-use crate::step::{Around, Naming, Pace, RowsBecome, StepRunner};
+use crate::step::{Around, Naming, StepRunner};
 use crate::table::TableId;
 use crate::tally::Problem;
 
@@ -49,7 +48,7 @@ pub(super) struct TableEncoder {
     pub encoder: Arc<dyn Encoder>,
 }
 
-/// Why a chain did not come to its end.
+/// Why tables did not come to their end.
 pub(super) enum Stop {
     Problem(Problem),
     Source(SourceError),
@@ -67,48 +66,6 @@ impl From<Problem> for Stop {
 impl From<SourceError> for Stop {
     fn from(error: SourceError) -> Self {
         Self::Source(error)
-    }
-}
-
-#[derive(Debug, Clone, Copy)]
-pub(super) enum Op {
-    Step { at: usize, step: usize },
-    Finish { at: usize },
-}
-
-pub(super) struct Chain {
-    pub tables: Vec<TableId>,
-    pub ops: Vec<Op>,
-}
-
-impl Chain {
-    pub fn new(plan: &Plan, tables: Vec<TableId>) -> Self {
-        let mut ops = vec![];
-        for (at, table) in tables.iter().enumerate() {
-            let steps = plan.tables[table.0].steps.len();
-            ops.extend((0..steps).map(|step| Op::Step { at, step }));
-            ops.push(Op::Finish { at });
-        }
-        Self { tables, ops }
-    }
-
-    /// Whether an operation must see all rows at once.
-    pub fn is_whole(&self, plan: &Plan, op: Op) -> bool {
-        let Op::Step { at, step } = op else { return false };
-        let step = &plan.tables[self.tables[at].0].steps[step].step;
-        step.work().pace() == Pace::Whole
-    }
-
-    /// Whether some operations leave every row where it is.
-    pub fn keeps_rows(&self, plan: &Plan, ops: &[Op]) -> bool {
-        ops.iter().all(|op| match op {
-            Op::Step { at, step } => {
-                let step = &plan.tables[self.tables[*at].0].steps[*step].step;
-                step.work().rows() == RowsBecome::Same
-            }
-            // Slots are numbered anew for the next table.
-            Op::Finish { at } => *at + 1 == self.tables.len(),
-        })
     }
 }
 

@@ -5,6 +5,7 @@ use std::collections::HashSet;
 
 use crate::expr::{Kind, Typed};
 use crate::resolve::{CheckKind, Lay, MistakePlan, Plan, Required, Source};
+use crate::step::RowsBecome;
 use crate::table::{GatherId, Hop, LinkId, SlotId, TableId, TotalId};
 
 /// What a run is for.
@@ -29,7 +30,7 @@ pub(crate) enum Work {
 
 #[derive(Debug, Default)]
 pub(crate) struct Demand {
-    /// In the order in which it can be done.
+    /// In the order in which it can be done; of tables that are made together the first alone.
     pub order: Vec<Work>,
     pub tables: Vec<TableDemand>,
     /// Checks and totals that are worked while their table passes by; the others wait for the end.
@@ -48,8 +49,8 @@ pub(crate) struct TableDemand {
     pub last_use: Vec<Option<usize>>,
     /// Tables whose rows must be known for each row.
     pub origins: Vec<TableId>,
-    /// The one table that is made from it as it passes.
-    pub passes_to: Option<TableId>,
+    /// The tables that are made from it; as it passes, unless it is whole.
+    pub feeds: Vec<TableId>,
 }
 
 impl Demand {
@@ -87,27 +88,14 @@ impl Demand {
                 Work::Gather(gather) => demand.gather(plan, gather),
             }
         }
+        super::together::decide(plan, &mut demand);
         demand
     }
 
-    /// The table that one passes into, if it is not kept.
-    pub fn passes(&self, table: TableId) -> Option<TableId> {
+    /// The tables that are made from one as it passes.
+    pub fn fed_by(&self, table: TableId) -> &[TableId] {
         let demand = &self.tables[table.0];
-        demand.passes_to.filter(|_| !demand.whole)
-    }
-
-    /// The tables that go through together up to one: those that pass into it, and itself.
-    pub fn chain(&self, plan: &Plan, last: TableId) -> Vec<TableId> {
-        let mut tables = vec![last];
-        let mut first = last;
-        while let Source::Base(base) = plan.tables[first.0].source
-            && self.passes(base).is_some()
-        {
-            tables.push(base);
-            first = base;
-        }
-        tables.reverse();
-        tables
+        if demand.whole { &[] } else { &demand.feeds }
     }
 
     /// Orders the work so that everything comes after what it needs.
@@ -190,7 +178,6 @@ impl Demand {
                 self.tables[of.0].columns[*name] = true;
             }
         }
-        // A table that several are made from is kept; one that one is made from passes on.
         for (at, table) in plan.tables.iter().enumerate() {
             if !self.tables[at].wanted {
                 continue;
@@ -198,15 +185,14 @@ impl Demand {
             if let Source::Several(several) = &table.source {
                 for (part, from) in super::lineage::needed(plan, several) {
                     self.origin_numbers(plan, part, from);
+                    // Rows of an input are told apart by their numbers as read, those of other
+                    // tables by their numbers when they are finished.
+                    self.tables[from.0].whole |= !numbered_as_read(plan, from);
                 }
                 several.tables.iter().for_each(|base| self.tables[base.0].whole = true);
             }
             let Source::Base(base) = table.source else { continue };
-            let base = &mut self.tables[base.0];
-            if base.passes_to.is_some() {
-                base.whole = true;
-            }
-            base.passes_to = Some(TableId(at));
+            self.tables[base.0].feeds.push(TableId(at));
         }
     }
 
@@ -406,6 +392,13 @@ impl Demand {
             }
         }
     }
+}
+
+/// Whether rows of a table are told apart by their numbers in the files of an input.
+fn numbered_as_read(plan: &Plan, table: TableId) -> bool {
+    let table = &plan.tables[table.0];
+    let mut steps = table.steps.iter().map(|step| step.step.work().rows());
+    matches!(table.source, Source::Input(_)) && steps.all(|rows| rows != RowsBecome::Several)
 }
 
 /// Whether an expression looks at nothing but the row itself.

@@ -9,6 +9,7 @@
 use std::collections::HashMap;
 
 use super::demand::{Demand, Work};
+use super::tree::Tree;
 use crate::expr::{Kind, Typed, World};
 use crate::resolve::{CheckKind, GatherWhat, MistakePlan, Plan, Required, Source};
 use crate::table::{GatherId, Hop, LinkId, TableId};
@@ -31,7 +32,7 @@ impl Lifetimes {
         let mut last = LastReads { plan, demand, last: HashMap::new() };
         for (at, work) in demand.order.iter().enumerate() {
             match work {
-                Work::Table(table) => last.table(*table, at),
+                Work::Table(first) => last.tables(*first, at),
                 Work::Link(link) => last.link(*link, at),
                 Work::Gather(gather) => last.gather(*gather, at),
             }
@@ -131,14 +132,14 @@ impl LastReads<'_> {
         self.paths(typed, at);
     }
 
-    /// A table that is built, with those that pass into it.
-    fn table(&mut self, last: TableId, at: usize) {
+    /// Tables that are made together, by the first.
+    fn tables(&mut self, first: TableId, at: usize) {
         let plan = self.plan;
-        for column in 0..plan.tables[last.0].columns.len() {
-            self.column(last, column, at);
-        }
-        for table in self.demand.chain(plan, last) {
-            let table = &plan.tables[table.0];
+        for id in Tree::new(self.demand, first).tables {
+            let table = &plan.tables[id.0];
+            for column in 0..table.columns.len() {
+                self.column(id, column, at);
+            }
             for work in table.steps.iter().map(|step| step.step.work()) {
                 work.assigned().iter().for_each(|(_, value)| self.paths(value, at));
                 work.expressions().into_iter().for_each(|typed| self.paths(typed, at));

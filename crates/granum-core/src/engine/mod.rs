@@ -2,11 +2,13 @@
 
 mod beside;
 mod calendar;
-mod chain;
 mod check;
 mod context;
 pub(crate) mod demand;
+mod feed;
+mod flow;
 mod gather;
+mod leaf;
 mod lifetimes;
 mod lineage;
 mod links;
@@ -19,6 +21,8 @@ mod run;
 mod several;
 mod show;
 mod sums;
+mod together;
+mod tree;
 mod warn;
 
 pub use beside::{AskedWrong, Beside};

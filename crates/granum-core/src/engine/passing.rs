@@ -1,27 +1,40 @@
-//! A batch on its way through steps, and what happens where a table is finished.
+//! A batch on its way through steps and tables, and what happens where a table is finished.
 
 use std::sync::atomic::{AtomicU64, Ordering};
 
 use super::check::CheckSum;
-use super::context::{Chain, Context, Op};
+use super::context::Context;
+use super::tree::{Branch, End, Leaf, LeafKind, Segment, Tree};
 use crate::aggregate::AllRows;
 use crate::bug::Sure;
-use crate::step::{Naming, OnRows, Pace, StepSum, Trouble};
+use crate::resolve::Source;
+use crate::step::{Naming, OnRows, Partial, StepSum, Trouble, partial};
 use crate::table::{Amount, Batch, Column, TableId};
 use crate::tally::Problem;
 
-/// What came of a batch that went through some operations.
+/// What came of a batch that went through a segment. Tables are named by their places in the tree.
+#[derive(Default)]
 pub(super) struct Passed {
-    pub batch: Batch,
+    /// What came to leaves.
+    pub arrived: Vec<(usize, Arrived)>,
     pub steps: Vec<(usize, usize, StepSum)>,
     pub finished: Vec<Finished>,
     pub troubles: Vec<(usize, usize, Vec<Trouble>)>,
     pub zero_divisions: Vec<(usize, u64)>,
+    /// What stops a table, and with it those that are made from it.
+    pub failed: Vec<(usize, Problem)>,
+}
+
+/// What a batch brings to a leaf.
+pub(super) enum Arrived {
+    Rows(Batch),
+    /// Groups, or why one of them has no value.
+    Groups(Result<Partial, Problem>),
 }
 
 /// What a batch leaves where a table is finished.
 pub(super) struct Finished {
-    /// The table's place in the chain.
+    /// The table's place in the tree.
     pub at: usize,
     pub rows: u64,
     pub sums: Vec<Option<Amount>>,
@@ -31,40 +44,111 @@ pub(super) struct Finished {
     pub encoded: Vec<(usize, Vec<u8>)>,
 }
 
-/// Sends a batch through `ops`.
-pub(super) fn run(
-    context: &Context<'_>,
-    chain: &Chain,
-    ops: &[Op],
-    batch: Batch,
-    naming: Naming<'_>,
-) -> Result<Passed, Problem> {
-    let mut passed =
-        Passed { batch, steps: vec![], finished: vec![], troubles: vec![], zero_divisions: vec![] };
-    for op in ops {
-        match *op {
-            Op::Step { at, step } => {
-                let zeros = AtomicU64::new(0);
-                let runner = context.runner(chain.tables[at], step, naming, &zeros);
-                let work = runner.plan().steps[step].step.work();
-                // Steps that see all rows at once are done between batches.
-                if work.pace() == Pace::Passing {
-                    let left =
-                        work.work(&runner, OnRows { batch: &mut passed.batch, total: None })?;
-                    passed.steps.extend(left.sum.map(|sum| (at, step, sum)));
-                    if !left.troubles.is_empty() {
-                        passed.troubles.push((at, step, left.troubles));
-                    }
-                }
-                let zeros = zeros.into_inner();
-                if zeros > 0 {
-                    passed.zero_divisions.push((at, zeros));
-                }
-            }
-            Op::Finish { at } => finish(context, chain, at, &mut passed, naming)?,
+/// What batches go through, and what is known of it.
+#[derive(Clone, Copy)]
+pub(super) struct Way<'a> {
+    pub context: &'a Context<'a>,
+    pub tree: &'a Tree,
+    pub segment: &'a Segment,
+    /// By place in the tree: whether the table failed already, so that no row need go there.
+    pub failed: &'a [bool],
+    pub naming: Naming<'a>,
+}
+
+/// Sends a batch through all branches.
+pub(super) fn run(way: Way<'_>, batch: Batch) -> Passed {
+    let mut passed = Passed::default();
+    let mut todo = vec![(0, batch)];
+    while let Some((at, batch)) = todo.pop() {
+        let branch = &way.segment.branches[at];
+        if way.failed[branch.at] {
+            continue;
+        }
+        match along(way, branch, batch, &mut passed) {
+            Ok(next) => todo.extend(next),
+            Err(problem) => passed.failed.push((branch.at, problem)),
         }
     }
-    Ok(passed)
+    passed
+}
+
+/// Sends a batch along one branch. Gives the branches behind it, with what goes into each.
+fn along(
+    way: Way<'_>,
+    branch: &Branch,
+    mut batch: Batch,
+    passed: &mut Passed,
+) -> Result<Vec<(usize, Batch)>, Problem> {
+    through(way, branch, &mut batch, passed)?;
+    match &branch.end {
+        End::Waits { leaf } => arrive(way, *leaf, batch, passed),
+        End::Finished { leaf, next } => {
+            let columns = finish(way, branch.at, &mut batch, passed)?;
+            if let Some(leaf) = leaf {
+                arrive(way, *leaf, batch, passed);
+                return Ok(vec![]);
+            }
+            let into = |next: &usize| (*next, columns_into(way, *next, &columns));
+            return Ok(next.iter().map(into).collect());
+        }
+    }
+    Ok(vec![])
+}
+
+/// Does the steps of a branch.
+pub(super) fn through(
+    way: Way<'_>,
+    branch: &Branch,
+    batch: &mut Batch,
+    passed: &mut Passed,
+) -> Result<(), Problem> {
+    let at = branch.at;
+    for step in branch.steps.clone() {
+        let zeros = AtomicU64::new(0);
+        let runner = way.context.runner(way.tree.tables[at], step, way.naming, &zeros);
+        let work = runner.plan().steps[step].step.work();
+        let left = work.work(&runner, OnRows { batch, total: None })?;
+        passed.steps.extend(left.sum.map(|sum| (at, step, sum)));
+        if !left.troubles.is_empty() {
+            passed.troubles.push((at, step, left.troubles));
+        }
+        note_zeros(at, &zeros, passed);
+    }
+    Ok(())
+}
+
+fn note_zeros(at: usize, zeros: &AtomicU64, passed: &mut Passed) {
+    let zeros = zeros.load(Ordering::Relaxed);
+    if zeros > 0 {
+        passed.zero_divisions.push((at, zeros));
+    }
+}
+
+/// A batch comes to where rows are put together.
+fn arrive(way: Way<'_>, leaf: usize, batch: Batch, passed: &mut Passed) {
+    let Leaf { spot, what } = way.segment.leaves[leaf];
+    if what != LeafKind::Groups {
+        passed.arrived.push((leaf, Arrived::Rows(batch)));
+        return;
+    }
+    let zeros = AtomicU64::new(0);
+    let runner = way.context.runner(way.tree.tables[spot.at], spot.step, way.naming, &zeros);
+    let groups = runner.plan().steps[spot.step].step.work().groups().sure("the groups of a step");
+    let found = partial(groups, &runner, &batch);
+    note_zeros(spot.at, &zeros, passed);
+    passed.arrived.push((leaf, Arrived::Groups(found)));
+}
+
+/// The finished columns of a table as the slots of one that is made from it.
+fn columns_into(way: Way<'_>, branch: usize, columns: &Batch) -> Batch {
+    let id = way.tree.tables[way.segment.branches[branch].at];
+    let table = &way.context.plan.tables[id.0];
+    debug_assert!(matches!(table.source, Source::Base(_)), "made from another");
+    let mut slots = vec![None; table.slots.len()];
+    for (slot, column) in &table.imports {
+        slots[slot.0].clone_from(&columns.slots[*column]);
+    }
+    Batch::new(columns.rows, slots, columns.origins.clone())
 }
 
 /// The bytes of finished rows, for each output of their table.
@@ -78,17 +162,17 @@ pub(super) fn encoded(context: &Context<'_>, id: TableId, rows: &Batch) -> Vec<(
     .collect()
 }
 
-/// A table is finished: sums, checks, totals and outputs take what they need of the batch.
+/// A table is finished: sums, checks, totals and outputs take what they need of the batch. Gives the
+/// finished columns as its slots.
 fn finish(
-    context: &Context<'_>,
-    chain: &Chain,
+    way: Way<'_>,
     at: usize,
+    batch: &mut Batch,
     passed: &mut Passed,
-    naming: Naming<'_>,
-) -> Result<(), Problem> {
-    let id = chain.tables[at];
+) -> Result<Batch, Problem> {
+    let Way { context, naming, .. } = way;
+    let id = way.tree.tables[at];
     let plan = &context.plan.tables[id.0];
-    let batch = &mut passed.batch;
     let zeros = AtomicU64::new(0);
     // Behind the last step only what is needed at the end is left.
     context.runner(id, plan.steps.len(), naming, &zeros).release(batch);
@@ -110,17 +194,6 @@ fn finish(
     let encoded = encoded(context, id, &columns);
     let rows = batch.rows as u64;
     passed.finished.push(Finished { at, rows, sums, checks, totals, encoded });
-    let zeros = zeros.load(Ordering::Relaxed);
-    if zeros > 0 {
-        passed.zero_divisions.push((at, zeros));
-    }
-    if let Some(next) = chain.tables.get(at + 1) {
-        let next = &context.plan.tables[next.0];
-        let mut slots = vec![None; next.slots.len()];
-        for (slot, column) in &next.imports {
-            slots[slot.0].clone_from(&columns.slots[*column]);
-        }
-        batch.slots = slots;
-    }
-    Ok(())
+    note_zeros(at, &zeros, passed);
+    Ok(columns)
 }

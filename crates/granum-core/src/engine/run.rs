@@ -2,18 +2,19 @@
 
 use std::collections::{HashMap, HashSet};
 
-use super::chain::{ChainEnd, run_chain};
 use super::check::{
     CheckSum, check_over, rows_tally, skipped, total_over, totals_of, totals_tally,
 };
-use super::context::{Chain, Context, Stop, TableEncoder};
+use super::context::{Context, Stop, TableEncoder};
 use super::demand::{Demand, Purpose, Work, check_needs, needs};
+use super::flow::{TreeEnd, run_tree};
 use super::lifetimes::Lifetimes;
 use super::ports::{
     InputSource, Observer, Output, OutputError, Outputs, SourceError, SourceErrorKind, Sources,
 };
 use super::read::Reading;
 use super::sums::TableSum;
+use super::tree::Tree;
 use super::{gather, links};
 use crate::aggregate::AllRows;
 use crate::expr::World;
@@ -200,6 +201,7 @@ impl<'a> Run<'a> {
     pub fn new(plan: &'a Plan, purpose: Purpose, observer: &'a dyn Observer) -> Self {
         let world = World {
             tables: plan.tables.iter().map(|_| None).collect(),
+            places: plan.tables.iter().map(|_| None).collect(),
             links: plan.links.iter().map(|_| None).collect(),
             gathered: plan.gathers.iter().map(|_| None).collect(),
             totals: vec![],
@@ -246,12 +248,13 @@ impl<'a> Run<'a> {
             if let Some(before) = at.checked_sub(1) {
                 self.lifetimes.let_go(before, &mut self.world);
             }
-            if needs(self.plan, work).iter().any(|needed| self.failed.contains(needed)) {
-                self.fail(work);
+            let failed = |needed: &Work| self.failed.contains(needed);
+            if !matches!(work, Work::Table(_)) && needs(self.plan, work).iter().any(failed) {
+                self.failed.insert(work);
                 continue;
             }
             let done = match work {
-                Work::Table(table) => self.table(table, inputs),
+                Work::Table(first) => self.tables(first, inputs),
                 Work::Link(link) => self.link(link),
                 Work::Gather(id) => {
                     self.gather(id);
@@ -262,7 +265,7 @@ impl<'a> Run<'a> {
                 Ok(()) => {}
                 Err(Stop::Problem(problem)) => {
                     self.problems.push(problem);
-                    self.fail(work);
+                    self.failed.insert(work);
                 }
                 Err(stop) => return Err(stop),
             }
@@ -270,25 +273,22 @@ impl<'a> Run<'a> {
         Ok(())
     }
 
-    /// Notes that some work failed, and with a table those that would have passed into it.
-    fn fail(&mut self, work: Work) {
-        self.failed.insert(work);
-        let Work::Table(mut table) = work else { return };
-        while let Source::Base(base) = self.plan.tables[table.0].source
-            && self.demand.passes(base).is_some()
-        {
-            self.failed.insert(Work::Table(base));
-            table = base;
+    /// Makes the tables that are made together, by the first of them.
+    fn tables(&mut self, first: TableId, inputs: &Inputs) -> Result<(), Stop> {
+        let tree = Tree::new(&self.demand, first);
+        let mut failed = vec![false; tree.tables.len()];
+        for (at, id) in tree.tables.iter().enumerate() {
+            let needed = needs(self.plan, Work::Table(*id));
+            if needed.iter().any(|needed| self.failed.contains(needed)) {
+                tree.from(at).into_iter().for_each(|at| failed[at] = true);
+            }
         }
-    }
-
-    fn table(&mut self, last: TableId, inputs: &Inputs) -> Result<(), Stop> {
-        if self.demand.passes(last).is_some() {
-            // It goes along with the table that is made from it.
+        if failed[0] {
+            self.failed.extend(tree.tables.into_iter().map(Work::Table));
             return Ok(());
         }
-        let chain = Chain::new(self.plan, self.demand.chain(self.plan, last));
-        let first = &self.plan.tables[chain.tables[0].0];
+        let plan = &self.plan.tables[first.0];
+        let source = inputs.source(&plan.name).filter(|_| matches!(plan.source, Source::Input(_)));
         let context = Context {
             around: Around {
                 plan: self.plan,
@@ -300,36 +300,61 @@ impl<'a> Run<'a> {
             encoders: &self.encoders,
             observer: self.observer,
         };
-        let reading = match (&first.source, inputs.source(&first.name)) {
-            (Source::Input(_), Some(source)) => {
-                Some(Reading::begin(&context, chain.tables[0], source)?)
-            }
-            _ => {
-                let base = match first.source {
-                    Source::Base(base) => self.world.tables[base.0].as_ref(),
-                    Source::Input(_) | Source::Several(_) | Source::Calendar(_) => None,
-                };
-                let rows = base.map_or(0, |base| base.rows as u64);
-                self.observer.stage(&format!("building {}", self.plan.tables[last.0].name), rows);
-                None
-            }
-        };
-        let end = run_chain(&context, &chain, reading, &mut self.outputs)?;
-        let ChainEnd { sums, checks, totals, table, total_rows } = end;
-        for (at, row) in total_rows {
-            self.total_rows.insert(chain.tables[at], row);
+        let reading = source.map(|source| Reading::begin(&context, first, source)).transpose()?;
+        if reading.is_none() {
+            let base = match plan.source {
+                Source::Base(base) => self.world.tables[base.0].as_ref(),
+                Source::Input(_) | Source::Several(_) | Source::Calendar(_) => None,
+            };
+            let rows = base.map_or(0, |base| base.rows as u64);
+            self.observer.stage(&format!("building {}", self.called(&tree)), rows);
         }
-        let left_out = inputs.source(&first.name).map_or_else(Vec::new, InputSource::left_out);
-        for (table, mut sum) in chain.tables.iter().zip(sums) {
-            if *table == chain.tables[0] {
-                sum.footer.clone_from(&left_out);
-            }
-            self.sums.insert(*table, sum);
-        }
-        self.checks.extend(checks);
-        self.totals.extend(totals);
-        self.world.tables[last.0] = table;
+        let mut end = run_tree(&context, &tree, reading, failed, &mut self.outputs)?;
+        end.sums[0].footer = source.map_or_else(Vec::new, InputSource::left_out);
+        self.keep(&tree, end);
         Ok(())
+    }
+
+    /// What tables that are made together are called in progress: by those that come of it.
+    fn called(&self, tree: &Tree) -> String {
+        let mut ends = tree.tables.iter().filter(|id| self.demand.fed_by(**id).is_empty());
+        let first = ends.next().map_or("", |id| &self.plan.tables[id.0].name);
+        match ends.count() {
+            0 => first.to_owned(),
+            more => format!("{first} and {more} more"),
+        }
+    }
+
+    /// Takes what the tables of a tree left; of those that failed, nothing but why.
+    fn keep(&mut self, tree: &Tree, end: TreeEnd) {
+        let failed = |of: TableId| {
+            tree.tables.iter().zip(&end.failed).any(|(id, failed)| *id == of && *failed)
+        };
+        let of_check = |check: usize| match self.plan.checks[check].kind {
+            CheckKind::Rows { table, .. } => failed(table),
+            CheckKind::Totals { .. } => false,
+        };
+        self.checks.extend(end.checks.into_iter().filter(|(check, _)| !of_check(*check)));
+        let of_total = |total: usize| failed(self.plan.totals[total].table);
+        self.totals.extend(end.totals.into_iter().filter(|(total, _)| !of_total(*total)));
+        let there = |at: &usize| !end.failed[*at];
+        for (at, row) in end.total_rows.into_iter().filter(|(at, _)| there(at)) {
+            self.total_rows.insert(tree.tables[at], row);
+        }
+        for (at, table) in end.tables.into_iter().filter(|(at, _)| there(at)) {
+            self.world.tables[tree.tables[at].0] = Some(table);
+        }
+        for (at, sum) in end.sums.into_iter().enumerate() {
+            if end.failed[at] {
+                self.failed.insert(Work::Table(tree.tables[at]));
+            } else {
+                self.sums.insert(tree.tables[at], sum);
+            }
+        }
+        self.world.places[tree.tables[0].0] = end.places;
+        let mut problems = end.problems;
+        problems.sort_by_key(|(at, _)| tree.tables[*at]);
+        self.problems.extend(problems.into_iter().map(|(_, problem)| problem));
     }
 
     fn link(&mut self, id: LinkId) -> Result<(), Stop> {

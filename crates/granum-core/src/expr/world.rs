@@ -1,7 +1,7 @@
 //! What is finished while a plan runs, and can be looked up.
 
 use crate::link::LinkIndex;
-use crate::table::{Column, Table};
+use crate::table::{Column, Places, Table};
 use crate::value::Scalar;
 
 /// What was gathered of rows that lead to a table's rows.
@@ -17,6 +17,8 @@ pub(crate) struct Gathered {
 #[derive(Debug, Default)]
 pub(crate) struct World {
     pub tables: Vec<Option<Table>>,
+    /// For inputs: where their rows stand in their files, by their numbers as read.
+    pub places: Vec<Option<Places>>,
     pub links: Vec<Option<LinkIndex>>,
     pub gathered: Vec<Option<Gathered>>,
     pub totals: Vec<Scalar>,

@@ -31,9 +31,12 @@ impl Naming<'_> {
         if let Some(places) = self.places {
             return places.place(number);
         }
-        let input = around.world.tables[self.input.0].as_ref()?;
-        let as_read = input.origin(self.input)?.get(number as usize)?;
-        input.places.as_ref()?.place(as_read)
+        // Rows of an input that is held are numbered as they are in it, others as they were read.
+        let as_read = match &around.world.tables[self.input.0] {
+            Some(input) => input.origin(self.input)?.get(number as usize)?,
+            None => number,
+        };
+        around.world.places[self.input.0].as_ref()?.place(as_read)
     }
 }
 

@@ -36,8 +36,6 @@ pub struct Table {
     /// For each table it comes from whose links are still followed: the row of that table that
     /// each row came from.
     pub origins: Vec<(TableId, Rows)>,
-    /// For an input: where its rows stand in its files.
-    pub places: Option<Places>,
 }
 
 impl Table {

@@ -3,7 +3,7 @@
 use std::fs;
 use std::os::unix::fs::PermissionsExt;
 
-use super::folder::{Folder, SHOP, shop};
+use super::folder::{Folder, Ran, SHOP, shop};
 
 #[test]
 fn nothing_is_written_when_anything_fails_and_what_stood_there_stays() {
@@ -124,6 +124,46 @@ fn what_needs_something_that_failed_is_not_built_and_the_rest_is_told() {
         .says("orders → customers: 1 key of customers (customer_no) stands on several rows\n")
         .says("lines → orders: 1 row of lines (1 quantity, 2.00 net) has no orders.\n")
         .says("check \"lines\" does not hold for 1 row of lines: net > 2\n");
+}
+
+#[test]
+fn what_fails_in_one_table_leaves_others_made_of_the_same_rows_as_they_are() {
+    let folder = Folder::new();
+    folder.file(
+        "l.csv",
+        "no,qty,price,day\n1,2,1.50,2026-01-01\n2,1,9.00,2026-01-02\n3,0,2.00,2026-01-03\n",
+    );
+    let plan = |more: &str| {
+        format!(
+            "input l from \"l.csv\"\n  grain no\n  track price\ntable base from l\n  keep no > 0\n{more}\
+             table fine from base\n  add y = qty * price\n\
+             table days from fine\n  one row per day\n    price = sum(price)\n\
+             check \"sums\": sum(days.price) = sum(base.price)\noutput fine to \"fine.csv\"\n"
+        )
+    };
+    let alone = folder.plan(&plan("")).granum(&["check", "p.granum", "--format", "json"]).code(0);
+    folder.plan(&plan(
+        "table bad from base\n  add x = integer(text(day))\n\
+         table after_bad from bad\n  one row per x\n    n = rows()\n\
+         table counted from base\n  units of qty as n split price\ncheck \"bad\" bad: no > 0\n",
+    ));
+    let both = folder.granum(&["check", "p.granum", "--format", "json"]).code(1);
+    // Both are told, with their lines, though rows went through all three at once.
+    folder
+        .run()
+        .code(1)
+        .says("  bad: \"2026-01-01\" is no integer\n")
+        .says("    at  no 1   (l.csv line 2)\n")
+        .says("  counted: not every row can be counted in units of qty\n")
+        .says("      0   (l.csv line 4)\n")
+        .says("  bad                    NOT LOOKED AT\n");
+    assert!(!folder.exists("fine.csv"));
+    let report = |ran: &Ran, of: &str| {
+        let json: serde_json::Value = serde_json::from_str(&ran.out).unwrap();
+        json["report"][of].clone()
+    };
+    assert_eq!(report(&both, "tables"), report(&alone, "tables"));
+    assert_eq!(report(&both, "not_built"), serde_json::json!(["bad", "after_bad", "counted"]));
 }
 
 #[test]

@@ -83,8 +83,7 @@ pub(crate) fn partial(
 /// A step that gathers rows as they pass.
 #[derive(Clone, Copy)]
 pub(crate) struct GatherStep<'p> {
-    /// The table's place in its chain, and the step's in the table.
-    pub at: usize,
+    /// The step's place in its table.
     pub step: usize,
     pub plan: &'p OneRowPlan,
     pub table: &'p TablePlan,

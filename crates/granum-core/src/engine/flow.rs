@@ -1,0 +1,374 @@
+//! Tables that are made together: the first from files or from finished tables, the others from those
+//! before them as they pass. Rows go through in batches; before a step that must see them all at once
+//! they are put together, and what is worked of a table goes on from there by itself.
+
+use rayon::prelude::*;
+use std::collections::HashMap;
+use std::collections::hash_map::Entry;
+use std::sync::atomic::AtomicU64;
+
+use super::check::CheckSum;
+use super::context::{Context, Stop};
+use super::feed::{Feed, first_rows, nothing_read};
+use super::leaf::Collected;
+use super::passing::{Passed, Way, encoded, run, through};
+use super::ports::{Output, OutputError};
+use super::read::Reading;
+use super::sums::TableSum;
+use super::tree::{End, Leaf, LeafKind, Segment, Spot, Tree};
+use crate::aggregate::AllRows;
+use crate::step::{Naming, OnRows, Trouble};
+use crate::table::{Batch, Places, Table, TableId};
+use crate::tally::{Problem, UnitsTrouble};
+
+/// All that the tables of a tree leave, by their places in it.
+pub(super) struct TreeEnd {
+    pub sums: Vec<TableSum>,
+    /// By the numbers of checks and totals in the plan.
+    pub checks: HashMap<usize, CheckSum>,
+    pub totals: HashMap<usize, AllRows>,
+    /// Tables that are kept.
+    pub tables: Vec<(usize, Table)>,
+    /// The rows of totals: finished columns.
+    pub total_rows: Vec<(usize, Batch)>,
+    /// Where the rows of the input stand, if the tree began by reading one.
+    pub places: Option<Places>,
+    /// Whether a table failed, or one that it is made from.
+    pub failed: Vec<bool>,
+    /// Why, each of a table that comes from none that failed.
+    pub problems: Vec<(usize, Problem)>,
+}
+
+/// Makes the tables of a tree but for those that have `failed` already. Outputs get their bytes on the
+/// way. What fails in one table stops it and what is made from it; the others go on.
+pub(super) fn run_tree(
+    context: &Context<'_>,
+    tree: &Tree,
+    reading: Option<Reading>,
+    failed: Vec<bool>,
+    outputs: &mut [Option<Box<dyn Output>>],
+) -> Result<TreeEnd, Stop> {
+    let plan = context.plan;
+    let mut run = TreeRun {
+        context,
+        tree,
+        input: plan.input_of(tree.tables[0]),
+        places: reading.is_some().then(Places::default),
+        end: TreeEnd {
+            sums: tree.tables.iter().map(|id| TableSum::new(&plan.tables[id.0])).collect(),
+            checks: HashMap::new(),
+            totals: HashMap::new(),
+            tables: vec![],
+            total_rows: vec![],
+            places: None,
+            failed,
+            problems: vec![],
+        },
+        troubles: vec![],
+        totals: HashMap::new(),
+        outputs,
+    };
+    let feed = match reading {
+        Some(reading) => Ok(Feed::Files(reading)),
+        None => first_rows(context, tree, &mut run.end.sums[0]).map(Feed::of),
+    };
+    // What waits: behind others that came of the same rows, so that they are let go before.
+    let mut waiting = vec![];
+    match feed {
+        Ok(feed) => waiting.extend(run.segment(Spot { at: 0, step: 0 }, feed)?.into_iter().rev()),
+        Err(problem) => run.fail(0, problem),
+    }
+    while let Some((leaf, mut rows)) = waiting.pop() {
+        let Spot { at, step } = leaf.spot;
+        if run.end.failed[at] {
+            continue;
+        }
+        match leaf.what {
+            LeafKind::Kept => {
+                run.keep(at, rows);
+                continue;
+            }
+            LeafKind::Whole => match run.whole_step(leaf.spot, &mut rows) {
+                Ok(()) => {}
+                Err(problem) => {
+                    run.fail(at, problem);
+                    continue;
+                }
+            },
+            // They were worked as they came.
+            LeafKind::Groups => {}
+        }
+        let next = run.segment(Spot { at, step: step + 1 }, Feed::of(rows))?;
+        waiting.extend(next.into_iter().rev());
+    }
+    run.end.places = run.places;
+    Ok(run.end)
+}
+
+struct TreeRun<'a> {
+    context: &'a Context<'a>,
+    tree: &'a Tree,
+    input: TableId,
+    /// The places of the input's rows, where the tree begins by reading them.
+    places: Option<Places>,
+    end: TreeEnd,
+    troubles: Vec<(usize, usize, Trouble)>,
+    /// The totals' rows of tables on their way.
+    totals: HashMap<usize, Batch>,
+    outputs: &'a mut [Option<Box<dyn Output>>],
+}
+
+impl TreeRun<'_> {
+    /// Sends all batches of `feed` through what follows a spot. Gives what came together, by leaves.
+    fn segment(&mut self, from: Spot, feed: Feed) -> Result<Vec<(Leaf, Batch)>, Stop> {
+        let segment = self.tree.segment(self.context, from);
+        let collected = self.pass(&segment, feed)?;
+        let mut all = vec![];
+        for (leaf, collected) in segment.leaves.iter().zip(collected) {
+            let at = leaf.spot.at;
+            if self.end.failed[at] {
+                continue;
+            }
+            match collected.finish() {
+                Ok((rows, None)) => all.push((*leaf, rows)),
+                Ok((rows, Some((sum, total)))) => {
+                    self.end.sums[at].steps[leaf.spot.step].absorb(&sum);
+                    self.totals.extend(total.map(|total| (at, total)));
+                    all.push((*leaf, rows));
+                }
+                Err(problem) => self.fail(at, problem),
+            }
+        }
+        Ok(all)
+    }
+
+    fn pass<'s>(&mut self, segment: &'s Segment, mut feed: Feed) -> Result<Vec<Collected<'s>>, Stop>
+    where
+        Self: 's,
+    {
+        let (context, tree) = (self.context, self.tree);
+        let mut window = feed.window(context, self.places.as_mut())?;
+        // No rows have columns all the same: those of the feed, or of what is read.
+        let none = window.is_empty();
+        if none {
+            window.push(match &feed {
+                Feed::Rows { rows, .. } => rows.clone(),
+                Feed::Files(_) => nothing_read(context, tree),
+            });
+        }
+        let mut collected: Vec<Collected<'_>> = vec![];
+        for (at, leaf) in segment.leaves.iter().enumerate() {
+            let before = match &feed {
+                Feed::Rows { rows, .. } if !none && segment.keeps_rows(context.plan, tree, at) => {
+                    Some(rows.clone())
+                }
+                _ => None,
+            };
+            collected.push(Collected::new(context.plan, tree, *leaf, before));
+        }
+        let mut encoded: Vec<(usize, Vec<u8>)> = vec![];
+        while !window.is_empty() && !self.end.failed[segment.branches[0].at] {
+            let failed = self.end.failed.clone();
+            let naming = Naming { input: self.input, places: self.places.as_ref() };
+            let way = Way { context, tree, segment, failed: &failed, naming };
+            let outputs = &mut *self.outputs;
+            let earlier = std::mem::take(&mut encoded);
+            let work =
+                || window.into_par_iter().map(|batch| run(way, batch)).collect::<Vec<Passed>>();
+            // What the last window made is written while this one works.
+            let (passed, written) = rayon::join(work, || write(outputs, earlier));
+            written?;
+            for passed in passed {
+                for (leaf, arrived) in self.absorb(passed, &mut encoded) {
+                    collected[leaf].take(arrived);
+                }
+            }
+            // While these rows are put below those before them, the next are read.
+            let (read, places) = (&feed, &mut self.places);
+            collected.iter_mut().for_each(|collected| collected.expect(read));
+            let ((), next) = rayon::join(
+                || collected.par_iter_mut().for_each(Collected::lay),
+                || feed.window(context, places.as_mut()),
+            );
+            window = next?;
+        }
+        write(self.outputs, encoded).map_err(Stop::Output)?;
+        self.read_to_the_end(segment, feed)?;
+        self.units_troubles();
+        self.pass_totals(segment)?;
+        Ok(collected)
+    }
+
+    /// All rows have come: what files had that could not be read is told.
+    fn read_to_the_end(&mut self, segment: &Segment, feed: Feed) -> Result<(), Stop> {
+        let first = segment.branches[0].at;
+        let Feed::Files(reading) = feed else { return Ok(()) };
+        if self.end.failed[first] {
+            return Ok(());
+        }
+        match reading.finish(self.context, &mut self.end.sums[first]) {
+            Err(Stop::Problem(problem)) => self.fail(first, problem),
+            done => done?,
+        }
+        Ok(())
+    }
+
+    /// Notes that a table cannot be made, and those that are made from it.
+    fn fail(&mut self, at: usize, problem: Problem) {
+        let gone = self.tree.from(at);
+        gone.iter().for_each(|at| self.end.failed[*at] = true);
+        self.end.problems.retain(|(of, _)| !gone.contains(of));
+        self.end.problems.push((at, problem));
+    }
+
+    /// Does a step that sees all rows at once.
+    fn whole_step(&mut self, spot: Spot, batch: &mut Batch) -> Result<(), Problem> {
+        let Spot { at, step } = spot;
+        let zeros = AtomicU64::new(0);
+        let mut total = self.totals.remove(&at);
+        let naming = Naming { input: self.input, places: self.places.as_ref() };
+        let runner = self.context.runner(self.tree.tables[at], step, naming, &zeros);
+        runner.release(batch);
+        let on = OnRows { batch, total: total.as_mut() };
+        let left = runner.plan().steps[step].step.work().work(&runner, on)?;
+        self.totals.extend(left.total.or(total).map(|total| (at, total)));
+        self.end.sums[at].zero_divisions += zeros.into_inner();
+        if let Some(sum) = &left.sum {
+            self.end.sums[at].steps[step].absorb(sum);
+        }
+        Ok(())
+    }
+
+    /// Sends totals' rows through the steps of their own tables. Nothing but outputs sees them, behind
+    /// all other rows.
+    fn pass_totals(&mut self, segment: &Segment) -> Result<(), Stop> {
+        for branch in &segment.branches {
+            let at = branch.at;
+            let Some(mut total) = self.totals.remove(&at).filter(|_| !self.end.failed[at]) else {
+                continue;
+            };
+            let naming = Naming { input: self.input, places: self.places.as_ref() };
+            let (context, tree) = (self.context, self.tree);
+            let way = Way { context, tree, segment, failed: &self.end.failed, naming };
+            if let Err(problem) = through(way, branch, &mut total, &mut Passed::default()) {
+                self.fail(at, problem);
+                continue;
+            }
+            if !matches!(branch.end, End::Finished { .. }) {
+                self.totals.insert(at, total);
+                continue;
+            }
+            let id = tree.tables[at];
+            let plan = &context.plan.tables[id.0];
+            let columns = plan.columns.iter().map(|(_, slot)| total.slots[slot.0].clone());
+            let columns = Batch::new(1, columns.collect(), vec![]);
+            write(self.outputs, encoded(context, id, &columns))?;
+            self.end.total_rows.push((at, columns));
+        }
+        Ok(())
+    }
+
+    /// Adds up what came of a batch and puts its bytes for outputs behind `bytes`; gives what came to
+    /// leaves.
+    fn absorb(
+        &mut self,
+        passed: Passed,
+        bytes: &mut Vec<(usize, Vec<u8>)>,
+    ) -> Vec<(usize, super::passing::Arrived)> {
+        for (at, problem) in passed.failed {
+            if !self.end.failed[at] {
+                self.fail(at, problem);
+            }
+        }
+        for (at, step, sum) in &passed.steps {
+            self.end.sums[*at].steps[*step].absorb(sum);
+        }
+        for (at, zeros) in passed.zero_divisions {
+            self.end.sums[at].zero_divisions += zeros;
+        }
+        for (at, step, troubles) in passed.troubles {
+            self.troubles.extend(troubles.into_iter().map(|trouble| (at, step, trouble)));
+        }
+        for finished in passed.finished {
+            self.end.sums[finished.at].finish(finished.rows, &finished.sums);
+            for (check, sum) in finished.checks {
+                self.end.checks.entry(check).or_default().absorb(sum);
+            }
+            for (total, sum) in finished.totals {
+                match self.end.totals.entry(total) {
+                    Entry::Vacant(slot) => drop(slot.insert(sum)),
+                    Entry::Occupied(mut slot) => slot.get_mut().absorb(sum),
+                }
+            }
+            bytes.extend(finished.encoded);
+        }
+        passed.arrived
+    }
+
+    /// Quantities that could not be counted stop their table, all of a step told at once.
+    fn units_troubles(&mut self) {
+        while let Some((at, step, first)) = self.troubles.first() {
+            let (at, step, of) = (*at, *step, first.of.clone());
+            let own = |(a, s, _): &mut (usize, usize, Trouble)| (*a, *s) == (at, step);
+            let troubles = self.troubles.extract_if(.., own).map(|(.., trouble)| trouble);
+            let troubles = told(troubles);
+            if !self.end.failed[at] {
+                let table = self.context.plan.tables[self.tree.tables[at].0].name.clone();
+                self.fail(at, Problem::Units { table, of, troubles });
+            }
+        }
+    }
+
+    /// Keeps a finished table.
+    fn keep(&mut self, at: usize, batch: Batch) {
+        let id = self.tree.tables[at];
+        let plan = &self.context.plan.tables[id.0];
+        let demand = &self.context.demand.tables[id.0];
+        let columns = plan
+            .columns
+            .iter()
+            .enumerate()
+            .map(|(at, (_, slot))| batch.slots[slot.0].clone().filter(|_| demand.columns[at]));
+        let origins = batch.origins.into_iter().filter(|(id, _)| demand.origins.contains(id));
+        let table =
+            Table { rows: batch.rows, columns: columns.collect(), origins: origins.collect() };
+        self.end.tables.push((at, table));
+    }
+}
+
+/// Troubles of one step by what they are, with a few examples each.
+fn told(all: impl Iterator<Item = Trouble>) -> Vec<UnitsTrouble> {
+    let mut troubles: Vec<UnitsTrouble> = vec![];
+    for trouble in all {
+        let examples = trouble.examples.into_iter().map(|(_, text, place)| (text, place));
+        match troubles.iter_mut().find(|known| known.what == trouble.what) {
+            Some(known) => {
+                known.rows += trouble.count;
+                for ((_, sum), (_, more)) in known.amounts.iter_mut().zip(&trouble.amounts) {
+                    *sum = sum.plus(*more);
+                }
+                let room = 5_usize.saturating_sub(known.examples.len());
+                known.examples.extend(examples.take(room));
+            }
+            None => troubles.push(UnitsTrouble {
+                what: trouble.what,
+                rows: trouble.count,
+                amounts: trouble.amounts,
+                examples: examples.collect(),
+            }),
+        }
+    }
+    troubles
+}
+
+fn write(
+    outputs: &mut [Option<Box<dyn Output>>],
+    encoded: Vec<(usize, Vec<u8>)>,
+) -> Result<(), OutputError> {
+    for (output, bytes) in encoded {
+        if let Some(output) = &mut outputs[output] {
+            output.write(&bytes)?;
+        }
+    }
+    Ok(())
+}

@@ -1,0 +1,87 @@
+//! Rows that are put together where they wait, are kept, or become groups as they come.
+
+use super::feed::Feed;
+use super::passing::Arrived;
+use super::tree::{Leaf, LeafKind, Tree};
+use crate::bug::{Sure, bug};
+use crate::resolve::Plan;
+use crate::step::{GatherStep, Gathering, StepSum};
+use crate::table::{Batch, Stack};
+use crate::tally::Problem;
+
+/// What has come to a leaf.
+pub(super) enum Collected<'p> {
+    Rows {
+        stack: Stack,
+        /// What came since rows were last put below each other, and how many there will be in all.
+        parts: Vec<Batch>,
+        room: usize,
+        /// The rows that were fed in, where they come out in the same places: columns that no step
+        /// made are not made again.
+        before: Option<Batch>,
+    },
+    Groups {
+        gathering: Box<Gathering<'p>>,
+        /// Groups that have no value are told when it is known that no row before them failed.
+        fault: Option<Problem>,
+    },
+}
+
+/// What a step leaves that worked on rows as they came: for the tally, and the total's row.
+pub(super) type WorkedOn = (StepSum, Option<Batch>);
+
+impl<'p> Collected<'p> {
+    /// Nothing yet.
+    pub fn new(plan: &'p Plan, tree: &Tree, leaf: Leaf, before: Option<Batch>) -> Self {
+        if leaf.what != LeafKind::Groups {
+            return Self::Rows { stack: Stack::new(), parts: vec![], room: 0, before };
+        }
+        let table = &plan.tables[tree.tables[leaf.spot.at].0];
+        let step = leaf.spot.step;
+        let plan = table.steps[step].step.work().groups().sure("the groups of a step");
+        let gathering = Box::new(Gathering::new(GatherStep { step, plan, table }));
+        Self::Groups { gathering, fault: None }
+    }
+
+    /// Takes what a batch brought.
+    pub fn take(&mut self, arrived: Arrived) {
+        match (self, arrived) {
+            (Self::Rows { parts, .. }, Arrived::Rows(batch)) => parts.push(batch),
+            (Self::Groups { gathering, fault }, Arrived::Groups(partial)) => {
+                if fault.is_none() {
+                    *fault = partial.and_then(|partial| gathering.absorb(partial)).err();
+                }
+            }
+            _ => bug("rows came where groups were awaited"),
+        }
+    }
+
+    /// Notes how many rows are to be expected.
+    pub fn expect(&mut self, feed: &Feed) {
+        if let Self::Rows { stack, parts, room, .. } = self {
+            *room = feed.room(parts, stack.rows());
+        }
+    }
+
+    /// Puts what came below what was there.
+    pub fn lay(&mut self) {
+        if let Self::Rows { stack, parts, room, before } = self {
+            stack.append(&std::mem::take(parts), before.as_ref(), *room);
+        }
+    }
+
+    /// All rows.
+    ///
+    /// # Errors
+    /// Groups that have no value.
+    pub fn finish(self) -> Result<(Batch, Option<WorkedOn>), Problem> {
+        match self {
+            Self::Rows { stack, before, .. } => Ok((stack.finish(before.as_ref()), None)),
+            Self::Groups { fault: Some(fault), .. } => Err(fault),
+            Self::Groups { gathering, fault: None } => {
+                let (rows, sum, total) = gathering.finish()?;
+                Ok((rows, Some((sum, total))))
+            }
+        }
+    }
+}
