@@ -52,7 +52,8 @@ impl Feed {
                 let mut window = vec![];
                 while *at < rows.rows && window.len() < count {
                     let length = BATCH.min(rows.rows - *at);
-                    window.push(rows.slice(*at, length));
+                    let part = rows.slice(*at, length);
+                    window.push(Batch { fed: Some(Rows::run(*at as u32, length)), ..part });
                     *at += length;
                     context.observer.advance(length as u64);
                 }

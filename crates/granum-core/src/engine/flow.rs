@@ -159,9 +159,7 @@ impl TreeRun<'_> {
         let mut collected: Vec<Collected<'_>> = vec![];
         for (at, leaf) in segment.leaves.iter().enumerate() {
             let before = match &feed {
-                Feed::Rows { rows, .. } if !none && segment.keeps_rows(context.plan, tree, at) => {
-                    Some(rows.clone())
-                }
+                Feed::Rows { rows, .. } if !none => segment.unmoved(context.plan, tree, at, rows),
                 _ => None,
             };
             collected.push(Collected::new(context.plan, tree, *leaf, before));

@@ -16,8 +16,8 @@ pub(super) enum Collected<'p> {
         /// What came since rows were last put below each other, and how many there will be in all.
         parts: Vec<Batch>,
         room: usize,
-        /// The rows that were fed in, where they come out in the same places: columns that no step
-        /// made are not made again.
+        /// The rows that were fed in, in the slots that they come out in, where some of them come out
+        /// in the same order: columns that no step made are not made again.
         before: Option<Batch>,
     },
     Groups {
@@ -76,7 +76,7 @@ impl<'p> Collected<'p> {
     /// Groups that have no value.
     pub fn finish(self) -> Result<(Batch, Option<WorkedOn>), Problem> {
         match self {
-            Self::Rows { stack, before, .. } => Ok((stack.finish(before.as_ref()), None)),
+            Self::Rows { stack, before, .. } => Ok((stack.finish(before), None)),
             Self::Groups { fault: Some(fault), .. } => Err(fault),
             Self::Groups { gathering, fault: None } => {
                 let (rows, sum, total) = gathering.finish()?;

@@ -148,7 +148,8 @@ fn columns_into(way: Way<'_>, branch: usize, columns: &Batch) -> Batch {
     for (slot, column) in &table.imports {
         slots[slot.0].clone_from(&columns.slots[*column]);
     }
-    Batch::new(columns.rows, slots, columns.origins.clone())
+    let rows = Batch::new(columns.rows, slots, columns.origins.clone());
+    Batch { fed: columns.fed.clone(), ..rows }
 }
 
 /// The bytes of finished rows, for each output of their table.
@@ -190,6 +191,7 @@ fn finish(
         plan.columns.iter().map(|(_, slot)| batch.slots[slot.0].clone()).collect(),
         batch.origins.clone(),
     );
+    let columns = Batch { fed: batch.fed.clone(), ..columns };
     let (checks, totals) = super::check::passing(context, id, &columns, naming, &zeros)?;
     let encoded = encoded(context, id, &columns);
     let rows = batch.rows as u64;

@@ -5,9 +5,9 @@ use std::ops::Range;
 
 use super::context::Context;
 use super::demand::Demand;
-use crate::resolve::Plan;
+use crate::resolve::{Plan, TablePlan};
 use crate::step::{Pace, RowsBecome, streams};
-use crate::table::TableId;
+use crate::table::{Batch, TableId};
 
 /// Tables that rows go through together.
 pub(super) struct Tree {
@@ -31,6 +31,8 @@ pub(super) struct Branch {
     pub at: usize,
     pub steps: Range<usize>,
     pub end: End,
+    /// The branch that it follows.
+    pub behind: Option<usize>,
 }
 
 /// What comes behind the steps of a branch.
@@ -95,8 +97,8 @@ impl Tree {
     /// What batches go through from a spot on.
     pub fn segment(&self, context: &Context<'_>, from: Spot) -> Segment {
         let mut segment = Segment { branches: vec![], leaves: vec![] };
-        let mut begins = vec![from];
-        while let Some(begin) = begins.get(segment.branches.len()).copied() {
+        let mut begins = vec![(from, None)];
+        while let Some((begin, behind)) = begins.get(segment.branches.len()).copied() {
             let id = self.tables[begin.at];
             let steps = &context.plan.tables[id.0].steps;
             let whole = |step: &usize| steps[*step].step.work().pace() == Pace::Whole;
@@ -111,10 +113,12 @@ impl Tree {
                 End::Finished { leaf: Some(segment.leaves.len() - 1), next: vec![] }
             } else {
                 let first = begins.len();
-                begins.extend(self.made_from[begin.at].iter().map(|at| Spot { at: *at, step: 0 }));
+                let here = Some(segment.branches.len());
+                let next = self.made_from[begin.at].iter();
+                begins.extend(next.map(|at| (Spot { at: *at, step: 0 }, here)));
                 End::Finished { leaf: None, next: (first..begins.len()).collect() }
             };
-            segment.branches.push(Branch { at: begin.at, steps: begin.step..to, end });
+            segment.branches.push(Branch { at: begin.at, steps: begin.step..to, end, behind });
         }
         segment
     }
@@ -146,15 +150,38 @@ pub(super) fn gathers_all(plan: &Plan, table: TableId) -> Option<bool> {
 }
 
 impl Segment {
-    /// Whether rows come to a leaf as they came in, each in its place, with the same slots.
-    pub fn keeps_rows(&self, plan: &Plan, tree: &Tree, leaf: usize) -> bool {
-        let Some(first) = self.branches.first() else { return false };
-        let there = match first.end {
+    /// Where rows come to a leaf in the order in which they came in, some of them perhaps left out:
+    /// those that are fed in, under the slots that they have there.
+    pub fn unmoved(&self, plan: &Plan, tree: &Tree, leaf: usize, fed: &Batch) -> Option<Batch> {
+        let ends = |branch: &Branch| match branch.end {
             End::Waits { leaf } => Some(leaf),
             End::Finished { leaf, .. } => leaf,
         };
-        let steps = &plan.tables[tree.tables[first.at].0].steps;
-        there == Some(leaf)
-            && first.steps.clone().all(|step| steps[step].step.work().rows() == RowsBecome::Same)
+        let last = self.branches.iter().position(|branch| ends(branch) == Some(leaf))?;
+        let mut way = vec![last];
+        while let Some(behind) = self.branches[way[way.len() - 1]].behind {
+            way.push(behind);
+        }
+        let mut slots = fed.slots.clone();
+        let mut before: Option<&TablePlan> = None;
+        for branch in way.into_iter().rev().map(|at| &self.branches[at]) {
+            let table = &plan.tables[tree.tables[branch.at].0];
+            if let Some(before) = before {
+                let mut own = vec![None; table.slots.len()];
+                for (slot, column) in &table.imports {
+                    own[slot.0].clone_from(&slots[before.columns[*column].1.0]);
+                }
+                slots = own;
+            }
+            before = Some(table);
+            let stays = |step: usize| {
+                let rows = table.steps[step].step.work().rows();
+                matches!(rows, RowsBecome::Same | RowsBecome::Fewer)
+            };
+            if !branch.steps.clone().all(stays) {
+                return None;
+            }
+        }
+        Some(Batch::new(fed.rows, slots, vec![]))
     }
 }

@@ -15,6 +15,8 @@ pub(crate) struct Batch {
     /// Slots that have no value in rows of some groups, and for each row the number of such a
     /// group: it could not be worked, and that stops the run where it is needed.
     pub without: Vec<(SlotId, Rows)>,
+    /// Which they are of the rows that were fed in, while that is known.
+    pub fed: Option<Rows>,
     /// Where its rows lead.
     pub paths: Paths,
 }
@@ -49,7 +51,7 @@ impl Paths {
 impl Batch {
     /// Rows with what is known of them.
     pub fn new(rows: usize, slots: Vec<Option<Column>>, origins: Vec<(TableId, Rows)>) -> Self {
-        Self { rows, slots, origins, without: vec![], paths: Paths::default() }
+        Self { rows, slots, origins, ..Self::default() }
     }
 
     pub fn origin(&self, table: TableId) -> Option<&Rows> {
@@ -72,29 +74,32 @@ impl Batch {
             self.origins.iter().map(|(id, rows)| (*id, rows.slice(offset, length))).collect(),
         );
         part.without = without.collect();
+        part.fed = self.fed.as_ref().map(|fed| fed.slice(offset, length));
         part
     }
 
     pub fn filter(&self, keep: &Bits) -> Batch {
-        Batch::new(
+        let left = Batch::new(
             keep.count(),
             self.each_slot(|column| column.filter(keep)),
             self.origins.iter().map(|(id, rows)| (*id, rows.filter(keep))).collect(),
-        )
+        );
+        Batch { fed: self.fed.as_ref().map(|fed| fed.filter(keep)), ..left }
     }
 
     /// The rows where `keep` is true. Each column is let go as soon as its rows have been taken, so
     /// that a whole table is never held twice.
     pub fn into_filtered(self, keep: &Bits) -> Batch {
         use rayon::prelude::*;
-        Batch::new(
+        let left = Batch::new(
             keep.count(),
             self.slots
                 .into_par_iter()
                 .map(|slot| slot.map(|column| column.into_filtered(keep)))
                 .collect(),
             self.origins.into_iter().map(|(id, rows)| (id, rows.filter(keep))).collect(),
-        )
+        );
+        Batch { fed: self.fed.map(|fed| fed.filter(keep)), ..left }
     }
 
     /// Works on every slot that is there; on all cores where that pays.

@@ -5,7 +5,8 @@ use rayon::prelude::*;
 
 use super::array::with_room;
 use super::{
-    Batch, BitsBuilder, Column, Fixed, PresentBuilder, RowsBuilder, TableId, TextBuilder, Truths,
+    Batch, Bits, BitsBuilder, Column, Fixed, PresentBuilder, RowsBuilder, TableId, TextBuilder,
+    Truths,
 };
 use crate::bug::{Sure, bug};
 use crate::value::{Scale, Type};
@@ -141,48 +142,57 @@ impl Values {
     }
 }
 
-/// A batch that grows. Slots that one part lacks, all lack.
+/// A batch that grows.
 pub(crate) struct Stack {
     rows: usize,
-    slots: Vec<Option<ColumnBuilder>>,
+    slots: Vec<Laid>,
     origins: Vec<(TableId, RowsBuilder)>,
+    /// Which rows of those before these are, where that is asked.
+    fed: RowsBuilder,
     begun: bool,
+}
+
+/// What becomes of a slot of batches that are laid below each other.
+enum Laid {
+    /// No batch has it.
+    Nothing,
+    /// It is as it was in the rows before.
+    Before,
+    Anew(ColumnBuilder),
 }
 
 impl Stack {
     pub fn new() -> Self {
-        Self { rows: 0, slots: vec![], origins: vec![], begun: false }
+        Self { rows: 0, slots: vec![], origins: vec![], fed: RowsBuilder::default(), begun: false }
     }
 
     pub fn rows(&self) -> usize {
         self.rows
     }
 
-    /// Adds batches, one under the other. Of `before`, whose rows these are, slots are not made
-    /// anew. `room` is how many rows are expected in all.
+    /// Adds batches, one under the other. `before` are the rows that these are some of, in the same
+    /// order: slots that it has are not made anew. `room` is how many rows are expected in all.
     pub fn append(&mut self, parts: &[Batch], before: Option<&Batch>, room: usize) {
         let Some(first) = parts.first() else { return };
         if !self.begun {
             self.begun = true;
             let there = |slot: usize| before.is_some_and(|before| before.slots[slot].is_some());
-            self.slots = first
-                .slots
-                .iter()
-                .enumerate()
-                .map(|(slot, column)| {
-                    (column.is_some() && !there(slot))
-                        .then(|| ColumnBuilder::new(Type::Blank, room))
-                })
-                .collect();
+            let laid = |(slot, column): (usize, &Option<Column>)| match column {
+                None => Laid::Nothing,
+                Some(_) if there(slot) => Laid::Before,
+                Some(_) => Laid::Anew(ColumnBuilder::new(Type::Blank, room)),
+            };
+            self.slots = first.slots.iter().enumerate().map(laid).collect();
             self.origins =
                 first.origins.iter().map(|(id, _)| (*id, RowsBuilder::new(room))).collect();
+            self.fed = RowsBuilder::new(room);
         }
         self.rows += parts.iter().map(|part| part.rows).sum::<usize>();
-        let (slots, origins) = (&mut self.slots, &mut self.origins);
+        let (slots, origins, fed) = (&mut self.slots, &mut self.origins, &mut self.fed);
         rayon::join(
             || {
-                slots.par_iter_mut().enumerate().for_each(|(slot, growing)| {
-                    let Some(growing) = growing else { return };
+                slots.par_iter_mut().enumerate().for_each(|(slot, laid)| {
+                    let Laid::Anew(growing) = laid else { return };
                     for part in parts {
                         growing.append(part.slots[slot].as_ref().sure("a slot of a batch"));
                     }
@@ -192,18 +202,34 @@ impl Stack {
                 for (at, (_, rows)) in origins.iter_mut().enumerate() {
                     parts.iter().for_each(|part| rows.append(&part.origins[at].1));
                 }
+                for part in parts.iter().filter(|_| before.is_some()) {
+                    fed.append(part.fed.as_ref().sure("the rows that were fed in"));
+                }
             },
         );
     }
 
-    /// All rows; the slots of `before` as they were.
-    pub fn finish(self, before: Option<&Batch>) -> Batch {
-        let Self { rows, slots, origins, .. } = self;
-        let slots = slots.into_iter().enumerate().map(|(slot, growing)| match growing {
-            Some(growing) => Some(growing.finish()),
-            None => before.and_then(|before| before.slots[slot].clone()),
+    /// All rows. Of slots that are as they were `before`, the rows that are left.
+    pub fn finish(self, before: Option<Batch>) -> Batch {
+        let Self { rows, slots, origins, fed, .. } = self;
+        let mut there = before.map_or_else(Vec::new, |before| {
+            let all = before.rows;
+            let slots = before.slots.into_iter().zip(&slots);
+            let slots = slots.map(|(slot, laid)| slot.filter(|_| matches!(laid, Laid::Before)));
+            let before = Batch::new(all, slots.collect(), vec![]);
+            if all == rows {
+                return before.slots;
+            }
+            // In their places, a column after the other, so that rows are not held twice.
+            before.into_filtered(&Bits::of(all, fed.finish().numbers())).slots
         });
+        let slots = slots.into_iter().enumerate().map(|(slot, laid)| match laid {
+            Laid::Nothing => None,
+            Laid::Before => Some(there[slot].take().sure("a slot of the rows before")),
+            Laid::Anew(growing) => Some(growing.finish()),
+        });
+        let slots = slots.collect();
         let origins = origins.into_iter().map(|(id, rows)| (id, rows.finish()));
-        Batch::new(rows, slots.collect(), origins.collect())
+        Batch::new(rows, slots, origins.collect())
     }
 }

@@ -146,7 +146,7 @@ fn places_are_found_in_their_parts() {
 fn stacked(parts: &[Batch], before: Option<&Batch>) -> Batch {
     let mut stack = Stack::new();
     parts.iter().for_each(|part| stack.append(std::slice::from_ref(part), before, 1));
-    stack.finish(before)
+    stack.finish(before.cloned())
 }
 
 fn batch(values: &[i64]) -> Batch {
@@ -176,8 +176,9 @@ fn batches_move_their_origins_along() {
 #[test]
 fn slots_that_were_there_before_are_taken_over() {
     let before = batch(&[1, 2, 3]);
+    let fed = Batch { fed: Some(Rows::same(3)), ..before.clone() };
     let parts = [(0, 2), (2, 1)].map(|(at, length)| {
-        let mut part = before.slice(at, length);
+        let mut part = fed.slice(at, length);
         part.slots[1] = Some(Column::constant(&Scalar::Integer(at as i64), Type::Integer, length));
         part
     });
@@ -188,6 +189,15 @@ fn slots_that_were_there_before_are_taken_over() {
         panic!()
     };
     assert_eq!(a.values().as_ptr(), b.values().as_ptr(), "the column was copied");
+    // Of some rows the same columns have those that are left, wherever the parts were cut.
+    let left = parts.map(|part| part.filter(&(0..part.rows).map(|row| row == 0).collect()));
+    let some = stacked(&left, Some(&before));
+    let values = |slot: usize| scalars(some.slots[slot].as_ref().unwrap());
+    assert_eq!(values(0), [Scalar::Integer(1), Scalar::Integer(3)]);
+    assert_eq!(values(1), [Scalar::Integer(0), Scalar::Integer(2)]);
+    // What the last step let go is not taken up again.
+    let gone = left.map(|part| Batch { slots: vec![None, part.slots[1].clone()], ..part });
+    assert!(stacked(&gone, Some(&before)).slots[0].is_none());
 }
 
 proptest! {

@@ -36,6 +36,15 @@ impl Bits {
         Self { words: words.into(), first: 0, len }
     }
 
+    /// Of `len` rows these, in any order, are true.
+    pub fn of(len: usize, rows: impl Iterator<Item = u32>) -> Self {
+        let mut words = vec![0; len.div_ceil(WORD)];
+        for row in rows {
+            words[row as usize / WORD] |= 1_u64 << (row as usize % WORD);
+        }
+        Self { words: words.into(), first: 0, len }
+    }
+
     /// How many rows there are.
     pub fn len(&self) -> usize {
         self.len

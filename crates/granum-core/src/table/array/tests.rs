@@ -25,6 +25,8 @@ proptest! {
         prop_assert_eq!(bits.count(), plain.iter().filter(|bit| **bit).count());
         let rows: Vec<usize> = (0..plain.len()).filter(|row| plain[*row]).collect();
         prop_assert_eq!(bits.rows().collect::<Vec<_>>(), rows.clone());
+        let of = Bits::of(plain.len(), rows.iter().rev().map(|row| *row as u32));
+        prop_assert_eq!(of.iter().collect::<Vec<_>>(), plain.clone());
         let runs: Vec<(usize, usize)> = bits.runs().collect();
         prop_assert_eq!(runs.iter().flat_map(|(from, to)| *from..*to).collect::<Vec<_>>(), rows);
         prop_assert!(runs.windows(2).all(|pair| pair[0].1 < pair[1].0));
