@@ -3,7 +3,7 @@ use rayon::prelude::*;
 
 use super::order;
 use crate::bug::Sure;
-use crate::link::{BlankKeys, KeyTable, Keys, LinkIndex};
+use crate::link::{BlankKeys, KeyTable, Keys};
 use crate::table::{Column, Rows};
 
 /// The group of each row.
@@ -35,7 +35,7 @@ impl Groups {
     }
 
     /// The groups are the `count` rows that the rows lead to.
-    pub fn led_to(index: &LinkIndex, count: usize) -> Self {
+    pub fn led_to(index: &Rows, count: usize) -> Self {
         Self { of: GroupOf::Each(index.clone()), rows: index.len(), count }
     }
 

@@ -7,16 +7,17 @@ use std::collections::BTreeMap;
 use super::beside::Beside;
 use super::context::Stop;
 use super::demand::Purpose;
-use super::links::{keys, missing_keys, spread};
+use super::links::{linked, repeated_keys};
 use super::ports::{Observer, Sources};
 use super::run::{Inputs, Run, RunError};
 use super::show::{find_link, find_table};
-use crate::grain::{EXAMPLES, examples, repeated};
 use crate::lang::{Diagnostic, DiagnosticKind, PlanTree, Span};
-use crate::link::{BlankKeys, KeyTable, Keys, LinkIndex, Missing, compare, near_misses};
+use crate::link::{
+    BlankKeys, Counts, KeyTable, Keys, Linked, amounts, compare, counts, missing_keys,
+};
 use crate::resolve::Plan;
 use crate::step::{Naming, finished_rows};
-use crate::table::{Amount, Bits, Column, LinkId, TableId, Texts};
+use crate::table::{Amount, Column, LinkId, Rows, TableId, Texts};
 use crate::tally::{MissingKey, NearMiss, Problem, RepeatedKey, Spread};
 use crate::value::Type;
 
@@ -269,14 +270,7 @@ fn tell(
     let tables = &run.world.tables;
     let (Some(from), Some(to)) = (&tables[link.from.0], &tables[link.to.0]) else { return Ok(()) };
     let context = run.context();
-    let from_rows = finished_rows(from, link.from);
-    let to_rows = finished_rows(to, link.to);
-    let step = format!("link on {}", link.keys_text);
-    let left = keys(&context, link.from, &from_rows, link.keys.iter().map(|(l, _)| l), &step)?;
-    let right = keys(&context, link.to, &to_rows, link.keys.iter().map(|(_, r)| r), &step)?;
-    let table = KeyTable::build(&right);
-    let index = table.link(&right, &left);
-    let back = KeyTable::build(&left).link(&left, &right);
+    let Some(linked) = linked(&context, link)? else { return Ok(()) };
     let beside_column = |name: &str| -> Option<Column> {
         let beside = beside?;
         let at = plan.tables[beside.0].columns.iter().position(|(known, _)| known == name)?;
@@ -289,36 +283,24 @@ fn tell(
         to.columns[at].clone()
     });
     let name = matching.amount.as_deref().unwrap_or_default();
-    out.source = side(&left, &index, amount.as_ref(), name);
-    out.target = side(&right, &back, target_amount.as_ref(), name);
-    out.spread = spread(&index, to.rows).1;
-    let repeats = repeated(&table);
+    let Linked { left, right, index, repeats } = &linked;
+    out.source = side(left, index, amount.as_ref(), name);
+    out.target = side(right, &linked.back(), target_amount.as_ref(), name);
+    out.spread = linked.spread().1;
     if !repeats.is_empty() {
-        let (mut source_rows, mut would_be) = (0, from.rows as u64);
-        for to in index.iter().flatten() {
-            if let Some(rows) = repeats.get(&to) {
-                source_rows += 1;
-                would_be += rows.len() as u64 - 1;
-            }
-        }
-        let naming = Naming::finished(plan, link.to);
-        let place = |row: &u32| naming.place(&context, &to_rows, *row as usize);
-        let first = examples(&right, &repeats).into_iter().map(|(key, rows)| RepeatedKey {
-            key,
-            rows: rows.len() as u64,
-            places: rows.iter().take(EXAMPLES).filter_map(place).collect(),
-        });
+        let (source_rows, pairs) = repeats.pairs(index);
         out.repeating = Some(Repeating {
-            keys: repeats.len() as u64,
-            target_rows: repeats.values().map(|rows| rows.len() as u64).sum(),
+            keys: repeats.keys(),
+            target_rows: repeats.rows(),
             source_rows,
-            would_be,
-            examples: first.collect(),
+            would_be: out.source.rows - source_rows + pairs,
+            examples: repeated_keys(&context, link, &linked),
         });
     }
     let by = match matching.by.as_deref().map(str::trim) {
         Some(FILE) => {
             let naming = Naming::finished(plan, link.from);
+            let from_rows = finished_rows(from, link.from);
             let file = |row: usize| {
                 naming.place(&context, &from_rows, row).map(|place| place.file.to_string())
             };
@@ -328,41 +310,32 @@ fn tell(
         _ => beside_column("matched_by"),
     };
     if let Some(by) = by {
-        out.groups = groups(by, &left, &index, amount.as_ref());
+        out.groups = groups(by, left, index, amount.as_ref());
     }
-    let missing = Missing { left: &left, right: &right, index: &index, words: &link.key_words };
-    (out.near, out.unlike) = near_misses(&missing);
+    (out.near, out.unlike) = linked.near(&link.key_words);
     Ok(())
 }
 
-fn side(keys: &Keys, index: &LinkIndex, amount: Option<&Column>, name: &str) -> Side {
-    let rows = keys.rows() as u64;
-    let matched = rows - index.blanks() as u64;
-    let blank = keys.absent() as u64;
-    let sum = |column: &Column, counts: &dyn Fn(usize) -> bool| {
-        let chosen = Bits::collect(keys.rows(), counts);
-        let chosen = column.filter(&chosen);
-        (chosen.magnitude(), chosen.sum())
-    };
+fn side(keys: &Keys, index: &Rows, amount: Option<&Column>, name: &str) -> Side {
+    let Counts { rows, matched, missing, blank } = counts(keys, index);
     let amounts = amount.map(|column| {
-        let (matched, matched_net) = sum(column, &|row| index.has(row));
-        let (missing, missing_net) = sum(column, &|row| !index.has(row) && keys.has_key(row));
-        let (blank, blank_net) = sum(column, &|row| !keys.has_key(row));
-        let name = name.to_owned();
-        AmountsOf { name, matched, missing, blank, matched_net, missing_net, blank_net }
+        let by = amounts(column, keys, index);
+        AmountsOf {
+            name: name.to_owned(),
+            matched: by.matched.size,
+            missing: by.missing.size,
+            blank: by.blank.size,
+            matched_net: by.matched.net,
+            missing_net: by.missing.net,
+            blank_net: by.blank.net,
+        }
     });
-    Side {
-        rows,
-        matched,
-        missing: rows - matched - blank,
-        blank,
-        amounts,
-        examples: missing_keys(keys, index),
-    }
+    let examples = missing_keys(keys, index);
+    Side { rows, matched, missing, blank, amounts, examples }
 }
 
 /// The same for each value of a column.
-fn groups(by: Column, keys: &Keys, index: &LinkIndex, amount: Option<&Column>) -> Vec<Group> {
+fn groups(by: Column, keys: &Keys, index: &Rows, amount: Option<&Column>) -> Vec<Group> {
     let rows = by.len();
     let values = Keys::new(vec![by.clone()], BlankKeys::Equal, rows);
     let first = KeyTable::build(&values).link(&values, &values);

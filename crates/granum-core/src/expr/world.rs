@@ -1,7 +1,6 @@
 //! What is finished while a plan runs, and can be looked up.
 
-use crate::link::LinkIndex;
-use crate::table::{Column, Places, Table};
+use crate::table::{Column, Places, Rows, Table};
 use crate::value::Scalar;
 
 /// What was gathered of rows that lead to a table's rows.
@@ -19,7 +18,8 @@ pub(crate) struct World {
     pub tables: Vec<Option<Table>>,
     /// For inputs: where their rows stand in their files, by their numbers as read.
     pub places: Vec<Option<Places>>,
-    pub links: Vec<Option<LinkIndex>>,
+    /// For each row the row it leads to; blank where it leads nowhere.
+    pub links: Vec<Option<Rows>>,
     pub gathered: Vec<Option<Gathered>>,
     pub totals: Vec<Scalar>,
 }

@@ -5,9 +5,6 @@ use rayon::prelude::*;
 
 use super::key::Keys;
 
-/// For each row the row it leads to; blank where it leads nowhere.
-pub(crate) type LinkIndex = Rows;
-
 /// The first row of each key.
 ///
 /// Keys are split by their hash into parts that fit a core's cache; each part is one small hash
@@ -79,7 +76,7 @@ impl KeyTable {
 
     /// The link index from the rows of `from` to the rows of `keys`, which this table was built
     /// from: for each row the first row with an equal key.
-    pub fn link(&self, keys: &Keys, from: &Keys) -> LinkIndex {
+    pub fn link(&self, keys: &Keys, from: &Keys) -> Rows {
         let runs: Vec<(Vec<u32>, Vec<bool>)> = (0..from.rows().div_ceil(PROBED))
             .into_par_iter()
             .map(|run| {
@@ -220,7 +217,7 @@ fn bucket(tag: u32) -> u64 {
 
 /// The link index from few rows to many whose keys are known to be unique: the table is built of
 /// the few, and the many are looked up in it.
-pub(crate) fn link_few(from: &Keys, keys: &Keys) -> LinkIndex {
+pub(crate) fn link_few(from: &Keys, keys: &Keys) -> Rows {
     let table = KeyTable::build(from);
     let hits: Vec<Vec<(u32, u32)>> = (0..keys.rows().div_ceil(PROBED))
         .into_par_iter()

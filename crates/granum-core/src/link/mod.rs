@@ -1,13 +1,18 @@
-//! Keys, the tables that find them, and the link index: for each row the row it leads to.
+//! Keys, the tables that find them, and what leads where between two tables.
 
+mod amounts;
 mod index;
 mod key;
 pub(crate) mod mend;
 mod near;
+mod repeats;
+mod service;
 
-pub(crate) use index::{KeyTable, LinkIndex, link_few};
+pub(crate) use amounts::amounts;
+pub(crate) use index::{KeyTable, link_few};
 pub(crate) use key::{BlankKeys, Keys, compare};
-pub(crate) use near::{Missing, near_misses};
+pub(crate) use repeats::{EXAMPLES, Repeats, key_text};
+pub(crate) use service::{Counts, Linked, Method, counts, missing_keys};
 
 #[cfg(test)]
 mod tests;

@@ -8,9 +8,9 @@ use std::collections::{HashMap, HashSet};
 
 use rayon::prelude::*;
 
+use super::Keys;
 use super::mend::{Change, End, changed, expression, needed, pair_words};
-use super::{Keys, LinkIndex};
-use crate::table::Column;
+use crate::table::{Column, Rows};
 use crate::tally::{NearKind, NearMiss};
 
 /// So many different keys are looked at.
@@ -99,7 +99,7 @@ fn fold(key: &Key, folds: &[Fold], texts: &[bool]) -> Key {
 pub(crate) struct Missing<'a> {
     pub left: &'a Keys,
     pub right: &'a Keys,
-    pub index: &'a LinkIndex,
+    pub index: &'a Rows,
     /// Both sides of each key as the plan writes them.
     pub words: &'a [(String, String)],
 }

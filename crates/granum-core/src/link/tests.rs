@@ -4,7 +4,7 @@ use proptest::prelude::*;
 use std::collections::HashMap;
 
 use super::*;
-use crate::table::{Column, Rows};
+use crate::table::{Amount, Column, Rows};
 use crate::value::Scale;
 
 type Row = (Option<String>, Option<i64>, i128);
@@ -86,6 +86,66 @@ proptest! {
     }
 }
 
+proptest! {
+    /// All that is told of a link against all pairs of its rows.
+    #[test]
+    fn what_is_told_of_a_link_is_what_pairs_of_rows_say(
+        from in rows(40), to in rows(30), money in prop::collection::vec(prop::option::of(-9_i64..9), 40)
+    ) {
+        let (left, right) = (keys(&from, BlankKeys::Apart), keys(&to, BlankKeys::Apart));
+        let linked = Linked::new(left, right, Method::Equal { unique: false });
+        let meets = |row: &Row| to.iter().filter(|other| has_key(row) && *other == row).count() as u64;
+        let money = &money[..from.len()];
+        let fates = from.iter().map(|row| match (meets(row) > 0, has_key(row)) {
+            (true, _) => 0,
+            (false, true) => 1,
+            (false, false) => 2,
+        });
+        let fates: Vec<usize> = fates.collect();
+        let count = |fate: usize| fates.iter().filter(|at| **at == fate).count() as u64;
+        let (rows, matched, missing, blank) = (from.len() as u64, count(0), count(1), count(2));
+        prop_assert_eq!(linked.counts(), Counts { rows, matched, missing, blank });
+        let whole: Column = Column::Integer(money.iter().copied().collect());
+        let amounts = linked.amounts(&whole);
+        let broken = Column::Number(money.iter().map(|v| v.map(|v| v as f64)).collect());
+        let floats = linked.amounts(&broken);
+        for (fate, (found, float)) in [amounts.matched, amounts.missing, amounts.blank]
+            .into_iter()
+            .zip([floats.matched, floats.missing, floats.blank])
+            .enumerate()
+        {
+            let of: Vec<Option<i64>> =
+                fates.iter().zip(money).filter(|(at, _)| **at == fate).map(|(_, v)| *v).collect();
+            let sum = |size: fn(i64) -> i64| of.iter().flatten().map(|v| size(*v)).sum::<i64>();
+            let blanks = of.iter().filter(|value| value.is_none()).count() as u64;
+            let exact = |units: i64| Amount::exact(Some(units.into()), Scale(0), blanks);
+            prop_assert_eq!(found.size, exact(sum(i64::abs)));
+            prop_assert_eq!(found.net, exact(sum(|value| value)));
+            prop_assert_eq!(float.net, Amount::Float { sum: sum(|value| value) as f64, blanks });
+        }
+        let repeated = |row: &&Row| meets(row) > 1;
+        let pairs = from.iter().filter(repeated).map(meets).sum();
+        let leading = from.iter().filter(repeated).count() as u64;
+        prop_assert_eq!(linked.repeats.pairs(&linked.index), (leading, pairs));
+        let repeating = to.iter().filter(|row| meets(row) > 1).count() as u64;
+        prop_assert_eq!(linked.repeats.rows(), repeating);
+        // The way back finds also rows that repeat a key.
+        let back = linked.back();
+        for (row, to) in to.iter().enumerate() {
+            let first = from.iter().position(|from| has_key(to) && from == to);
+            prop_assert_eq!(back.get(row).map(|row| row as usize), first);
+        }
+        let (unreached, spread) = linked.spread();
+        let mut reached = vec![0_u64; to.len()];
+        linked.index.numbers().for_each(|row| reached[row as usize] += 1);
+        reached.sort_unstable();
+        let led: Vec<u64> = reached.iter().copied().filter(|count| *count > 0).collect();
+        prop_assert_eq!(unreached, (reached.len() - led.len()) as u64);
+        let wanted = led.first().map(|least| (*least, led[(led.len() - 1) / 2], led[led.len() - 1]));
+        prop_assert_eq!(spread.map(|spread| (spread.least, spread.median, spread.most)), wanted);
+    }
+}
+
 /// Numbers mostly in order, as two files with every other key, one below the other.
 fn in_order() -> impl Strategy<Value = Vec<i64>> {
     (0_i64..60, 0_i64..60, prop::collection::vec((0_usize..100, 0_i64..80), 0..4)).prop_map(
@@ -162,7 +222,7 @@ fn many_keys_in_many_parts_are_found() {
 #[test]
 fn a_path_ends_where_a_link_leads_nowhere() {
     let rows: Rows = vec![Some(1), None, Some(0), Some(2)].into();
-    let link: LinkIndex = vec![None, Some(7), Some(9)].into();
+    let link: Rows = vec![None, Some(7), Some(9)].into();
     assert_eq!(rows.follow(&link).iter().collect::<Vec<_>>(), [Some(7), None, None, Some(9)]);
     assert_eq!(Rows::from(vec![None; 2]).follow(&Vec::<Option<u32>>::new().into()).blanks(), 2);
 }

@@ -1,7 +1,8 @@
 //! `grain`: what one row is, looked at where it does not follow.
 
 use super::{Left, OnRows, Pace, RowsBecome, StepRunner, Work};
-use crate::grain::{EXAMPLES, broken};
+use crate::grain::broken;
+use crate::link::EXAMPLES;
 use crate::resolve::{GrainCheck, Proof};
 use crate::table::{Column, SlotId};
 use crate::tally::{Problem, RepeatedKey};

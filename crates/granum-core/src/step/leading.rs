@@ -6,14 +6,13 @@ use super::values::values_noted;
 use super::{Around, Naming, StepRunner, finished_problem, finished_rows};
 use crate::aggregate::Values;
 use crate::expr::{Failing, Kind, RowFailure, Scope};
-use crate::link::LinkIndex;
 use crate::resolve::{AggregatePlan, Gather, GatherWhat, Plan};
 use crate::table::{Batch, Rows};
 use crate::tally::Problem;
 
 /// Which row of the table that is led to each gathered row leads to; nothing where one of the
 /// tables was not built.
-pub(crate) fn way(around: &Around<'_>, gather: &Gather) -> Option<(Batch, LinkIndex)> {
+pub(crate) fn way(around: &Around<'_>, gather: &Gather) -> Option<(Batch, Rows)> {
     let from = around.world.tables[gather.from.0].as_ref()?;
     let rows = finished_rows(from, gather.from);
     let zeros = AtomicU64::new(0);

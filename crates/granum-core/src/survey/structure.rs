@@ -5,9 +5,9 @@ use std::cmp::Reverse;
 use super::coded::Coded;
 use super::names::{names_version, unlikely_key};
 use super::report::{ColumnSurvey, Duplicates, GrainSurvey, NearlyUnique, RepeatedRows, Versions};
-use crate::grain::{Candidate, Grouping, Near, differing, key_text, search};
+use crate::grain::{Candidate, Grouping, Near, differing, search};
 use crate::lang::plan_name;
-use crate::link::{BlankKeys, Keys};
+use crate::link::{BlankKeys, Keys, key_text};
 use crate::table::Column;
 use crate::value::{Scalar, Type};
 
