@@ -5,7 +5,10 @@
 //! asks of it. So a draft never promises what its own files do not keep.
 
 mod links;
+mod pair;
 mod tables;
+
+pub use pair::{Side, linked};
 
 use std::collections::{BTreeMap, BTreeSet};
 

@@ -70,7 +70,7 @@ pub(super) fn part_names(table: &str, parts: usize) -> Vec<String> {
 }
 
 /// The files of an input, and how they are written.
-fn sources(files: &DraftedFiles) -> String {
+pub(super) fn sources(files: &DraftedFiles) -> String {
     let paths: Vec<String> = files.paths.iter().map(|path| quoted(path)).collect();
     let mut out = paths.join(", ");
     if files.filling && files.paths.len() > 1 {

@@ -8,7 +8,6 @@ use super::demand::Demand;
 use super::ports::{Encoder, Observer, OutputError, SourceError};
 use crate::step::{Around, Naming, StepRunner};
 use crate::table::TableId;
-use crate::tally::Problem;
 
 /// What all parts of a run look at and none changes.
 pub(super) struct Context<'a> {
@@ -48,19 +47,13 @@ pub(super) struct TableEncoder {
     pub encoder: Arc<dyn Encoder>,
 }
 
-/// Why tables did not come to their end.
+/// Why a run did not come to its end. What is wrong with the data does not stop it: it is noted, and
+/// what does not need it goes on.
 pub(super) enum Stop {
-    Problem(Problem),
     Source(SourceError),
     Output(OutputError),
     /// Cells contradict the types that were found: they must be found from all cells.
     Contradiction(TableId),
-}
-
-impl From<Problem> for Stop {
-    fn from(problem: Problem) -> Self {
-        Self::Problem(problem)
-    }
 }
 
 impl From<SourceError> for Stop {

@@ -191,24 +191,22 @@ impl TreeRun<'_> {
             window = next?;
         }
         write(self.outputs, encoded).map_err(Stop::Output)?;
-        self.read_to_the_end(segment, feed)?;
+        self.read_to_the_end(segment, feed);
         self.units_troubles();
         self.pass_totals(segment)?;
         Ok(collected)
     }
 
     /// All rows have come: what files had that could not be read is told.
-    fn read_to_the_end(&mut self, segment: &Segment, feed: Feed) -> Result<(), Stop> {
+    fn read_to_the_end(&mut self, segment: &Segment, feed: Feed) {
         let first = segment.branches[0].at;
-        let Feed::Files(reading) = feed else { return Ok(()) };
+        let Feed::Files(reading) = feed else { return };
         if self.end.failed[first] {
-            return Ok(());
+            return;
         }
-        match reading.finish(self.context, &mut self.end.sums[first]) {
-            Err(Stop::Problem(problem)) => self.fail(first, problem),
-            done => done?,
+        if let Err(problem) = reading.finish(self.context, &mut self.end.sums[first]) {
+            self.fail(first, problem);
         }
-        Ok(())
     }
 
     /// Notes that a table cannot be made, and those that are made from it.

@@ -5,11 +5,11 @@ use serde::Serialize;
 use std::collections::BTreeMap;
 
 use super::beside::Beside;
-use super::context::Stop;
 use super::demand::Purpose;
+use super::inputs::Inputs;
 use super::links::{linked, repeated_keys};
 use super::ports::{Observer, Sources};
-use super::run::{Inputs, Run, RunError};
+use super::run::{Run, RunError, worked};
 use super::show::{find_link, find_table};
 use crate::lang::{Diagnostic, DiagnosticKind, PlanTree, Span};
 use crate::link::{
@@ -199,9 +199,10 @@ pub fn match_link(
     if !wrong.is_empty() {
         return Err(RunError::Plan(wrong));
     }
-    loop {
-        let plan = inputs.resolve(&tree, settings)?;
-        let beside = plan.tables.iter().position(|table| table.name == BESIDE).map(TableId);
+    let beside =
+        |plan: &Plan| plan.tables.iter().position(|table| table.name == BESIDE).map(TableId);
+    let wanted = |plan: &Plan| {
+        let beside = beside(plan);
         if let (Some(beside), Some(amount)) = (beside, &of_rows.amount) {
             let beside = &plan.tables[beside.0];
             let column = beside.columns.iter().find(|(name, _)| name == AMOUNT);
@@ -209,15 +210,13 @@ pub fn match_link(
                 return Err(not_added_up(amount, &matching.table, beside.slots[slot.0]));
             }
         }
-        let mut run = Run::new(&plan, Purpose::Ends { link, beside }, observer);
-        match run.work(&inputs) {
-            Ok(()) => return Ok(told(&plan, run, link, beside, matching)),
-            Err(Stop::Contradiction(input)) => inputs.settle(&plan, input)?,
-            Err(Stop::Source(error)) => return Err(RunError::Source(error)),
-            Err(Stop::Output(error)) => return Err(RunError::Output(error)),
-            Err(Stop::Problem(problem)) => run.problems.push(problem),
-        }
-    }
+        Ok(Purpose::Ends { link, beside })
+    };
+    let end = |run: Run<'_>| {
+        let beside = beside(run.plan);
+        Ok(told(run.plan, run, link, beside, matching))
+    };
+    worked(&mut inputs, (&tree, settings), observer, wanted, |_| Ok(()), end)
 }
 
 /// What is asked for as an amount and is no number.

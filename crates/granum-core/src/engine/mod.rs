@@ -3,11 +3,13 @@
 mod beside;
 mod calendar;
 mod check;
+mod close;
 mod context;
 pub(crate) mod demand;
 mod feed;
 mod flow;
 mod gather;
+mod inputs;
 mod leaf;
 mod lifetimes;
 mod lineage;

@@ -2,8 +2,9 @@
 
 use serde::Serialize;
 
+use super::inputs::Inputs;
 use super::ports::Sources;
-use super::run::{Inputs, RunError};
+use super::run::RunError;
 use crate::lang::PlanTree;
 use crate::resolve::Source;
 

@@ -31,6 +31,8 @@ pub(super) struct Reading {
     names: Vec<String>,
     columns: Vec<InputColumn>,
     rows: u64,
+    /// There are more rows than can be counted.
+    too_many: bool,
     /// How many bytes its files have, and how many have been parsed.
     bytes: u64,
     parsed: u64,
@@ -98,6 +100,7 @@ impl Reading {
             names,
             columns,
             rows: 0,
+            too_many: false,
             bytes: source.bytes(),
             parsed: 0,
             troubles: BTreeMap::new(),
@@ -155,7 +158,9 @@ impl Reading {
             let first = self.rows;
             self.rows += part.rows as u64;
             if self.rows > u64::from(u32::MAX) {
-                return Err(Problem::TooManyRows { table: table.name.clone() }.into());
+                // Told at the end, which is here.
+                self.too_many = true;
+                return Ok(vec![]);
             }
             let mut slots = vec![None; table.slots.len()];
             let [file, line] = self.source.unwrap_or_default();
@@ -193,9 +198,15 @@ impl Reading {
         Ok(batches)
     }
 
-    /// Says which cells could not be read: as the plan allows, or as what stops it.
-    pub fn finish(self, context: &Context<'_>, sum: &mut TableSum) -> Result<(), Stop> {
+    /// Says which cells could not be read: as the plan allows, or as what stops the table.
+    ///
+    /// # Errors
+    /// More rows than can be counted, or cells that may not be so.
+    pub fn finish(self, context: &Context<'_>, sum: &mut TableSum) -> Result<(), Problem> {
         let table = &context.plan.tables[self.input.0];
+        if self.too_many {
+            return Err(Problem::TooManyRows { table: table.name.clone() });
+        }
         for (column, (count, examples)) in self.troubles {
             let rule = self.columns[column].rule.as_ref();
             let name = self.names[column].clone();
@@ -210,7 +221,7 @@ impl Reading {
                     continue;
                 }
             }
-            return Err(Stop::Problem(Problem::BadCells {
+            return Err(Problem::BadCells {
                 table: table.name.clone(),
                 column: name,
                 wanted: rule.map_or(String::new(), |rule| {
@@ -220,7 +231,7 @@ impl Reading {
                 }),
                 count,
                 examples,
-            }));
+            });
         }
         Ok(())
     }

@@ -2,27 +2,24 @@
 
 use std::collections::{HashMap, HashSet};
 
-use super::check::{
-    CheckSum, check_over, rows_tally, skipped, total_over, totals_of, totals_tally,
-};
+use super::check::CheckSum;
 use super::context::{Context, Stop, TableEncoder};
-use super::demand::{Demand, Purpose, Work, check_needs, needs};
+use super::demand::{Demand, Purpose, Work, needs};
 use super::flow::{TreeEnd, run_tree};
+use super::inputs::Inputs;
 use super::lifetimes::Lifetimes;
-use super::ports::{
-    InputSource, Observer, Output, OutputError, Outputs, SourceError, SourceErrorKind, Sources,
-};
+use super::ports::{InputSource, Observer, Output, OutputError, Outputs, SourceError, Sources};
 use super::read::Reading;
 use super::sums::TableSum;
 use super::tree::Tree;
 use super::{gather, links};
 use crate::aggregate::AllRows;
 use crate::expr::World;
-use crate::lang::{Diagnostic, DiagnosticKind, PlanTree};
-use crate::resolve::{CheckKind, InputShape, Plan, Source, Total, input_specs, resolve};
-use crate::step::{Around, Faults, GroupFaults, Naming, finished_rows, group_problem};
-use crate::table::{Batch, GatherId, LinkId, TableId, TotalId};
-use crate::tally::{CheckTally, LinkTally, Problem, Report, Written};
+use crate::lang::{Diagnostic, PlanTree};
+use crate::resolve::{CheckKind, Plan, Source};
+use crate::step::{Around, Faults, GroupFaults};
+use crate::table::{Batch, GatherId, LinkId, TableId};
+use crate::tally::{LinkTally, Problem, Report};
 
 /// What is wanted of a run.
 #[derive(Clone, Copy)]
@@ -93,85 +90,43 @@ pub fn run_as(
     running: Running,
 ) -> Result<Report, RunError> {
     let mut inputs = Inputs::open(tree, sources)?;
+    let wanted = |_: &Plan| Ok(Purpose::Whole { outputs: matches!(want, Want::Outputs(_)) });
+    let begin = |run: &mut Run<'_>| {
+        if running.lets_go {
+            run.lifetimes = Lifetimes::new(run.plan, &run.demand);
+        }
+        match want {
+            Want::Outputs(outputs) => run.open_outputs(outputs).map_err(RunError::Output),
+            Want::Check => Ok(()),
+        }
+    };
+    let end = |run: Run<'_>| run.close(want, running.deny_warnings);
+    worked(&mut inputs, (tree, settings), observer, wanted, begin, end)
+}
+
+/// Resolves a plan and does all the work for a purpose; again where cells contradict the types that
+/// the plan was resolved with. `begin` sees each run before its work, `end` the one that came through.
+///
+/// # Errors
+/// As [`run`], and what the three others say.
+pub(super) fn worked<T>(
+    inputs: &mut Inputs,
+    (tree, settings): (&PlanTree, &[(String, String)]),
+    observer: &dyn Observer,
+    purpose: impl Fn(&Plan) -> Result<Purpose, RunError>,
+    begin: impl Fn(&mut Run<'_>) -> Result<(), RunError>,
+    end: impl FnOnce(Run<'_>) -> Result<T, RunError>,
+) -> Result<T, RunError> {
     loop {
         let plan = inputs.resolve(tree, settings)?;
-        let purpose = Purpose::Whole { outputs: matches!(want, Want::Outputs(_)) };
-        let mut run = Run::new(&plan, purpose, observer);
-        if running.lets_go {
-            run.lifetimes = Lifetimes::new(&plan, &run.demand);
-        }
-        if let Want::Outputs(outputs) = want {
-            run.open_outputs(outputs).map_err(RunError::Output)?;
-        }
-        match run.work(&inputs) {
-            Ok(()) => return run.close(want, running.deny_warnings),
+        let mut run = Run::new(&plan, purpose(&plan)?, observer);
+        begin(&mut run)?;
+        match run.work(inputs) {
+            Ok(()) => return end(run),
             Err(Stop::Contradiction(input)) => inputs.settle(&plan, input)?,
             Err(Stop::Source(error)) => return Err(RunError::Source(error)),
             Err(Stop::Output(error)) => return Err(RunError::Output(error)),
-            // Problems are kept and told in the report.
-            Err(Stop::Problem(problem)) => run.problems.push(problem),
         }
-    }
-}
-
-/// The files of all inputs.
-pub(super) struct Inputs {
-    sources: Vec<(String, Box<dyn InputSource>)>,
-}
-
-impl Inputs {
-    pub fn open(tree: &PlanTree, sources: &dyn Sources) -> Result<Self, RunError> {
-        let mut opened = vec![];
-        for spec in input_specs(tree) {
-            let source = sources.open(&spec).map_err(|error| match error.kind {
-                SourceErrorKind::UnknownEncoding => RunError::Plan(vec![
-                    Diagnostic::new(DiagnosticKind::UnknownName, spec.encoding_span, error.message)
-                        .help(error.help),
-                ]),
-                _ => RunError::Source(error),
-            })?;
-            opened.push((spec.name, source));
-        }
-        Ok(Self { sources: opened })
-    }
-
-    /// Resolves the plan. If it seems wrong while types are only known from the beginnings of
-    /// files, all cells are looked at before that is said.
-    pub fn resolve(
-        &mut self,
-        tree: &PlanTree,
-        settings: &[(String, String)],
-    ) -> Result<Plan, RunError> {
-        match resolve(tree, &self.shapes(), settings) {
-            Ok(plan) => Ok(plan),
-            Err(diagnostics) if self.sources.iter().all(|(_, source)| source.settled()) => {
-                Err(RunError::Plan(diagnostics))
-            }
-            Err(_) => {
-                for (_, source) in &mut self.sources {
-                    if !source.settled() {
-                        source.settle().map_err(RunError::Source)?;
-                    }
-                }
-                resolve(tree, &self.shapes(), settings).map_err(RunError::Plan)
-            }
-        }
-    }
-
-    fn shapes(&self) -> HashMap<String, InputShape> {
-        self.sources.iter().map(|(name, source)| (name.clone(), source.shape())).collect()
-    }
-
-    pub fn settle(&mut self, plan: &Plan, input: TableId) -> Result<(), RunError> {
-        let name = &plan.tables[input.0].name;
-        for (_, source) in self.sources.iter_mut().filter(|(known, _)| known == name) {
-            source.settle().map_err(RunError::Source)?;
-        }
-        Ok(())
-    }
-
-    fn source(&self, name: &str) -> Option<&dyn InputSource> {
-        self.sources.iter().find(|(known, _)| known == name).map(|(_, source)| source.as_ref())
     }
 }
 
@@ -182,14 +137,14 @@ pub(super) struct Run<'a> {
     pub world: World,
     observer: &'a dyn Observer,
     encoders: Vec<TableEncoder>,
-    outputs: Vec<Option<Box<dyn Output>>>,
+    pub(super) outputs: Vec<Option<Box<dyn Output>>>,
     pub(super) sums: HashMap<TableId, TableSum>,
-    checks: HashMap<usize, CheckSum>,
-    totals: HashMap<usize, AllRows>,
+    pub(super) checks: HashMap<usize, CheckSum>,
+    pub(super) totals: HashMap<usize, AllRows>,
     pub links: HashMap<LinkId, LinkTally>,
     faults: HashMap<GatherId, Faults>,
     grouped: GroupFaults,
-    failed: HashSet<Work>,
+    pub(super) failed: HashSet<Work>,
     /// What goes when; nothing where all is looked at afterwards.
     lifetimes: Lifetimes,
     /// The rows of totals, by table: finished columns.
@@ -198,7 +153,7 @@ pub(super) struct Run<'a> {
 }
 
 impl<'a> Run<'a> {
-    pub fn new(plan: &'a Plan, purpose: Purpose, observer: &'a dyn Observer) -> Self {
+    fn new(plan: &'a Plan, purpose: Purpose, observer: &'a dyn Observer) -> Self {
         let world = World {
             tables: plan.tables.iter().map(|_| None).collect(),
             places: plan.tables.iter().map(|_| None).collect(),
@@ -243,7 +198,7 @@ impl<'a> Run<'a> {
     }
 
     /// Does all the work in its order. What fails is noted, and with it all that needs it.
-    pub fn work(&mut self, inputs: &Inputs) -> Result<(), Stop> {
+    fn work(&mut self, inputs: &Inputs) -> Result<(), Stop> {
         for (at, work) in self.demand.order.clone().into_iter().enumerate() {
             if let Some(before) = at.checked_sub(1) {
                 self.lifetimes.let_go(before, &mut self.world);
@@ -253,21 +208,10 @@ impl<'a> Run<'a> {
                 self.failed.insert(work);
                 continue;
             }
-            let done = match work {
-                Work::Table(first) => self.tables(first, inputs),
+            match work {
+                Work::Table(first) => self.tables(first, inputs)?,
                 Work::Link(link) => self.link(link),
-                Work::Gather(id) => {
-                    self.gather(id);
-                    Ok(())
-                }
-            };
-            match done {
-                Ok(()) => {}
-                Err(Stop::Problem(problem)) => {
-                    self.problems.push(problem);
-                    self.failed.insert(work);
-                }
-                Err(stop) => return Err(stop),
+                Work::Gather(id) => self.gather(id),
             }
         }
         Ok(())
@@ -357,16 +301,22 @@ impl<'a> Run<'a> {
         self.problems.extend(problems.into_iter().map(|(_, problem)| problem));
     }
 
-    fn link(&mut self, id: LinkId) -> Result<(), Stop> {
+    fn link(&mut self, id: LinkId) {
         let link = &self.plan.links[id.0];
         let target = &self.plan.tables[link.to.0].name;
         self.observer.stage(&format!("linking to {target}"), 0);
-        let built = links::build(&self.context(), id)?;
-        if let Some((index, tally)) = built {
-            self.world.links[id.0] = Some(index);
-            self.links.insert(id, tally);
+        match links::build(&self.context(), id) {
+            Ok(built) => {
+                if let Some((index, tally)) = built {
+                    self.world.links[id.0] = Some(index);
+                    self.links.insert(id, tally);
+                }
+            }
+            Err(problem) => {
+                self.problems.push(problem);
+                self.failed.insert(Work::Link(id));
+            }
         }
-        Ok(())
     }
 
     fn gather(&mut self, id: GatherId) {
@@ -389,140 +339,5 @@ impl<'a> Run<'a> {
             encoders: &self.encoders,
             observer: self.observer,
         }
-    }
-
-    fn close(mut self, want: Want<'_>, deny_warnings: bool) -> Result<Report, RunError> {
-        let checks = self.close_checks();
-        let (warnings, allowed) = self.warnings();
-        let mut report = Report {
-            title: self.plan.title.clone(),
-            links_planned: self.plan.links.len(),
-            checks,
-            warnings,
-            allowed,
-            deny_warnings,
-            writes: matches!(want, Want::Outputs(_)),
-            ..Report::default()
-        };
-        for (at, table) in self.plan.tables.iter().enumerate() {
-            match self.sums.get(&TableId(at)) {
-                Some(sum) => report.tables.push(sum.tally(self.plan, TableId(at))),
-                None => report.not_built.push(table.name.clone()),
-            }
-        }
-        report.links = (0..self.plan.links.len())
-            .filter_map(|link| self.links.remove(&LinkId(link)))
-            .collect();
-        report.problems = std::mem::take(&mut self.problems);
-        if report.held() && report.writes {
-            report.written = self.publish(&report).map_err(RunError::Output)?;
-        }
-        Ok(report)
-    }
-
-    /// All outputs appear, or none: each is complete before the first is put in its place, and if
-    /// one cannot be, those before it are taken back.
-    fn publish(&mut self, report: &Report) -> Result<Vec<Written>, OutputError> {
-        let mut written = vec![];
-        let mut outputs: Vec<Box<dyn Output>> =
-            std::mem::take(&mut self.outputs).into_iter().flatten().collect();
-        for (output, plan) in outputs.iter_mut().zip(&self.plan.outputs) {
-            let bytes = output.complete()?;
-            let table = self.plan.tables[plan.table.0].name.clone();
-            let tally = report.table(&table);
-            let rows =
-                tally.map_or(0, |tally| tally.steps.last().map_or(tally.rows, |step| step.rows));
-            let total = self.total_rows.contains_key(&plan.table);
-            written.push(Written { table, path: plan.path.clone(), rows, total, bytes });
-        }
-        for at in 0..outputs.len() {
-            if let Err(error) = outputs[at].publish() {
-                outputs[..at].iter_mut().rev().for_each(|output| output.withdraw());
-                return Err(error);
-            }
-        }
-        outputs.iter_mut().for_each(|output| output.settle());
-        Ok(written)
-    }
-
-    fn close_checks(&mut self) -> Vec<CheckTally> {
-        self.late_totals();
-        let mut tallies = vec![];
-        for (at, check) in self.plan.checks.iter().enumerate() {
-            let (mut works, totals) = check_needs(self.plan, &check.condition);
-            if let CheckKind::Rows { table, .. } = check.kind {
-                works.push(Work::Table(table));
-            }
-            let ready = !works.iter().any(|work| self.failed.contains(work))
-                && totals.iter().all(|total| self.totals.contains_key(&total.0));
-            if !ready {
-                tallies.push(skipped(self.plan, check));
-                continue;
-            }
-            let tally = match &check.kind {
-                CheckKind::Rows { table, .. } => {
-                    let sum = match self.checks.remove(&at) {
-                        Some(sum) => Ok(sum),
-                        None => self.late_check(at, *table),
-                    };
-                    sum.map(|sum| rows_tally(self.plan, check, sum))
-                }
-                CheckKind::Totals { .. } => {
-                    let missing = self.fill_totals(&totals_of(&check.condition), at);
-                    missing.and_then(|()| totals_tally(&self.world, check))
-                }
-            };
-            match tally {
-                Ok(tally) => tallies.push(tally),
-                Err(problem) => {
-                    self.problems.push(problem);
-                    tallies.push(skipped(self.plan, check));
-                }
-            }
-        }
-        tallies
-    }
-
-    /// Puts the values of totals where expressions find them.
-    fn fill_totals(&mut self, totals: &[usize], check: usize) -> Result<(), Problem> {
-        self.world.totals.resize(self.plan.totals.len(), crate::value::Scalar::Blank);
-        for total in totals {
-            let Total { table, plan } = &self.plan.totals[*total];
-            let Some(seen) = self.totals.get(total) else { continue };
-            let value = seen.value(plan.function, plan.ty).map_err(|(failure, values)| {
-                let step = self.plan.checks[check].called();
-                let table = &self.plan.tables[table.0].name;
-                group_problem(table, &step, plan, &values, failure, |_| vec![])
-            })?;
-            self.world.totals[*total] = value;
-        }
-        Ok(())
-    }
-
-    /// Totals that follow links wait until all links are there.
-    fn late_totals(&mut self) {
-        for (at, total) in self.plan.totals.iter().enumerate() {
-            let ready =
-                !self.demand.passing_totals[at] && !self.failed.contains(&Work::Table(total.table));
-            let Some(table) = self.world.tables[total.table.0].as_ref().filter(|_| ready) else {
-                continue;
-            };
-            let rows = finished_rows(table, total.table);
-            let naming = Naming::finished(self.plan, total.table);
-            let zeros = std::sync::atomic::AtomicU64::new(0);
-            match total_over(&self.context(), total, &rows, naming, &zeros) {
-                Ok(seen) => drop(self.totals.insert(TotalId(at).0, seen)),
-                Err(problem) => self.problems.push(problem),
-            }
-        }
-    }
-
-    fn late_check(&mut self, at: usize, id: TableId) -> Result<CheckSum, Problem> {
-        let context = self.context();
-        let Some(table) = &self.world.tables[id.0] else { return Ok(CheckSum::default()) };
-        let rows = finished_rows(table, id);
-        let naming = Naming::finished(self.plan, id);
-        let zeros = std::sync::atomic::AtomicU64::new(0);
-        check_over(&context, &self.plan.checks[at], id, &rows, naming, &zeros)
     }
 }

@@ -1,10 +1,10 @@
 //! The rows of one table, or those that a link leaves out.
 
 use super::beside::Beside;
-use super::context::Stop;
 use super::demand::Purpose;
+use super::inputs::Inputs;
 use super::ports::{Observer, Sources};
-use super::run::{Inputs, Run, RunError};
+use super::run::{Run, RunError, worked};
 use crate::lang::{Diagnostic, DiagnosticKind, PlanTree, Span, nearest_or_longer, plan_name};
 use crate::resolve::{Plan, TablePlan};
 use crate::table::{Column, LinkId, Rows, Table, TableId};
@@ -101,24 +101,22 @@ pub fn show(
     observer: &dyn Observer,
 ) -> Result<Shown, RunError> {
     let mut inputs = Inputs::open(tree, sources)?;
-    loop {
-        let plan = inputs.resolve(tree, settings)?;
-        let mut table = find_table(&plan, &showing.table)?;
-        let link = showing.unmatched.as_ref().map(|name| find_link(&plan, table, name));
-        let mut link = link.transpose()?;
-        if showing.is_extended() {
-            (table, link) = (find_table(&plan, BESIDE)?, None);
-        }
-        let purpose = link.map_or(Purpose::Table(table), Purpose::Link);
-        let mut run = Run::new(&plan, purpose, observer);
-        match run.work(&inputs) {
-            Ok(()) => return Ok(shown(&plan, run, table, link, showing)),
-            Err(Stop::Contradiction(input)) => inputs.settle(&plan, input)?,
-            Err(Stop::Source(error)) => return Err(RunError::Source(error)),
-            Err(Stop::Output(error)) => return Err(RunError::Output(error)),
-            Err(Stop::Problem(problem)) => run.problems.push(problem),
-        }
-    }
+    let wanted = |plan: &Plan| {
+        let (table, link) = asked(plan, showing)?;
+        Ok(link.map_or(Purpose::Table(table), Purpose::Link))
+    };
+    let end = |run: Run<'_>| {
+        let (table, link) = asked(run.plan, showing)?;
+        Ok(shown(run.plan, run, table, link, showing))
+    };
+    worked(&mut inputs, (tree, settings), observer, wanted, |_| Ok(()), end)
+}
+
+/// The table that is to be shown, and the link whose rows without a target are.
+fn asked(plan: &Plan, showing: &Showing) -> Result<(TableId, Option<LinkId>), RunError> {
+    let table = find_table(plan, &showing.table)?;
+    let link = showing.unmatched.as_ref().map(|name| find_link(plan, table, name)).transpose()?;
+    if showing.is_extended() { Ok((find_table(plan, BESIDE)?, None)) } else { Ok((table, link)) }
 }
 
 fn unknown(message: String, near: Option<&str>, known: &[&str]) -> RunError {

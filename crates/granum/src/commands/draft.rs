@@ -63,16 +63,7 @@ fn drafted(
             Some(looked) => files::open(folder, "", &[looked], false)?.1.shape().columns,
             None => vec![],
         };
-        let look = looked.map(|looked| &looked.look);
-        let own = DraftedFiles {
-            paths: vec![],
-            columns: vec![],
-            delimiter: look.map(|look| look.delimiter).filter(|sign| *sign != ','),
-            encoding: look.and_then(|look| look.named_encoding.clone()),
-            header_at: look.and_then(|look| look.header_at),
-            footer: look.and_then(|look| look.footer),
-            filling,
-        };
+        let own = DraftedFiles { filling, ..looked.map(files::written_as).unwrap_or_default() };
         let bare =
             |group: &DraftedFiles| DraftedFiles { paths: vec![], columns: vec![], ..group.clone() };
         let at = groups.iter().position(|group| bare(group) == own).unwrap_or_else(|| {

@@ -1,5 +1,6 @@
 //! Opens files of which no plan says anything yet.
 
+use granum_core::draft::DraftedFiles;
 use granum_core::engine::{InputSource, SourceError, SourceErrorKind, Sources};
 use granum_core::resolve::{InputSpec, WrittenApart};
 use granum_io::{Files, Look, Written, shown_name};
@@ -89,5 +90,17 @@ pub(super) fn failed(printer: &mut Printer, format: Format, error: &SourceError)
         // The call names it, not the file.
         SourceErrorKind::UnknownEncoding => Exit::PlanWrong,
         _ => Exit::FileFailed,
+    }
+}
+
+/// How a file is written, as a plan has to say it.
+pub(super) fn written_as(looked: &Looked) -> DraftedFiles {
+    let look = &looked.look;
+    DraftedFiles {
+        delimiter: Some(look.delimiter).filter(|sign| *sign != ','),
+        encoding: look.named_encoding.clone(),
+        header_at: look.header_at,
+        footer: look.footer,
+        ..DraftedFiles::default()
     }
 }

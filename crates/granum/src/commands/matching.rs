@@ -2,6 +2,7 @@
 
 use clap::CommandFactory;
 use clap::error::ErrorKind;
+use granum_core::draft::{DraftedFiles, Side, linked};
 use granum_core::engine::{Matched, Matching, RunError, SourceError, match_link};
 use granum_core::lang::{PlanTree, parse, plan_name};
 use granum_core::relate::table_name;
@@ -143,29 +144,16 @@ impl End {
         self.columns.iter().find(|(column, ..)| column == name).map(|(_, ty, _)| *ty)
     }
 
-    fn input(&self) -> String {
-        let look = &self.looked.look;
-        let mut out = format!("input {} from {:?}", plan_name(&self.name), self.looked.file);
-        if look.delimiter != ',' {
-            out.push_str(&format!(" delimiter {:?}", look.delimiter.to_string()));
-        }
-        if let Some(encoding) = &look.named_encoding {
-            out.push_str(&format!(" encoding {encoding:?}"));
-        }
-        if let Some(line) = look.header_at {
-            out.push_str(&format!(" header at {line}"));
-        }
-        if let Some(count) = look.footer {
-            out.push_str(&format!(" footer {count}"));
-        }
-        out.push('\n');
-        for (column, _, read) in &self.columns {
+    fn side(&self) -> Side {
+        let files = DraftedFiles {
+            paths: vec![self.looked.file.clone()],
+            ..files::written_as(&self.looked)
+        };
+        let reads = self.columns.iter().filter_map(|(column, _, read)| {
             let text = self.as_text.contains(column).then(|| "text".to_owned());
-            if let Some(read) = text.or_else(|| read.clone()) {
-                out.push_str(&format!("  read {} as {read}\n", plan_name(column)));
-            }
-        }
-        out
+            Some((column.clone(), text.or_else(|| read.clone())?))
+        });
+        Side { name: self.name.clone(), files, reads: reads.collect() }
     }
 }
 
@@ -223,13 +211,7 @@ fn of_files(printer: &mut Printer, args: &MatchArgs, a: &str, b: &str) -> Result
             keys.collect::<Vec<_>>().join(", ")
         }
     };
-    let text = format!(
-        "{}{}link {} to {} on {keys}\n",
-        from.input(),
-        to.input(),
-        plan_name(&from.name),
-        plan_name(&to.name)
-    );
+    let text = linked(&from.side(), &to.side(), &keys);
     // What names a column alone is meant as such, whatever signs it has.
     let column = |wanted: &Option<String>| {
         let wanted = wanted.as_ref()?;

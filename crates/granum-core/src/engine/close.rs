@@ -1,0 +1,150 @@
+//! The end of a run: what waits for all links is worked, all that was found is told, and outputs appear
+//! if everything held.
+
+use super::check::{
+    CheckSum, check_over, rows_tally, skipped, total_over, totals_of, totals_tally,
+};
+use super::demand::{Work, check_needs};
+use super::ports::{Output, OutputError};
+use super::run::{Run, RunError, Want};
+use crate::resolve::{CheckKind, Total};
+use crate::step::{Naming, finished_rows, group_problem};
+use crate::table::{LinkId, TableId, TotalId};
+use crate::tally::{CheckTally, Problem, Report, Written};
+
+impl Run<'_> {
+    pub fn close(mut self, want: Want<'_>, deny_warnings: bool) -> Result<Report, RunError> {
+        let checks = self.close_checks();
+        let (warnings, allowed) = self.warnings();
+        let mut report = Report {
+            title: self.plan.title.clone(),
+            links_planned: self.plan.links.len(),
+            checks,
+            warnings,
+            allowed,
+            deny_warnings,
+            writes: matches!(want, Want::Outputs(_)),
+            ..Report::default()
+        };
+        for (at, table) in self.plan.tables.iter().enumerate() {
+            match self.sums.get(&TableId(at)) {
+                Some(sum) => report.tables.push(sum.tally(self.plan, TableId(at))),
+                None => report.not_built.push(table.name.clone()),
+            }
+        }
+        report.links = (0..self.plan.links.len())
+            .filter_map(|link| self.links.remove(&LinkId(link)))
+            .collect();
+        report.problems = std::mem::take(&mut self.problems);
+        if report.held() && report.writes {
+            report.written = self.publish(&report).map_err(RunError::Output)?;
+        }
+        Ok(report)
+    }
+
+    /// All outputs appear, or none: each is complete before the first is put in its place, and if
+    /// one cannot be, those before it are taken back.
+    fn publish(&mut self, report: &Report) -> Result<Vec<Written>, OutputError> {
+        let mut written = vec![];
+        let mut outputs: Vec<Box<dyn Output>> =
+            std::mem::take(&mut self.outputs).into_iter().flatten().collect();
+        for (output, plan) in outputs.iter_mut().zip(&self.plan.outputs) {
+            let bytes = output.complete()?;
+            let table = self.plan.tables[plan.table.0].name.clone();
+            let tally = report.table(&table);
+            let rows =
+                tally.map_or(0, |tally| tally.steps.last().map_or(tally.rows, |step| step.rows));
+            let total = self.total_rows.contains_key(&plan.table);
+            written.push(Written { table, path: plan.path.clone(), rows, total, bytes });
+        }
+        for at in 0..outputs.len() {
+            if let Err(error) = outputs[at].publish() {
+                outputs[..at].iter_mut().rev().for_each(|output| output.withdraw());
+                return Err(error);
+            }
+        }
+        outputs.iter_mut().for_each(|output| output.settle());
+        Ok(written)
+    }
+
+    fn close_checks(&mut self) -> Vec<CheckTally> {
+        self.late_totals();
+        let mut tallies = vec![];
+        for (at, check) in self.plan.checks.iter().enumerate() {
+            let (mut works, totals) = check_needs(self.plan, &check.condition);
+            if let CheckKind::Rows { table, .. } = check.kind {
+                works.push(Work::Table(table));
+            }
+            let ready = !works.iter().any(|work| self.failed.contains(work))
+                && totals.iter().all(|total| self.totals.contains_key(&total.0));
+            if !ready {
+                tallies.push(skipped(self.plan, check));
+                continue;
+            }
+            let tally = match &check.kind {
+                CheckKind::Rows { table, .. } => {
+                    let sum = match self.checks.remove(&at) {
+                        Some(sum) => Ok(sum),
+                        None => self.late_check(at, *table),
+                    };
+                    sum.map(|sum| rows_tally(self.plan, check, sum))
+                }
+                CheckKind::Totals { .. } => {
+                    let missing = self.fill_totals(&totals_of(&check.condition), at);
+                    missing.and_then(|()| totals_tally(&self.world, check))
+                }
+            };
+            match tally {
+                Ok(tally) => tallies.push(tally),
+                Err(problem) => {
+                    self.problems.push(problem);
+                    tallies.push(skipped(self.plan, check));
+                }
+            }
+        }
+        tallies
+    }
+
+    /// Puts the values of totals where expressions find them.
+    fn fill_totals(&mut self, totals: &[usize], check: usize) -> Result<(), Problem> {
+        self.world.totals.resize(self.plan.totals.len(), crate::value::Scalar::Blank);
+        for total in totals {
+            let Total { table, plan } = &self.plan.totals[*total];
+            let Some(seen) = self.totals.get(total) else { continue };
+            let value = seen.value(plan.function, plan.ty).map_err(|(failure, values)| {
+                let step = self.plan.checks[check].called();
+                let table = &self.plan.tables[table.0].name;
+                group_problem(table, &step, plan, &values, failure, |_| vec![])
+            })?;
+            self.world.totals[*total] = value;
+        }
+        Ok(())
+    }
+
+    /// Totals that follow links wait until all links are there.
+    fn late_totals(&mut self) {
+        for (at, total) in self.plan.totals.iter().enumerate() {
+            let ready =
+                !self.demand.passing_totals[at] && !self.failed.contains(&Work::Table(total.table));
+            let Some(table) = self.world.tables[total.table.0].as_ref().filter(|_| ready) else {
+                continue;
+            };
+            let rows = finished_rows(table, total.table);
+            let naming = Naming::finished(self.plan, total.table);
+            let zeros = std::sync::atomic::AtomicU64::new(0);
+            match total_over(&self.context(), total, &rows, naming, &zeros) {
+                Ok(seen) => drop(self.totals.insert(TotalId(at).0, seen)),
+                Err(problem) => self.problems.push(problem),
+            }
+        }
+    }
+
+    fn late_check(&mut self, at: usize, id: TableId) -> Result<CheckSum, Problem> {
+        let context = self.context();
+        let Some(table) = &self.world.tables[id.0] else { return Ok(CheckSum::default()) };
+        let rows = finished_rows(table, id);
+        let naming = Naming::finished(self.plan, id);
+        let zeros = std::sync::atomic::AtomicU64::new(0);
+        check_over(&context, &self.plan.checks[at], id, &rows, naming, &zeros)
+    }
+}
