@@ -1,7 +1,7 @@
 //! The core of Granum: values, tables, links, steps, the plan language, the engine and the tally.
 //!
 //! Nothing here knows files, terminals or clocks. A program gives the engine a plan's text, a
-//! [`engine::Sources`] that reads inputs and an [`engine::Outputs`] that takes results, and gets
+//! [`port::Sources`] that reads inputs and [`port::Outputs`] that take results, and gets
 //! back a report of what happened to every row and amount.
 #![deny(missing_docs)]
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used))]
@@ -14,6 +14,7 @@ pub mod expr;
 mod grain;
 pub mod lang;
 pub mod link;
+pub mod port;
 pub mod relate;
 pub mod resolve;
 mod step;

@@ -3,14 +3,15 @@
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
 
-use granum_core::engine::{
-    InputSource, Output, OutputError, Outputs, SourceError, SourceErrorKind, Sources,
+use granum_core::port::{
+    InputSource, InputSpec, Output, OutputError, Outputs, SourceError, SourceErrorKind, Sources,
+    Written,
 };
-use granum_core::resolve::InputSpec;
 use granum_core::value::Type;
 
-use crate::csv::{CsvSource, Look, Written, look};
-use crate::place::{PlacedFile, place};
+use crate::csv::{Look, look};
+use crate::formats::{FORMATS, format_of};
+use crate::place::{PlacedFile, PlacedTable, place};
 use crate::spool::{Spooled, reads_once, spool, spool_standard_input};
 
 /// Reads inputs from, and writes outputs to, files.
@@ -175,19 +176,21 @@ impl Files {
 impl Sources for Files {
     fn open(&self, spec: &InputSpec) -> Result<Box<dyn InputSource>, SourceError> {
         let mut files = vec![];
+        let mut format = FORMATS[0];
         for source in &spec.sources {
             for (path, name) in self.find(source)? {
-                let lower = name.to_lowercase();
-                let other = [".parquet", ".xlsx", ".sqlite", ".db", ".json"];
-                if other.iter().any(|ending| lower.ends_with(ending)) {
+                let Some(own) = format_of(&name) else {
+                    let known: Vec<&str> = FORMATS.iter().map(|format| format.name()).collect();
+                    let known = known.join(", ");
                     return Err(SourceError {
                         kind: SourceErrorKind::Format,
                         file: name,
                         line: None,
-                        message: "this version reads CSV only".into(),
-                        help: "export it as CSV".into(),
+                        message: format!("this version reads {known} only"),
+                        help: format!("export it as {known}"),
                     });
-                }
+                };
+                format = own;
                 let real = path.canonicalize().unwrap_or_else(|_| path.clone());
                 if files.iter().any(|(_, _, known)| *known == real) {
                     return Err(SourceError {
@@ -206,7 +209,7 @@ impl Sources for Files {
         opened.extend(files.iter().map(|(_, _, real)| real.clone()));
         let files: Vec<(PathBuf, String)> =
             files.into_iter().map(|(path, name, _)| (path, name)).collect();
-        Ok(Box::new(CsvSource::open(spec, &files)?))
+        format.open(spec, &files)
     }
 }
 
@@ -225,10 +228,9 @@ impl Outputs for Files {
                 help: "write to another path".into(),
             });
         }
-        let header = crate::csv::header(columns.iter().map(|(name, _)| name.as_str()));
-        let mut file = PlacedFile::begin(&target, path)?;
-        file.write(&header)?;
-        Ok(Box::new(file))
+        let format = format_of(path).unwrap_or(FORMATS[0]);
+        let file = PlacedFile::begin(&target, path)?;
+        Ok(Box::new(PlacedTable::begin(file, format.writer(columns))?))
     }
 }
 
@@ -238,7 +240,7 @@ impl Outputs for Files {
 /// Why it cannot be written.
 pub fn write_file(path: &Path, bytes: &[u8]) -> Result<(), OutputError> {
     let mut file = PlacedFile::begin(path, &path.to_string_lossy())?;
-    file.write(bytes)?;
+    file.write_by(|out| out.write_all(bytes))?;
     file.complete()?;
     file.publish()?;
     file.settle();

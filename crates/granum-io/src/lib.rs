@@ -4,11 +4,12 @@
 
 pub mod csv;
 mod files;
+mod formats;
 mod place;
 mod spool;
 mod unfinished;
 
-pub use csv::{LineEnds, Look, Written};
+pub use csv::{LineEnds, Look};
 pub use files::{Files, shown_name, write_file};
 pub use unfinished::take_back;
 

@@ -5,11 +5,11 @@ use std::io::{self, Write};
 use std::path::{Component, Path, PathBuf};
 use std::sync::Arc;
 
-use granum_core::engine::{Encoder, Output, OutputError};
 use tempfile::{Builder, NamedTempFile, TempPath};
 
-use crate::csv::CsvEncoder;
+use crate::formats::Writer;
 use crate::unfinished::{Unfinished, folders_made_for, prefix, remove_left};
+use granum_core::port::{Encoded, Encoder, Output, OutputError};
 
 /// Links are followed so often at most.
 const LINKS: usize = 40;
@@ -161,18 +161,19 @@ pub(crate) fn too_many_open(error: &io::Error) -> bool {
             && ["(os error 23)", "(os error 24)"].iter().any(|number| said().contains(number))
 }
 
-impl Output for PlacedFile {
-    fn encoder(&self) -> Arc<dyn Encoder> {
-        Arc::new(CsvEncoder)
-    }
-
-    fn write(&mut self, bytes: &[u8]) -> Result<(), OutputError> {
-        self.bytes += bytes.len() as u64;
+impl PlacedFile {
+    /// Has something written into it.
+    pub fn write_by(
+        &mut self,
+        write: impl FnOnce(&mut dyn Write) -> io::Result<()>,
+    ) -> Result<(), OutputError> {
         let Some(file) = &mut self.file else { return Ok(()) };
-        file.write_all(bytes).map_err(|error| failed(&self.name, "cannot be written", &error))
+        let mut counted = Counted { file, bytes: &mut self.bytes };
+        write(&mut counted).map_err(|error| failed(&self.name, "cannot be written", &error))
     }
 
-    fn complete(&mut self) -> Result<u64, OutputError> {
+    /// All is written: sees to it that it is kept. Gives how many bytes there are.
+    pub fn complete(&mut self) -> Result<u64, OutputError> {
         if let Some(file) = &mut self.file {
             let kept = file.flush().and_then(|()| file.as_file().sync_data());
             kept.map_err(|error| failed(&self.name, "cannot be written", &error))?;
@@ -180,7 +181,8 @@ impl Output for PlacedFile {
         Ok(self.bytes)
     }
 
-    fn publish(&mut self) -> Result<(), OutputError> {
+    /// Puts the file in its place; what stood there is kept aside.
+    pub fn publish(&mut self) -> Result<(), OutputError> {
         let Some(file) = self.file.take() else { return Ok(()) };
         if self.target.exists() {
             let folder = self.target.parent().unwrap_or(Path::new("."));
@@ -208,7 +210,8 @@ impl Output for PlacedFile {
         Ok(())
     }
 
-    fn withdraw(&mut self) {
+    /// What stood there before stands there again.
+    pub fn withdraw(&mut self) {
         if !self.published {
             return;
         }
@@ -226,10 +229,70 @@ impl Output for PlacedFile {
         }
     }
 
-    fn settle(&mut self) {
+    /// Everything is in its place: what was kept aside can go.
+    pub fn settle(&mut self) {
         self.unfinished = None;
         self.backup = None;
         self.locked = None;
+    }
+}
+
+/// A file, and how many bytes went into it.
+struct Counted<'a> {
+    file: &'a mut NamedTempFile,
+    bytes: &'a mut u64,
+}
+
+impl Write for Counted<'_> {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        let written = self.file.write(bytes)?;
+        *self.bytes += written as u64;
+        Ok(written)
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        self.file.flush()
+    }
+}
+
+/// A table on its way into a file, in one format.
+pub(crate) struct PlacedTable {
+    file: PlacedFile,
+    writer: Box<dyn Writer>,
+}
+
+impl PlacedTable {
+    pub fn begin(file: PlacedFile, writer: Box<dyn Writer>) -> Result<Self, OutputError> {
+        let mut table = Self { file, writer };
+        table.file.write_by(|out| table.writer.begin(out))?;
+        Ok(table)
+    }
+}
+
+impl Output for PlacedTable {
+    fn encoder(&self) -> Arc<dyn Encoder> {
+        self.writer.encoder()
+    }
+
+    fn take(&mut self, rows: Encoded) -> Result<(), OutputError> {
+        self.file.write_by(|out| self.writer.take(rows, out))
+    }
+
+    fn complete(&mut self) -> Result<u64, OutputError> {
+        self.file.write_by(|out| self.writer.finish(out))?;
+        self.file.complete()
+    }
+
+    fn publish(&mut self) -> Result<(), OutputError> {
+        self.file.publish()
+    }
+
+    fn withdraw(&mut self) {
+        self.file.withdraw();
+    }
+
+    fn settle(&mut self) {
+        self.file.settle();
     }
 }
 
@@ -253,7 +316,7 @@ mod tests {
 
     fn begun(dir: &Path, name: &str, text: &str) -> PlacedFile {
         let mut file = PlacedFile::begin(&dir.join(name), name).unwrap();
-        file.write(text.as_bytes()).unwrap();
+        file.write_by(|out| out.write_all(text.as_bytes())).unwrap();
         assert_eq!(file.complete().unwrap(), text.len() as u64);
         file
     }

@@ -3,11 +3,10 @@
 use std::fs;
 use std::path::Path;
 
-use granum_core::engine::{
-    InputSource, Outputs, ReadRequest, SourceError, SourceErrorKind as Kind, Sources,
+use granum_core::port::SourceErrorKind as Kind;
+use granum_core::port::{
+    InputSource, InputSpec, Outputs, ReadRequest, SourceError, Sources, Written,
 };
-use granum_core::lang::Span;
-use granum_core::resolve::InputSpec;
 use granum_core::value::Type;
 
 use crate::Files;
@@ -56,19 +55,7 @@ fn provokes(kind: Kind) -> Option<(&'static [u8], &'static [&'static str])> {
 }
 
 fn spec(sources: &[&str]) -> InputSpec {
-    InputSpec {
-        name: "t".into(),
-        sources: sources.iter().map(|&source| source.to_owned()).collect(),
-        span: Span::default(),
-        encoding: None,
-        encoding_span: Span::default(),
-        header_at: None,
-        footer: None,
-        written_apart: vec![],
-        delimiter: b',',
-        filling_blanks: false,
-        reads: vec![],
-    }
+    InputSpec::of_files("t".into(), sources.iter().map(|&source| source.into()).collect())
 }
 
 /// Opens and reads all of some sources; gives the columns and how many rows there are.
@@ -102,7 +89,11 @@ fn every_kind_of_error_is_provoked_and_says_where_and_what_to_do() {
         let Some((bytes, sources)) = provokes(kind) else { continue };
         fs::write(dir.path().join("t.csv"), bytes).unwrap();
         let encoding = (kind == Kind::UnknownEncoding).then(|| "latin-99".to_owned());
-        let error = read_as(dir.path(), &InputSpec { encoding, ..spec(sources) }).unwrap_err();
+        let error = read_as(
+            dir.path(),
+            &InputSpec { written: Written { encoding, ..Written::default() }, ..spec(sources) },
+        )
+        .unwrap_err();
         assert_eq!(error.kind, kind, "{error}");
         assert!(sources.contains(&error.file.as_str()), "{kind:?} blames {}", error.file);
         assert!(!error.help.is_empty() && !error.help.ends_with('.'), "{}", error.help);

@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use clap::{Args as ClapArgs, CommandFactory, Parser, Subcommand, ValueEnum};
 use clap_complete::Shell;
-use granum_io::Written;
+use granum_core::port::Written;
 
 /// Joins sales tables so that no row and no cent is lost unseen.
 #[derive(Debug, Parser)]

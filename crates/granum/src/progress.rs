@@ -1,9 +1,9 @@
 //! Progress on a terminal, for what takes longer than a second.
 
+use granum_core::port::Observer;
 use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
-use granum_core::engine::Observer;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 
 /// Tells a terminal how a run goes on; anything else hears nothing.

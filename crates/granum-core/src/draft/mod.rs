@@ -12,8 +12,9 @@ pub use pair::{Side, linked};
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use crate::engine::{Observer, RunError, Sources, Want, run};
+use crate::engine::{RunError, Want, run};
 use crate::lang::{format_plan, parse, quoted};
+use crate::port::{Observer, Sources, Written};
 use crate::relate::Relations;
 use crate::tally::{LinkTally, Problem, Report};
 
@@ -24,14 +25,8 @@ pub struct DraftedFiles {
     pub paths: Vec<String>,
     /// The columns of any of them, where some of the table's files lack some.
     pub columns: Vec<String>,
-    /// The sign between fields, if it is no comma.
-    pub delimiter: Option<char>,
-    /// The encoding, if it has to be named.
-    pub encoding: Option<String>,
-    /// The line of the header, if it is not the first.
-    pub header_at: Option<u64>,
-    /// How many records below the rows are left out.
-    pub footer: Option<u64>,
+    /// How they are written, as far as it has to be said.
+    pub written: Written,
     /// Whether a column that one of the table's files lacks is blank there.
     pub filling: bool,
 }

@@ -76,16 +76,16 @@ pub(super) fn sources(files: &DraftedFiles) -> String {
     if files.filling && files.paths.len() > 1 {
         out.push_str(" filling blanks");
     }
-    if let Some(delimiter) = files.delimiter {
-        out.push_str(&format!(" delimiter {}", quoted(&delimiter.to_string())));
+    if let Some(delimiter) = files.written.delimiter {
+        out.push_str(&format!(" delimiter {}", quoted(&char::from(delimiter).to_string())));
     }
-    if let Some(encoding) = &files.encoding {
+    if let Some(encoding) = &files.written.encoding {
         out.push_str(&format!(" encoding {}", quoted(encoding)));
     }
-    if let Some(line) = files.header_at {
+    if let Some(line) = files.written.header_at {
         out.push_str(&format!(" header at {line}"));
     }
-    if let Some(count) = files.footer {
+    if let Some(count) = files.written.footer {
         out.push_str(&format!(" footer {count}"));
     }
     out

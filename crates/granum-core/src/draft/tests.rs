@@ -3,8 +3,8 @@ use std::collections::HashMap;
 use proptest::prelude::*;
 
 use super::*;
-use crate::engine::Silent;
 use crate::engine::tests::memory::Memory;
+use crate::port::Silent;
 use crate::relate::tests::related;
 
 /// Drafts a plan for texts of rows with commas between cells.

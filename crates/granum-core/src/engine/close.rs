@@ -5,8 +5,8 @@ use super::check::{
     CheckSum, check_over, rows_tally, skipped, total_over, totals_of, totals_tally,
 };
 use super::demand::{Work, check_needs};
-use super::ports::{Output, OutputError};
 use super::run::{Run, RunError, Want};
+use crate::port::{Output, OutputError};
 use crate::resolve::{CheckKind, Total};
 use crate::step::{Naming, finished_rows, group_problem};
 use crate::table::{LinkId, TableId, TotalId};

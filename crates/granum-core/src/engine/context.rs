@@ -5,7 +5,7 @@ use std::sync::Arc;
 use std::sync::atomic::AtomicU64;
 
 use super::demand::Demand;
-use super::ports::{Encoder, Observer, OutputError, SourceError};
+use crate::port::{Encoder, Observer, OutputError, SourceError};
 use crate::step::{Around, Naming, StepRunner};
 use crate::table::TableId;
 

@@ -12,11 +12,11 @@ use super::context::{Context, Stop};
 use super::feed::{Feed, first_rows, nothing_read};
 use super::leaf::Collected;
 use super::passing::{Passed, Way, encoded, run, through};
-use super::ports::{Output, OutputError};
 use super::read::Reading;
 use super::sums::TableSum;
 use super::tree::{End, Leaf, LeafKind, Segment, Spot, Tree};
 use crate::aggregate::AllRows;
+use crate::port::{Encoded, Output, OutputError};
 use crate::step::{Naming, OnRows, Trouble};
 use crate::table::{Batch, Places, Table, TableId};
 use crate::tally::{Problem, UnitsTrouble};
@@ -164,7 +164,7 @@ impl TreeRun<'_> {
             };
             collected.push(Collected::new(context.plan, tree, *leaf, before));
         }
-        let mut encoded: Vec<(usize, Vec<u8>)> = vec![];
+        let mut encoded: Vec<(usize, Encoded)> = vec![];
         while !window.is_empty() && !self.end.failed[segment.branches[0].at] {
             let failed = self.end.failed.clone();
             let naming = Naming { input: self.input, places: self.places.as_ref() };
@@ -264,12 +264,12 @@ impl TreeRun<'_> {
         Ok(())
     }
 
-    /// Adds up what came of a batch and puts its bytes for outputs behind `bytes`; gives what came to
+    /// Adds up what came of a batch and puts its rows for outputs behind `bytes`; gives what came to
     /// leaves.
     fn absorb(
         &mut self,
         passed: Passed,
-        bytes: &mut Vec<(usize, Vec<u8>)>,
+        bytes: &mut Vec<(usize, Encoded)>,
     ) -> Vec<(usize, super::passing::Arrived)> {
         for (at, problem) in passed.failed {
             if !self.end.failed[at] {
@@ -359,11 +359,11 @@ fn told(all: impl Iterator<Item = Trouble>) -> Vec<UnitsTrouble> {
 
 fn write(
     outputs: &mut [Option<Box<dyn Output>>],
-    encoded: Vec<(usize, Vec<u8>)>,
+    encoded: Vec<(usize, Encoded)>,
 ) -> Result<(), OutputError> {
-    for (output, bytes) in encoded {
+    for (output, rows) in encoded {
         if let Some(output) = &mut outputs[output] {
-            output.write(&bytes)?;
+            output.take(rows)?;
         }
     }
     Ok(())

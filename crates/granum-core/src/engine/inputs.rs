@@ -2,10 +2,10 @@
 
 use std::collections::HashMap;
 
-use super::ports::{InputSource, SourceErrorKind, Sources};
 use super::run::RunError;
 use crate::lang::{Diagnostic, DiagnosticKind, PlanTree};
-use crate::resolve::{InputShape, Plan, input_specs, resolve};
+use crate::port::{InputShape, InputSource, SourceErrorKind, Sources};
+use crate::resolve::{Plan, input_specs, resolve};
 use crate::table::TableId;
 
 /// The files of all inputs.

@@ -8,13 +8,13 @@ use super::beside::Beside;
 use super::demand::Purpose;
 use super::inputs::Inputs;
 use super::links::{linked, repeated_keys};
-use super::ports::{Observer, Sources};
 use super::run::{Run, RunError, worked};
 use super::show::{find_link, find_table};
 use crate::lang::{Diagnostic, DiagnosticKind, PlanTree, Span};
 use crate::link::{
     BlankKeys, Counts, KeyTable, Keys, Linked, amounts, compare, counts, missing_keys,
 };
+use crate::port::{Observer, Sources};
 use crate::resolve::Plan;
 use crate::step::{Naming, finished_rows};
 use crate::table::{Amount, Column, LinkId, Rows, TableId, Texts};

@@ -17,7 +17,6 @@ mod links;
 mod matching;
 mod outline;
 mod passing;
-mod ports;
 mod read;
 mod run;
 mod several;
@@ -30,10 +29,6 @@ mod warn;
 pub use beside::{AskedWrong, Beside};
 pub use matching::{AmountsOf, Group, Matched, Matching, Repeating, Side, match_link};
 pub use outline::{TableOutline, outline};
-pub use ports::{
-    CellTrouble, Encoder, InputSource, Observer, Output, OutputError, Outputs, Part, PartReader,
-    RawPart, ReadRequest, Silent, SourceError, SourceErrorKind, Sources,
-};
 pub use run::{RunError, Running, Want, run, run_as};
 pub use show::{Showing, Shown, show};
 

@@ -3,9 +3,9 @@
 use serde::Serialize;
 
 use super::inputs::Inputs;
-use super::ports::Sources;
 use super::run::RunError;
 use crate::lang::PlanTree;
+use crate::port::Sources;
 use crate::resolve::Source;
 
 /// What is known of a table before it is built.

@@ -7,6 +7,7 @@ use super::context::Context;
 use super::tree::{Branch, End, Leaf, LeafKind, Segment, Tree};
 use crate::aggregate::AllRows;
 use crate::bug::Sure;
+use crate::port::Encoded;
 use crate::resolve::Source;
 use crate::step::{Naming, OnRows, Partial, StepSum, Trouble, partial};
 use crate::table::{Amount, Batch, Column, TableId};
@@ -40,8 +41,8 @@ pub(super) struct Finished {
     pub sums: Vec<Option<Amount>>,
     pub checks: Vec<(usize, CheckSum)>,
     pub totals: Vec<(usize, AllRows)>,
-    /// Bytes for outputs, by their number in the plan.
-    pub encoded: Vec<(usize, Vec<u8>)>,
+    /// Rows for outputs, by their number in the plan.
+    pub encoded: Vec<(usize, Encoded)>,
 }
 
 /// What batches go through, and what is known of it.
@@ -152,8 +153,8 @@ fn columns_into(way: Way<'_>, branch: usize, columns: &Batch) -> Batch {
     Batch { fed: columns.fed.clone(), ..rows }
 }
 
-/// The bytes of finished rows, for each output of their table.
-pub(super) fn encoded(context: &Context<'_>, id: TableId, rows: &Batch) -> Vec<(usize, Vec<u8>)> {
+/// Finished rows, prepared for each output of their table.
+pub(super) fn encoded(context: &Context<'_>, id: TableId, rows: &Batch) -> Vec<(usize, Encoded)> {
     let own = context.encoders.iter().filter(|encoder| encoder.table == id);
     own.map(|encoder| {
         let column = |slot: &Option<Column>| slot.clone().sure("a column of an output");

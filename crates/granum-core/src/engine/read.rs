@@ -4,10 +4,12 @@ use rayon::prelude::*;
 use std::collections::BTreeMap;
 
 use super::context::{Context, Stop};
-use super::ports::{InputSource, PartReader, RawPart, ReadRequest, SourceError};
 use super::sums::TableSum;
 use crate::lang::Otherwise;
-use crate::resolve::{InputColumn, Source};
+use crate::port::{
+    InputColumn, InputSource, PartReader, RawPart, ReadRequest, SourceError, SourceErrorKind,
+};
+use crate::resolve::Source;
 use crate::table::{Batch, Column, Places, Rows, TableId};
 use crate::tally::{BadCell, Problem, SetAside};
 use crate::value::{Scalar, Type};
@@ -51,7 +53,7 @@ impl Reading {
         let demand = &context.demand.tables[input.0];
         let Source::Input(plan) = &table.source else {
             return Err(SourceError {
-                kind: super::SourceErrorKind::System,
+                kind: SourceErrorKind::System,
                 file: table.name.clone(),
                 line: None,
                 message: "is not an input".into(),

@@ -3,9 +3,9 @@
 use super::beside::Beside;
 use super::demand::Purpose;
 use super::inputs::Inputs;
-use super::ports::{Observer, Sources};
 use super::run::{Run, RunError, worked};
 use crate::lang::{Diagnostic, DiagnosticKind, PlanTree, Span, nearest_or_longer, plan_name};
+use crate::port::{Observer, Sources};
 use crate::resolve::{Plan, TablePlan};
 use crate::table::{Column, LinkId, Rows, Table, TableId};
 use crate::tally::{Problem, Warning};

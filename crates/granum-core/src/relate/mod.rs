@@ -16,7 +16,7 @@ pub use names::{Grouped, group, table_name, together};
 pub use parts::FoundParts;
 pub use report::{Crossing, Doubt, FoundLink, FoundPeriod, Multiplicity, RelatedTable, Relations};
 
-use crate::engine::{InputSource, Observer, SourceError};
+use crate::port::{InputSource, Observer, SourceError};
 use crate::survey::{Surveyed, surveyed};
 
 /// Files of one table, opened.

@@ -4,8 +4,7 @@ use proptest::prelude::*;
 
 use super::*;
 use crate::engine::tests::memory::Memory;
-use crate::engine::{Silent, Sources};
-use crate::resolve::InputSpec;
+use crate::port::{InputSpec, Silent, Sources};
 use crate::survey::EXACT;
 
 /// Relates texts of rows with commas between cells, each by its name.

@@ -1,6 +1,5 @@
 //! Names before meanings: parameters, tables and links are known before any is resolved.
 
-use super::plan::{InputSpec, ReadRule};
 use super::scope::{LinkEntry, Paths, Resolver, Row, TableEntry, TableState};
 use super::{Parameter, Resolved};
 use crate::expr::{Failing, Scope, World, evaluate};
@@ -8,6 +7,7 @@ use crate::lang::{
     Diagnostic, DiagnosticKind, Expr, LinkTree, Name, ParamTree, PlanTree, Span, StatementKind,
     StepKind, nearest,
 };
+use crate::port::{InputSpec, ReadRule, Written};
 use crate::resolve::ancestors::Ancestors;
 use crate::table::{Batch, SlotId};
 use crate::value::{Scalar, Type};
@@ -39,18 +39,16 @@ pub(super) fn input_specs(tree: &PlanTree) -> Vec<InputSpec> {
             name: input.name.text.clone(),
             sources: input.sources.iter().map(|source| source.text.clone()).collect(),
             span: first.to(last),
-            delimiter: input
-                .delimiter
-                .as_ref()
-                .and_then(|delimiter| delimiter.text.bytes().next())
-                .unwrap_or(b','),
-            encoding: input.encoding.as_ref().map(|encoding| encoding.text.clone()),
+            written: Written {
+                delimiter: input.delimiter.as_ref().and_then(|sign| sign.text.bytes().next()),
+                encoding: input.encoding.as_ref().map(|encoding| encoding.text.clone()),
+                header_at: input.header_at,
+                footer: input.footer,
+            },
             encoding_span: input.encoding.as_ref().map_or(input.name.span, |named| named.span),
-            header_at: input.header_at,
-            footer: input.footer,
+            apart: vec![],
             filling_blanks: input.filling_blanks,
             reads: reads.collect(),
-            written_apart: vec![],
         });
     }
     specs

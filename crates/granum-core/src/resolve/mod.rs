@@ -23,19 +23,12 @@ pub(crate) use plan::{
     GroupedWhat, Lay, LinkPlan, MistakePlan, NamesPlan, OneRowPlan, Plan, Proof, Required,
     SeveralPlan, SortPlan, Source, Step, TablePlan, TopPlan, Total, UnitsPlan,
 };
-pub use plan::{InputColumn, InputSpec, ReadRule, WrittenApart};
 
 use std::collections::HashMap;
 
 use crate::lang::{Diagnostic, PlanTree};
+use crate::port::{InputShape, InputSpec};
 use crate::value::{Scalar, Type};
-
-/// What is known of an input's files before their rows are read.
-#[derive(Debug, Clone, Default, PartialEq)]
-pub struct InputShape {
-    /// The columns of the stacked files, and the type that each has when nothing is said.
-    pub columns: Vec<(String, Type)>,
-}
 
 /// A diagnostic has been noted.
 struct Wrong;

@@ -4,7 +4,8 @@ use std::ops::Range;
 
 use crate::aggregate::AggregateFunction;
 use crate::expr::Typed;
-use crate::lang::{Otherwise, Percent, Preference, Severity, Span};
+use crate::lang::{Percent, Preference, Severity, Span};
+use crate::port::InputSpec;
 use crate::table::{Hop, LinkId, SlotId, TableId};
 use crate::value::Type;
 
@@ -167,90 +168,6 @@ pub(crate) struct InputPlan {
 pub(crate) struct SourceSlots {
     pub file: SlotId,
     pub line: SlotId,
-}
-
-/// What an input asks of its files.
-#[derive(Debug, Clone, PartialEq)]
-pub struct InputSpec {
-    /// The input's name in the plan.
-    pub name: String,
-    /// Paths and globs as written.
-    pub sources: Vec<String>,
-    /// Where the sources stand in the plan.
-    pub span: Span,
-    /// The sign between fields.
-    pub delimiter: u8,
-    /// How letters are written, as the plan names it; UTF-8 (or UTF-16 by its mark) if nothing is
-    /// said.
-    pub encoding: Option<String>,
-    /// Where the encoding stands in the plan.
-    pub encoding_span: Span,
-    /// The line of the header; the first that is not empty if nothing is said.
-    pub header_at: Option<u64>,
-    /// How many records at the end of each file are left out.
-    pub footer: Option<u64>,
-    /// Whether a column that a source lacks is blank there.
-    pub filling_blanks: bool,
-    /// What `read` says of columns, by name.
-    pub reads: Vec<(String, ReadRule)>,
-    /// Of files that are written in another way than the others, by their paths. No plan says so.
-    pub written_apart: Vec<(String, WrittenApart)>,
-}
-
-/// How one of several files is written.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct WrittenApart {
-    /// The sign between fields.
-    pub delimiter: u8,
-    /// How letters are written.
-    pub encoding: Option<String>,
-    /// The line of the header.
-    pub header_at: Option<u64>,
-    /// How many records at its end are left out.
-    pub footer: Option<u64>,
-}
-
-impl InputSpec {
-    /// Files of which nothing is said but their paths.
-    pub fn of_files(name: String, sources: Vec<String>) -> Self {
-        Self {
-            name,
-            sources,
-            span: Span::default(),
-            delimiter: b',',
-            encoding: None,
-            encoding_span: Span::default(),
-            header_at: None,
-            footer: None,
-            filling_blanks: false,
-            reads: vec![],
-            written_apart: vec![],
-        }
-    }
-}
-
-/// How the cells of a column become values.
-#[derive(Debug, Clone, PartialEq)]
-pub struct ReadRule {
-    /// The type they get.
-    pub ty: Type,
-    /// `strptime` formats, tried in order; empty for ISO 8601.
-    pub formats: Vec<String>,
-    /// What becomes of a cell that cannot be read.
-    pub otherwise: Otherwise,
-    /// Where it stands in the plan.
-    pub span: Span,
-}
-
-/// A column that is read: its place among the input's columns, its type, and how it is read.
-#[derive(Debug, Clone, PartialEq)]
-pub struct InputColumn {
-    /// The column's number in [`InputShape::columns`](super::InputShape::columns).
-    pub column: usize,
-    /// The type of its values.
-    pub ty: Type,
-    /// What `read` says; without it the type is what the cells were found to be.
-    pub rule: Option<ReadRule>,
 }
 
 /// What one row is.

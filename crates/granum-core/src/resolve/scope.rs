@@ -5,12 +5,13 @@ use std::collections::HashMap;
 use super::ancestors::Ancestors;
 use super::plan::{AggregatePlan, GroupedWhat, LinkPlan, Plan, SourceSlots, TablePlan};
 use super::worth::Worth;
-use super::{InputShape, Parameter, Resolved, Wrong};
+use super::{Parameter, Resolved, Wrong};
 use crate::expr::Typed;
 use crate::lang::{
     Diagnostic, DiagnosticKind, LinkTree, MoreTree, Name, PlanTree, Span, StatementKind, foreign,
     nearest, nearest_or_longer, plan_name,
 };
+use crate::port::InputShape;
 use crate::table::{LinkId, SlotId, TableId};
 use crate::value::Type;
 

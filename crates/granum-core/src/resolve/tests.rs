@@ -3,10 +3,11 @@
 use std::collections::HashMap;
 
 use super::plan::{Plan, Proof, Step};
+use super::resolve;
 use super::worth::{Repeat, Worth, WorthKind};
-use super::{InputShape, resolve};
 use crate::engine::demand::{Demand, Purpose, Work};
 use crate::lang::parse;
+use crate::port::InputShape;
 use crate::table::TableId;
 use crate::value::{Scale, Type};
 

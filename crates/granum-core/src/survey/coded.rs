@@ -4,10 +4,9 @@ use rayon::prelude::*;
 
 use super::dictionary::{Dictionary, Head};
 use super::profile::Profile;
-use crate::engine::{
-    InputSource, Observer, Part, RawPart, ReadRequest, SourceError, SourceErrorKind,
+use crate::port::{
+    InputColumn, InputSource, Observer, Part, RawPart, ReadRequest, SourceError, SourceErrorKind,
 };
-use crate::resolve::InputColumn;
 use crate::table::{Codes, Column, Places, Texts};
 use crate::value::Type;
 

@@ -4,6 +4,8 @@
 //! number for each row: what is asked of values is asked once of each, and what is asked of rows
 //! (what one row is, which rows are copies) is asked of numbers.
 
+use crate::port::{InputSource, Observer, SourceError};
+
 mod coded;
 mod column;
 mod days;
@@ -23,8 +25,6 @@ pub use report::{
 
 pub(crate) use coded::{Coded, CodedColumn};
 pub(crate) use column::day_of;
-
-use crate::engine::{InputSource, Observer, SourceError};
 
 /// Files that have been read for a survey, and what was told of them.
 pub(crate) struct Surveyed {

@@ -4,8 +4,7 @@ use proptest::prelude::*;
 
 use super::*;
 use crate::engine::tests::memory::Memory;
-use crate::engine::{Silent, Sources};
-use crate::resolve::InputSpec;
+use crate::port::{InputSpec, Silent, Sources};
 
 /// Surveys a text of rows with commas between cells; `most` values of a column are counted.
 fn look(text: &str, most: usize) -> Survey {

@@ -1,6 +1,6 @@
 //! Cells → one column, a block of rows at a time.
 
-use granum_core::resolve::InputColumn;
+use granum_core::port::InputColumn;
 use granum_core::table::{Column, ColumnBuilder, PresentBuilder, Values};
 use granum_core::value::{NumberExample, Scale, Type, day, decimal, parse_boolean, parse_integer};
 use std::borrow::Cow;

@@ -1,10 +1,10 @@
 //! How a file is written, told from its beginning: encoding, delimiter, line ends, and where its
 //! header stands.
 
+use granum_core::port::{SourceError, Written};
 use std::io::{Read, Seek, SeekFrom};
 use std::path::Path;
 
-use granum_core::engine::SourceError;
 use serde::Serialize;
 
 use super::footer::totals;
@@ -23,19 +23,6 @@ const DELIMITERS: [u8; 4] = [b',', b';', b'\t', b'|'];
 
 /// What files that are not UTF-8 are mostly written in.
 pub(crate) const OTHER_ENCODING: &str = "windows-1252";
-
-/// How a file is written, as far as somebody has said; the rest is found.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct Written {
-    /// The sign between fields.
-    pub delimiter: Option<u8>,
-    /// The encoding, as a plan names it.
-    pub encoding: Option<String>,
-    /// The line of the header.
-    pub header_at: Option<u64>,
-    /// How many records stand below the rows.
-    pub footer: Option<u64>,
-}
 
 /// How a file was found to be written.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]

@@ -15,11 +15,11 @@ mod write;
 mod zstandard;
 
 pub(crate) use look::look;
-pub use look::{LineEnds, Look, Written};
+pub use look::{LineEnds, Look};
 pub use reader::Splitter;
 pub use scan::{Fault, Field, Scanner};
 pub(crate) use source::CsvSource;
-pub(crate) use write::{CsvEncoder, header};
+pub(crate) use write::CsvWriter;
 
 #[cfg(test)]
 mod tests;

@@ -5,9 +5,10 @@ use std::hash::Hasher;
 use std::ops::Range;
 use std::sync::Arc;
 
-use granum_core::engine::{CellTrouble, Part, RawPart, ReadRequest, SourceError, SourceErrorKind};
 use granum_core::lang::Otherwise;
-use granum_core::resolve::InputColumn;
+use granum_core::port::{
+    CellTrouble, InputColumn, Part, RawPart, ReadRequest, SourceError, SourceErrorKind,
+};
 use granum_core::table::{Column, Place};
 use granum_core::value::{Found, Scale, Type};
 use memchr::memchr_iter;

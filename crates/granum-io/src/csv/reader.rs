@@ -1,11 +1,11 @@
 //! Takes files apart into parts of whole records.
 
+use granum_core::port::{PartReader, RawPart, SourceError, SourceErrorKind};
 use std::io::Read;
 use std::path::PathBuf;
 use std::sync::Arc;
 use std::time::SystemTime;
 
-use granum_core::engine::{PartReader, RawPart, SourceError, SourceErrorKind};
 use memchr::memchr_iter;
 
 use super::footer::{LeftOut, cut, records};

@@ -1,6 +1,6 @@
 //! The rows of a part: each checked for its length, with the line it begins on.
 
-use granum_core::engine::{SourceError, SourceErrorKind};
+use granum_core::port::{SourceError, SourceErrorKind};
 use granum_core::table::Lines;
 use memchr::memchr_iter;
 

@@ -4,8 +4,10 @@ use std::io::{BufRead, BufReader};
 use std::path::PathBuf;
 use std::sync::Arc;
 
-use granum_core::engine::{InputSource, PartReader, ReadRequest, SourceError, SourceErrorKind};
-use granum_core::resolve::{InputShape, InputSpec};
+use granum_core::port::{
+    InputShape, InputSource, InputSpec, PartReader, ReadRequest, SourceError, SourceErrorKind,
+    Written,
+};
 use granum_core::tally::BadCell;
 use granum_core::value::{Found, Type};
 
@@ -19,6 +21,9 @@ use super::stream::{Opening, Stream};
 
 /// Types are first found from about this many bytes of each file.
 const SAMPLE: usize = 1 << 20;
+
+/// What stands between fields where nothing is said.
+const COMMA: u8 = b',';
 
 /// An input's CSV files.
 pub(crate) struct CsvSource {
@@ -44,15 +49,9 @@ impl CsvSource {
     pub fn open(spec: &InputSpec, paths: &[(PathBuf, String)]) -> Result<Self, SourceError> {
         let mut beginnings = vec![];
         for (path, name) in paths {
-            let apart = spec.written_apart.iter().find(|(of, _)| of == name);
-            let own = apart.map(|(_, apart)| InputSpec {
-                delimiter: apart.delimiter,
-                encoding: apart.encoding.clone(),
-                header_at: apart.header_at,
-                footer: apart.footer,
-                ..spec.clone()
-            });
-            beginnings.push(begin(path, name, own.as_ref().unwrap_or(spec))?);
+            let apart = spec.apart.iter().find(|(of, _)| of == name);
+            let written = apart.map_or(&spec.written, |(_, written)| written);
+            beginnings.push(begin(path, name, written)?);
         }
         let names = columns(&beginnings, spec.filling_blanks)?;
         let rule = |name: &String| spec.reads.iter().rev().find(|(read, _)| read == name);
@@ -174,8 +173,9 @@ fn columns(files: &[Beginning], filling: bool) -> Result<Vec<String>, SourceErro
     Ok(names)
 }
 
-fn begin(path: &PathBuf, name: &str, spec: &InputSpec) -> Result<Beginning, SourceError> {
-    let opening = Opening::new(path, name, spec.encoding.as_deref())?;
+fn begin(path: &PathBuf, name: &str, written: &Written) -> Result<Beginning, SourceError> {
+    let opening = Opening::new(path, name, written.encoding.as_deref())?;
+    let delimiter = written.delimiter.unwrap_or(COMMA);
     let system = |error: std::io::Error| system_error(name, &error);
     let error = |kind, line, message: &str, help: &str| SourceError {
         kind,
@@ -189,7 +189,7 @@ fn begin(path: &PathBuf, name: &str, spec: &InputSpec) -> Result<Beginning, Sour
         return Err(system(std::io::ErrorKind::IsADirectory.into()));
     }
     let opening = opening.with_mark_of(path).map_err(system)?;
-    let line = spec.header_at.unwrap_or(1);
+    let line = written.header_at.unwrap_or(1);
     let above = above(opening.open(path, 0).map_err(system)?, line).map_err(system)?;
     let Some((skipped, before)) = above else {
         let message = format!("has no line {line}, where its header is said to be");
@@ -197,7 +197,7 @@ fn begin(path: &PathBuf, name: &str, spec: &InputSpec) -> Result<Beginning, Sour
         return Err(error(SourceErrorKind::Header, None, &message, help));
     };
     let stream = opening.open(path, skipped).map_err(system)?;
-    let mut splitter = Splitter::new(stream, spec.delimiter, SAMPLE);
+    let mut splitter = Splitter::new(stream, delimiter, SAMPLE);
     let first = splitter.next_part().map_err(|failed| match failed.kind() {
         std::io::ErrorKind::InvalidData => {
             let (kind, what, help) = unended(splitter.unended());
@@ -238,7 +238,7 @@ fn begin(path: &PathBuf, name: &str, spec: &InputSpec) -> Result<Beginning, Sour
             ),
         ));
     }
-    if ends_in_returns(body, spec.delimiter) {
+    if ends_in_returns(body, delimiter) {
         return Err(error(
             SourceErrorKind::LineEnds,
             Some(1),
@@ -246,11 +246,11 @@ fn begin(path: &PathBuf, name: &str, spec: &InputSpec) -> Result<Beginning, Sour
             "save it with line feeds, as every system does today",
         ));
     }
-    let (header, length, line) = header(body, name, spec.delimiter, before)?;
+    let (header, length, line) = header(body, name, delimiter, before)?;
     let mut rows = body[length..].to_vec();
-    if let Some(footer) = spec.footer {
+    if let Some(footer) = written.footer {
         // Types are found without it.
-        cut(&mut rows, spec.delimiter, footer, &name.into(), line);
+        cut(&mut rows, delimiter, footer, &name.into(), line);
     }
     Ok(Beginning {
         file: CsvFile {
@@ -263,8 +263,8 @@ fn begin(path: &PathBuf, name: &str, spec: &InputSpec) -> Result<Beginning, Sour
             rows_line: line,
             fields: vec![],
             width: 0,
-            delimiter: spec.delimiter,
-            footer: spec.footer.unwrap_or(0),
+            delimiter,
+            footer: written.footer.unwrap_or(0),
             left_out: LeftOut::default(),
         },
         header,

@@ -1,12 +1,12 @@
 //! A file's bytes as they are parsed: unpacked by the ending of its name or by their mark, and as UTF-8 whatever its
 //! encoding.
 
+use granum_core::port::{SourceError, SourceErrorKind};
 use std::fs::File;
 use std::io::{self, Read, Seek, SeekFrom};
 use std::path::Path;
 
 use encoding_rs::{Decoder, DecoderResult, Encoding, UTF_8, UTF_16BE, UTF_16LE};
-use granum_core::engine::{SourceError, SourceErrorKind};
 
 /// How a file's bytes become text.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

@@ -1,13 +1,15 @@
 //! The scanner and the splitter against slow twins and the usual library.
 
-use granum_core::engine::{InputSource, ReadRequest, SourceErrorKind};
-use granum_core::resolve::{InputColumn, InputSpec, ReadRule};
+use granum_core::port::{
+    InputColumn, InputSource, InputSpec, RawPart, ReadRequest, ReadRule, SourceErrorKind,
+};
 use granum_core::table::{Column, Lines};
 use granum_core::value::Type;
 use proptest::prelude::*;
 
 use super::part::{CsvPart, Layout, cell};
 use super::scan::last_record_end;
+use super::write::bytes_of;
 use super::*;
 
 /// A line with nothing in it but its end.
@@ -131,13 +133,12 @@ proptest! {
     fn what_is_written_is_read_again(
         rows in prop::collection::vec(prop::collection::vec("[a-c,\"\n\r é]{0,4}", 3), 0..8)
     ) {
-        use granum_core::engine::Encoder;
         let column = |at: usize| {
             let cells = rows.iter().map(|row| Some(row[at].clone()).filter(|cell| !cell.is_empty()));
             Column::Text(cells.collect())
         };
         let columns: Vec<Column> = (0..3).map(column).collect();
-        let text = String::from_utf8(CsvEncoder.encode(&columns, rows.len())).unwrap();
+        let text = String::from_utf8(bytes_of(&columns, rows.len())).unwrap();
         prop_assert_eq!(scanned(&text, b',').unwrap(), rows);
     }
 
@@ -149,7 +150,7 @@ proptest! {
         let mut part = part_of(&text, 1);
         let request = part.layout.request.clone();
         part.layout = std::sync::Arc::new(Layout { delimiter: 1, request });
-        let parsed = granum_core::engine::RawPart::parse(&part).unwrap();
+        let parsed = RawPart::parse(&part).unwrap();
         prop_assert_eq!(parsed.rows, records.len());
         let mut scanner = Scanner::new(text.as_bytes(), 1);
         let (mut row, mut start) = (0, 0);
@@ -191,8 +192,8 @@ fn rows_of_three() -> impl Strategy<Value = (Vec<Vec<String>>, String)> {
 }
 
 /// All columns of a part as texts, blanks as nothing.
-fn parsed(part: &CsvPart) -> Result<Vec<Vec<String>>, granum_core::engine::SourceError> {
-    let parsed = granum_core::engine::RawPart::parse(part)?;
+fn parsed(part: &CsvPart) -> Result<Vec<Vec<String>>, granum_core::port::SourceError> {
+    let parsed = RawPart::parse(part)?;
     let cell = |column: &Column, row| match column.scalar(row) {
         granum_core::value::Scalar::Text(text) => text,
         _ => String::new(),
@@ -237,7 +238,7 @@ proptest! {
         let columns = if swapped { vec![2, 0] } else { vec![0, 1, 2] };
         let request = ReadRequest { columns: vec![], fingerprints: vec![columns.clone()], aside: false };
         part.layout = std::sync::Arc::new(Layout { delimiter: b',', request });
-        let parsed = granum_core::engine::RawPart::parse(&part).unwrap();
+        let parsed = RawPart::parse(&part).unwrap();
         let Column::Decimal(prints, _) = &parsed.fingerprints[0] else { panic!() };
         for (at, row) in rows.iter().enumerate() {
             for (before, other) in rows[..at].iter().enumerate() {
@@ -252,7 +253,6 @@ proptest! {
         rows in prop::collection::vec((0_i64..3, prop::option::of(8_i64..12), "[a,]{0,2}"), 0..20),
         columns in prop::collection::vec(0_usize..3, 1..70)
     ) {
-        use granum_core::engine::Encoder;
         let wide: Vec<Column> = columns
             .iter()
             .map(|column| match column {
@@ -264,16 +264,15 @@ proptest! {
         let one_by_one: Vec<u8> = (0..rows.len())
             .flat_map(|row| {
                 let line: Vec<Column> = wide.iter().map(|column| column.slice(row, 1)).collect();
-                CsvEncoder.encode(&line, 1)
+                bytes_of(&line, 1)
             })
             .collect();
-        prop_assert_eq!(CsvEncoder.encode(&wide, rows.len()), one_by_one);
+        prop_assert_eq!(bytes_of(&wide, rows.len()), one_by_one);
     }
 }
 
 #[test]
 fn rows_beyond_a_block_have_their_cells_and_lines() {
-    use granum_core::engine::RawPart;
     let text: String = (0..10_000)
         .map(|row| if row == 5000 { "\"5000\n\",x\n".into() } else { format!("{row},x\n") })
         .collect();
@@ -302,7 +301,6 @@ fn part_of(text: &str, width: usize) -> CsvPart {
 
 #[test]
 fn rows_that_follow_line_by_line_need_no_list_of_lines() {
-    use granum_core::engine::RawPart;
     assert_eq!(part_of("a\nb\n", 1).parse().unwrap().lines, Lines::From(7));
     assert_eq!(part_of("a\n\nb\n", 1).parse().unwrap().lines, Lines::Each(vec![7, 9]));
     assert_eq!(part_of("\"a\nx\"\nb\n", 1).parse().unwrap().lines, Lines::Each(vec![7, 9]));
@@ -310,7 +308,6 @@ fn rows_that_follow_line_by_line_need_no_list_of_lines() {
 
 #[test]
 fn fingerprints_tell_cells_apart_and_take_quotes_away() {
-    use granum_core::engine::RawPart;
     let prints = |text: &str| {
         let mut part = part_of(text, 2);
         let request = ReadRequest { columns: vec![], fingerprints: vec![vec![0, 1]], aside: false };
@@ -328,19 +325,7 @@ fn fingerprints_tell_cells_apart_and_take_quotes_away() {
 }
 
 fn spec(rules: Vec<(String, ReadRule)>) -> InputSpec {
-    InputSpec {
-        name: "t".into(),
-        sources: vec!["t.csv".into()],
-        span: granum_core::lang::Span::default(),
-        encoding: None,
-        encoding_span: granum_core::lang::Span::default(),
-        header_at: None,
-        footer: None,
-        written_apart: vec![],
-        delimiter: b',',
-        filling_blanks: false,
-        reads: rules,
-    }
+    InputSpec { reads: rules, ..InputSpec::of_files("t".into(), vec![]) }
 }
 
 fn source(text: &str) -> (tempfile::TempDir, CsvSource) {
@@ -412,7 +397,6 @@ fn a_file_that_goes_away_is_missing() {
 
 #[test]
 fn numbers_and_days_are_written_with_all_their_places() {
-    use granum_core::engine::Encoder;
     let columns = [
         Column::decimal(vec![500, 500, -1, 0], None, granum_core::value::Scale(2)),
         Column::Date(vec![Some(0), Some(0), None, Some(20_000)].into()),
@@ -422,7 +406,7 @@ fn numbers_and_days_are_written_with_all_their_places() {
         Column::Integer(vec![7, 7, 7, -7].into()),
         Column::Blank(4),
     ];
-    let text = String::from_utf8(CsvEncoder.encode(&columns, 4)).unwrap();
+    let text = String::from_utf8(bytes_of(&columns, 4)).unwrap();
     assert_eq!(
         text,
         "5.00,1970-01-01,1970-01-01T00:00:00,true,1.5,7,\n\
@@ -430,7 +414,7 @@ fn numbers_and_days_are_written_with_all_their_places() {
          -0.01,,1970-01-01T00:00:01,true,1000000000000000000000,7,\n\
          0.00,2024-10-04,1970-01-01T00:00:00,true,0,-7,\n"
     );
-    assert_eq!(header(["a", "b,c", "d\"e"].into_iter()), b"a,\"b,c\",\"d\"\"e\"\n");
+    assert_eq!(write::header(["a", "b,c", "d\"e"].into_iter()), b"a,\"b,c\",\"d\"\"e\"\n");
 }
 
 #[test]

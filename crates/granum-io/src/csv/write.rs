@@ -1,9 +1,72 @@
 //! Rows → CSV: UTF-8, `\n`, quotes only where needed, decimals with all places, blank as nothing.
-use granum_core::engine::Encoder;
+use std::io::{self, Write};
+use std::sync::Arc;
+
+use granum_core::port::{Encoded, Encoder};
 use granum_core::table::{Column, Present};
+use granum_core::value::Type;
+
+use crate::formats::Writer;
+
+/// Writes a table as CSV.
+pub(crate) struct CsvWriter {
+    header: Vec<u8>,
+}
+
+impl CsvWriter {
+    pub fn new(columns: &[(String, Type)]) -> Self {
+        Self { header: header(columns.iter().map(|(name, _)| name.as_str())) }
+    }
+}
+
+impl Writer for CsvWriter {
+    fn encoder(&self) -> Arc<dyn Encoder> {
+        Arc::new(CsvEncoder)
+    }
+
+    fn begin(&mut self, out: &mut dyn Write) -> io::Result<()> {
+        out.write_all(&self.header)
+    }
+
+    fn take(&mut self, rows: Encoded, out: &mut dyn Write) -> io::Result<()> {
+        match rows {
+            Encoded::Bytes(bytes) => out.write_all(&bytes),
+            Encoded::Rows(columns, rows) => out.write_all(&bytes_of(&columns, rows)),
+        }
+    }
+
+    fn finish(&mut self, _: &mut dyn Write) -> io::Result<()> {
+        Ok(())
+    }
+}
 
 /// Makes CSV of rows.
 pub(crate) struct CsvEncoder;
+
+impl Encoder for CsvEncoder {
+    fn encode(&self, columns: &[Column], rows: usize) -> Encoded {
+        Encoded::Bytes(bytes_of(columns, rows))
+    }
+}
+
+/// The lines of rows.
+///
+/// Each row begins as the row before: units of one line, and lines of one order, mostly repeat it, and
+/// bytes are copied faster than they are made.
+pub(super) fn bytes_of(columns: &[Column], rows: usize) -> Vec<u8> {
+    let changes = changes(columns, rows);
+    let writers: Vec<CellWriter<'_>> = columns
+        .iter()
+        .map(|column| CellWriter { column, present: column.present(), alone: columns.len() == 1 })
+        .collect();
+    let mut line = Line::new(columns.len());
+    let mut out = Vec::with_capacity(rows * columns.len() * 8);
+    for (row, changed) in changes.into_iter().enumerate() {
+        line.change(changed, &writers, row);
+        out.extend_from_slice(&line.bytes);
+    }
+    out
+}
 
 /// The header line.
 pub(crate) fn header<'a>(names: impl Iterator<Item = &'a str>) -> Vec<u8> {
@@ -16,29 +79,6 @@ pub(crate) fn header<'a>(names: impl Iterator<Item = &'a str>) -> Vec<u8> {
     }
     out.push(b'\n');
     out
-}
-
-impl Encoder for CsvEncoder {
-    /// Each row begins as the row before: units of one line, and lines of one order, mostly repeat
-    /// it, and bytes are copied faster than they are made.
-    fn encode(&self, columns: &[Column], rows: usize) -> Vec<u8> {
-        let changes = changes(columns, rows);
-        let writers: Vec<CellWriter<'_>> = columns
-            .iter()
-            .map(|column| CellWriter {
-                column,
-                present: column.present(),
-                alone: columns.len() == 1,
-            })
-            .collect();
-        let mut line = Line::new(columns.len());
-        let mut out = Vec::with_capacity(rows * columns.len() * 8);
-        for (row, changed) in changes.into_iter().enumerate() {
-            line.change(changed, &writers, row);
-            out.extend_from_slice(&line.bytes);
-        }
-        out
-    }
 }
 
 /// So many columns are watched for changes; those behind them count as changed.

@@ -1,7 +1,8 @@
 //! `draft`: a first plan from files.
 
 use granum_core::draft::{DraftedFiles, draft};
-use granum_core::engine::{RunError, SourceError};
+use granum_core::engine::RunError;
+use granum_core::port::SourceError;
 use granum_io::Files;
 
 use super::files::{self, Looked};
@@ -63,7 +64,8 @@ fn drafted(
             Some(looked) => files::open(folder, "", &[looked], false)?.1.shape().columns,
             None => vec![],
         };
-        let own = DraftedFiles { filling, ..looked.map(files::written_as).unwrap_or_default() };
+        let written = looked.map(files::written_as).unwrap_or_default();
+        let own = DraftedFiles { filling, written, ..DraftedFiles::default() };
         let bare =
             |group: &DraftedFiles| DraftedFiles { paths: vec![], columns: vec![], ..group.clone() };
         let at = groups.iter().position(|group| bare(group) == own).unwrap_or_else(|| {

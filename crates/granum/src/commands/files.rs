@@ -1,9 +1,7 @@
 //! Opens files of which no plan says anything yet.
 
-use granum_core::draft::DraftedFiles;
-use granum_core::engine::{InputSource, SourceError, SourceErrorKind, Sources};
-use granum_core::resolve::{InputSpec, WrittenApart};
-use granum_io::{Files, Look, Written, shown_name};
+use granum_core::port::{InputSource, InputSpec, SourceError, SourceErrorKind, Sources, Written};
+use granum_io::{Files, Look, shown_name};
 
 use super::{Exit, Printer};
 use crate::args::Format;
@@ -32,21 +30,10 @@ pub(super) fn open(
 ) -> Result<(InputSpec, Box<dyn InputSource>), SourceError> {
     let sources = looked.iter().map(|looked| looked.file.clone()).collect();
     let mut spec = InputSpec::of_files(name.to_owned(), sources);
-    if let Some(first) = looked.first() {
-        spec.delimiter = first.look.delimiter as u8;
-        spec.encoding.clone_from(&first.look.named_encoding);
-        spec.header_at = first.look.header_at;
-        spec.footer = first.look.footer;
-    }
-    for one in looked {
-        let apart = WrittenApart {
-            delimiter: one.look.delimiter as u8,
-            encoding: one.look.named_encoding.clone(),
-            header_at: one.look.header_at,
-            footer: one.look.footer,
-        };
-        spec.written_apart.push((one.file.clone(), apart));
-    }
+    // Files of one pattern are written alike; others are known by their names.
+    spec.written = looked.first().map(|first| written_as(first)).unwrap_or_default();
+    let written = |looked: &&Looked| (shown_name(&looked.file).to_owned(), written_as(looked));
+    spec.apart = looked.iter().map(written).collect();
     spec.filling_blanks = filling;
     let source = files.open(&spec)?;
     Ok((spec, source))
@@ -94,13 +81,13 @@ pub(super) fn failed(printer: &mut Printer, format: Format, error: &SourceError)
 }
 
 /// How a file is written, as a plan has to say it.
-pub(super) fn written_as(looked: &Looked) -> DraftedFiles {
+pub(super) fn written_as(looked: &Looked) -> Written {
     let look = &looked.look;
-    DraftedFiles {
-        delimiter: Some(look.delimiter).filter(|sign| *sign != ','),
+    Written {
+        // A comma is not said.
+        delimiter: Some(look.delimiter as u8).filter(|sign| *sign != b','),
         encoding: look.named_encoding.clone(),
         header_at: look.header_at,
         footer: look.footer,
-        ..DraftedFiles::default()
     }
 }

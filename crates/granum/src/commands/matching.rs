@@ -3,8 +3,9 @@
 use clap::CommandFactory;
 use clap::error::ErrorKind;
 use granum_core::draft::{DraftedFiles, Side, linked};
-use granum_core::engine::{Matched, Matching, RunError, SourceError, match_link};
+use granum_core::engine::{Matched, Matching, RunError, match_link};
 use granum_core::lang::{PlanTree, parse, plan_name};
+use granum_core::port::SourceError;
 use granum_core::relate::table_name;
 use granum_core::survey::{EXACT, survey};
 use granum_core::value::Type;
@@ -147,7 +148,8 @@ impl End {
     fn side(&self) -> Side {
         let files = DraftedFiles {
             paths: vec![self.looked.file.clone()],
-            ..files::written_as(&self.looked)
+            written: files::written_as(&self.looked),
+            ..DraftedFiles::default()
         };
         let reads = self.columns.iter().filter_map(|(column, _, read)| {
             let text = self.as_text.contains(column).then(|| "text".to_owned());

@@ -2,7 +2,7 @@
 
 use std::path::PathBuf;
 
-use granum_core::engine::{InputSource, SourceError, SourceErrorKind};
+use granum_core::port::{InputSource, SourceError, SourceErrorKind};
 use granum_core::relate::{
     FoundParts, Grouped, Related, Relations, find_names, group, relate, together,
 };

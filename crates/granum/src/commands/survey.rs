@@ -1,6 +1,6 @@
 //! `survey`: what is in files.
 
-use granum_core::engine::SourceError;
+use granum_core::port::SourceError;
 use granum_core::survey::{EXACT, Survey, survey};
 use granum_io::{Files, Look};
 use serde_json::Value;

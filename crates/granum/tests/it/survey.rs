@@ -190,3 +190,13 @@ fn threads_change_nothing() {
         assert_eq!(run("1"), run("4"), "{command}");
     }
 }
+
+#[test]
+fn files_of_one_pattern_are_read_as_the_first_is_written() {
+    let folder = Folder::new();
+    folder.file("d/x.csv", "a;b\n1;2\n").file("d/y.csv", "a;b\n3;4\n");
+    folder
+        .granum(&["survey", "d/*.csv"])
+        .code(0)
+        .says("d/*.csv \u{b7} 2 rows, 2 columns \u{b7} UTF-8, fields by semicolon, lines by \\n\n");
+}

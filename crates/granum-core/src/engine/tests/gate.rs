@@ -4,8 +4,9 @@ use std::collections::HashMap;
 use std::sync::atomic::Ordering;
 
 use super::memory::{Kept, Memory, run_texts};
-use crate::engine::{RunError, Silent, Want, run};
+use crate::engine::{RunError, Want, run};
 use crate::lang::parse;
+use crate::port::Silent;
 
 const PLAN: &str = "input t from \"t\"\n  grain k\ntable a from t\ntable b from t\n\
                     output a to \"a.csv\"\noutput b to \"b.csv\"\n";

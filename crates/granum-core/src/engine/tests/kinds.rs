@@ -4,8 +4,9 @@
 use std::collections::HashMap;
 
 use super::memory::{Memory, run_texts};
-use crate::engine::{RunError, Silent, Want, run};
+use crate::engine::{RunError, Want, run};
 use crate::lang::{Diagnostic, DiagnosticKind, parse};
+use crate::port::Silent;
 use crate::tally::{Problem, RowReason};
 
 const KINDS: [DiagnosticKind; 12] = [

@@ -6,7 +6,10 @@ use std::sync::{Arc, Mutex};
 
 use crate::engine::*;
 use crate::lang::parse;
-use crate::resolve::{InputShape, InputSpec};
+use crate::port::{
+    Encoded, Encoder, InputShape, InputSource, InputSpec, Output, OutputError, Outputs, Part,
+    PartReader, RawPart, ReadRequest, Silent, SourceError, Sources,
+};
 use crate::table::{Column, Lines};
 use crate::tally::Report;
 use crate::value::{Found, Scalar, Scale, Type};
@@ -140,7 +143,7 @@ struct KeptFile {
 struct Plain;
 
 impl Encoder for Plain {
-    fn encode(&self, columns: &[Column], rows: usize) -> Vec<u8> {
+    fn encode(&self, columns: &[Column], rows: usize) -> Encoded {
         let mut out = vec![];
         for row in 0..rows {
             for (at, column) in columns.iter().enumerate() {
@@ -151,7 +154,7 @@ impl Encoder for Plain {
             }
             out.push(b'\n');
         }
-        out
+        Encoded::Bytes(out)
     }
 }
 
@@ -171,8 +174,9 @@ impl Output for KeptFile {
     fn encoder(&self) -> Arc<dyn Encoder> {
         Arc::new(Plain)
     }
-    fn write(&mut self, bytes: &[u8]) -> Result<(), OutputError> {
-        self.text.extend_from_slice(bytes);
+    fn take(&mut self, rows: Encoded) -> Result<(), OutputError> {
+        let Encoded::Bytes(bytes) = rows else { panic!("rows that nothing encoded") };
+        self.text.extend_from_slice(&bytes);
         Ok(())
     }
     fn complete(&mut self) -> Result<u64, OutputError> {

@@ -3,8 +3,9 @@
 use std::collections::HashMap;
 
 use super::memory::Memory;
-use crate::engine::{RunError, Showing, Shown, Silent, show};
+use crate::engine::{RunError, Showing, Shown, show};
 use crate::lang::{Diagnostic, DiagnosticKind, Span, parse};
+use crate::port::Silent;
 
 const PLAN: &str = "param least integer = 2\ninput a from \"a\"\n  grain k\ninput b from \"b\"\n  grain k\n\
                     link a to b on k complete\ntable t from a\n  keep k >= least\n";

@@ -1,13 +1,95 @@
-//! What the engine asks of the world outside: files to read, places to write, someone to tell.
+//! Inputs: what is asked of files, and the typed rows that they give, each with its place.
 
 use std::sync::Arc;
 
 use serde::Serialize;
 
-use crate::resolve::{InputColumn, InputShape, InputSpec};
+use crate::lang::{Otherwise, Span};
 use crate::table::{Column, Lines, Place};
 use crate::tally::BadCell;
 use crate::value::Type;
+
+/// What an input asks of its files.
+#[derive(Debug, Clone, PartialEq)]
+pub struct InputSpec {
+    /// The input's name in the plan.
+    pub name: String,
+    /// Paths and globs as written.
+    pub sources: Vec<String>,
+    /// Where the sources stand in the plan.
+    pub span: Span,
+    /// How the files are written, as far as the plan says it.
+    pub written: Written,
+    /// Where the plan says the encoding.
+    pub encoding_span: Span,
+    /// Of files that are written in another way than the others, by their paths. No plan says so.
+    pub apart: Vec<(String, Written)>,
+    /// Whether a column that a source lacks is blank there.
+    pub filling_blanks: bool,
+    /// What `read` says of columns, by name.
+    pub reads: Vec<(String, ReadRule)>,
+}
+
+/// How files are written, as far as somebody has said it. What it means, and what holds where nothing is
+/// said, is the matter of the format that reads them.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Written {
+    /// The sign between fields.
+    pub delimiter: Option<u8>,
+    /// How letters are written, as a plan names it.
+    pub encoding: Option<String>,
+    /// The line of the header.
+    pub header_at: Option<u64>,
+    /// How many records at the end of each file are left out.
+    pub footer: Option<u64>,
+}
+
+impl InputSpec {
+    /// Files of which nothing is said but their paths.
+    pub fn of_files(name: String, sources: Vec<String>) -> Self {
+        Self {
+            name,
+            sources,
+            span: Span::default(),
+            written: Written::default(),
+            encoding_span: Span::default(),
+            apart: vec![],
+            filling_blanks: false,
+            reads: vec![],
+        }
+    }
+}
+
+/// How the cells of a column become values.
+#[derive(Debug, Clone, PartialEq)]
+pub struct ReadRule {
+    /// The type they get.
+    pub ty: Type,
+    /// `strptime` formats, tried in order; empty for ISO 8601.
+    pub formats: Vec<String>,
+    /// What becomes of a cell that cannot be read.
+    pub otherwise: Otherwise,
+    /// Where it stands in the plan.
+    pub span: Span,
+}
+
+/// A column that is read: its place among the input's columns, its type, and how it is read.
+#[derive(Debug, Clone, PartialEq)]
+pub struct InputColumn {
+    /// The column's number in [`InputShape::columns`].
+    pub column: usize,
+    /// The type of its values.
+    pub ty: Type,
+    /// What `read` says; without it the type is what the cells were found to be.
+    pub rule: Option<ReadRule>,
+}
+
+/// What is known of an input's files before their rows are read.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct InputShape {
+    /// The columns of the stacked files, and the type that each has when nothing is said.
+    pub columns: Vec<(String, Type)>,
+}
 
 /// Opens the files of inputs.
 pub trait Sources: Sync {
@@ -160,74 +242,4 @@ pub struct SourceError {
     pub message: String,
     /// What to do.
     pub help: String,
-}
-
-/// Takes results to their places.
-pub trait Outputs: Sync {
-    /// Prepares to write rows of these columns to a path. Nothing is seen there until
-    /// [`Output::publish`].
-    ///
-    /// # Errors
-    /// A place that cannot be written to.
-    fn begin(&self, path: &str, columns: &[(String, Type)])
-    -> Result<Box<dyn Output>, OutputError>;
-}
-
-/// One file on its way. Dropped before it is published, it leaves no trace.
-pub trait Output: Send + Sync {
-    /// What makes bytes of rows.
-    fn encoder(&self) -> Arc<dyn Encoder>;
-    /// Takes bytes in the order of the rows.
-    ///
-    /// # Errors
-    /// What the system says, such as that a disk is full.
-    fn write(&mut self, bytes: &[u8]) -> Result<(), OutputError>;
-    /// All bytes have been given: sees to it that they are kept.
-    ///
-    /// # Errors
-    /// The same.
-    fn complete(&mut self) -> Result<u64, OutputError>;
-    /// Puts the file in its place; what stood there is kept aside.
-    ///
-    /// # Errors
-    /// The same; then what stood in its place stands there still.
-    fn publish(&mut self) -> Result<(), OutputError>;
-    /// Undoes [`Output::publish`]: what stood there stands there again.
-    fn withdraw(&mut self);
-    /// Everything is in its place: what was kept aside can go.
-    fn settle(&mut self);
-}
-
-/// Makes bytes of rows, on any thread, for rows in any order.
-pub trait Encoder: Send + Sync {
-    /// The bytes of these rows.
-    fn encode(&self, columns: &[Column], rows: usize) -> Vec<u8>;
-}
-
-/// Why a file cannot be written.
-#[derive(Debug, Clone, PartialEq, Serialize, thiserror::Error)]
-#[error("{path}: {message}")]
-pub struct OutputError {
-    /// The path as the plan has it.
-    pub path: String,
-    /// What is wrong.
-    pub message: String,
-    /// What to do.
-    pub help: String,
-}
-
-/// Is told how a run goes on.
-pub trait Observer: Sync {
-    /// What is being done now, and how many bytes or rows it will take (0 if not known).
-    fn stage(&self, what: &str, size: u64);
-    /// So many more are done.
-    fn advance(&self, done: u64);
-}
-
-/// An observer that nobody is told by.
-pub struct Silent;
-
-impl Observer for Silent {
-    fn stage(&self, _what: &str, _size: u64) {}
-    fn advance(&self, _done: u64) {}
 }

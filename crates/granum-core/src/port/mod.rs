@@ -1,0 +1,13 @@
+//! What is asked of the world outside: files to read, places to write, someone to tell. Each kind of file
+//! or place stands behind these, and nothing here knows of any.
+
+mod input;
+mod observer;
+mod output;
+
+pub use input::{
+    CellTrouble, InputColumn, InputShape, InputSource, InputSpec, Part, PartReader, RawPart,
+    ReadRequest, ReadRule, SourceError, SourceErrorKind, Sources, Written,
+};
+pub use observer::{Observer, Silent};
+pub use output::{Encoded, Encoder, Output, OutputError, Outputs};

@@ -1,0 +1,71 @@
+//! Outputs: batches of finished columns on their way to a place, where they appear whole or not at all.
+
+use std::sync::Arc;
+
+use serde::Serialize;
+
+use crate::table::Column;
+use crate::value::Type;
+
+/// Takes results to their places.
+pub trait Outputs: Sync {
+    /// Prepares to write rows of these columns to a path. Nothing is seen there until
+    /// [`Output::publish`].
+    ///
+    /// # Errors
+    /// A place that cannot be written to.
+    fn begin(&self, path: &str, columns: &[(String, Type)])
+    -> Result<Box<dyn Output>, OutputError>;
+}
+
+/// One file on its way. Dropped before it is published, it leaves no trace.
+pub trait Output: Send + Sync {
+    /// What prepares rows.
+    fn encoder(&self) -> Arc<dyn Encoder>;
+    /// Takes rows in their order, as its encoder left them.
+    ///
+    /// # Errors
+    /// What the system says, such as that a disk is full.
+    fn take(&mut self, rows: Encoded) -> Result<(), OutputError>;
+    /// All rows have been given: sees to it that they are kept. Gives how many bytes there are.
+    ///
+    /// # Errors
+    /// The same.
+    fn complete(&mut self) -> Result<u64, OutputError>;
+    /// Puts the file in its place; what stood there is kept aside.
+    ///
+    /// # Errors
+    /// The same; then what stood in its place stands there still.
+    fn publish(&mut self) -> Result<(), OutputError>;
+    /// Undoes [`Output::publish`]: what stood there stands there again.
+    fn withdraw(&mut self);
+    /// Everything is in its place: what was kept aside can go.
+    fn settle(&mut self);
+}
+
+/// Prepares rows for an output, on any thread and in any order: what can be done of them alone.
+pub trait Encoder: Send + Sync {
+    /// A batch of rows: finished columns of one length.
+    fn encode(&self, columns: &[Column], rows: usize) -> Encoded;
+}
+
+/// Rows as an encoder leaves them to its output.
+#[derive(Debug, Clone)]
+pub enum Encoded {
+    /// Their bytes, where each row is written by itself.
+    Bytes(Vec<u8>),
+    /// The columns as they were, for a format that must see rows in order.
+    Rows(Vec<Column>, usize),
+}
+
+/// Why a file cannot be written.
+#[derive(Debug, Clone, PartialEq, Serialize, thiserror::Error)]
+#[error("{path}: {message}")]
+pub struct OutputError {
+    /// The path as the plan has it.
+    pub path: String,
+    /// What is wrong.
+    pub message: String,
+    /// What to do.
+    pub help: String,
+}
