@@ -48,7 +48,7 @@ for _ in $(seq "$runs"); do
   r=$("$granum" survey "$largest" -v 2>&1 >/dev/null | awk '/reading/ {print $1}')
   reading_s=$(awk "BEGIN{print ($r<$reading_s)?$r:$reading_s}")
 done
-# Gathering all lines by a two-column key with four aggregates, beside reading the same columns.
+# Grouping all lines by a two-column key with four aggregates, beside reading the same columns.
 cat >"$dir/read.granum" <<'PLAN'
 input lines from "data/lines.csv"
   track quantity, unit_price, discount
@@ -232,8 +232,8 @@ awk -v orders="$orders" -v in_b="$bytes_in" -v out_b="$bytes_out" -v p="$parse_s
   printf "%-34s %9.2f %9.2f\n", "granum survey lines.csv, whole", s, s / l
   printf "%-34s %9.0f\n", "peak memory of survey, MB", sk/1e3
   printf "%-34s %9.2f\n", "granum check reads lines.csv", rd
-  printf "%-34s %9.2f %9.2f\n", "and gathers them, to reading", ga, ga / rd
-  printf "%-34s %9.0f %9.2f\n", "peak memory of gathering, MB", gak/1e3, gak / rdk
+  printf "%-34s %9.2f %9.2f\n", "and groups them, to reading", ga, ga / rd
+  printf "%-34s %9.0f %9.2f\n", "peak memory of grouping, MB", gak/1e3, gak / rdk
   printf "%-34s %9.2f\n", "granum check, orders of months", mo
   printf "%-34s %9.0f\n", "peak memory of it, MB", mok/1e3
   printf "%-34s %9.2f\n", "granum relate, all files", rel

@@ -29,7 +29,7 @@ pub(super) struct TreeEnd {
     pub totals: HashMap<usize, AllRows>,
     /// Tables that are kept.
     pub tables: Vec<(usize, Table)>,
-    /// The rows of totals: finished columns.
+    /// Total rows: finished columns.
     pub total_rows: Vec<(usize, Batch)>,
     /// Where the rows of the input stand, if the tree began by reading one.
     pub places: Option<Places>,
@@ -65,7 +65,7 @@ pub(super) fn run_tree(
             problems: vec![],
         },
         troubles: vec![],
-        totals: HashMap::new(),
+        total_rows: HashMap::new(),
         outputs,
     };
     let feed = match reading {
@@ -113,8 +113,8 @@ struct TreeRun<'a> {
     places: Option<Places>,
     end: TreeEnd,
     troubles: Vec<(usize, usize, Trouble)>,
-    /// The totals' rows of tables on their way.
-    totals: HashMap<usize, Batch>,
+    /// The total rows of tables on their way.
+    total_rows: HashMap<usize, Batch>,
     outputs: &'a mut [Option<Box<dyn Output>>],
 }
 
@@ -133,7 +133,7 @@ impl TreeRun<'_> {
                 Ok((rows, None)) => all.push((*leaf, rows)),
                 Ok((rows, Some((sum, total)))) => {
                     self.end.sums[at].steps[leaf.spot.step].absorb(&sum);
-                    self.totals.extend(total.map(|total| (at, total)));
+                    self.total_rows.extend(total.map(|total| (at, total)));
                     all.push((*leaf, rows));
                 }
                 Err(problem) => self.fail(at, problem),
@@ -193,7 +193,7 @@ impl TreeRun<'_> {
         write(self.outputs, encoded).map_err(Stop::Output)?;
         self.read_to_the_end(segment, feed);
         self.units_troubles();
-        self.pass_totals(segment)?;
+        self.pass_total_rows(segment)?;
         Ok(collected)
     }
 
@@ -221,13 +221,13 @@ impl TreeRun<'_> {
     fn whole_step(&mut self, spot: Spot, batch: &mut Batch) -> Result<(), Problem> {
         let Spot { at, step } = spot;
         let zeros = AtomicU64::new(0);
-        let mut total = self.totals.remove(&at);
+        let mut total = self.total_rows.remove(&at);
         let naming = Naming { input: self.input, places: self.places.as_ref() };
         let runner = self.context.runner(self.tree.tables[at], step, naming, &zeros);
         runner.release(batch);
-        let on = OnRows { batch, total: total.as_mut() };
+        let on = OnRows { batch, total_row: total.as_mut() };
         let left = runner.plan().steps[step].step.work().work(&runner, on)?;
-        self.totals.extend(left.total.or(total).map(|total| (at, total)));
+        self.total_rows.extend(left.total_row.or(total).map(|total| (at, total)));
         self.end.sums[at].zero_divisions += zeros.into_inner();
         if let Some(sum) = &left.sum {
             self.end.sums[at].steps[step].absorb(sum);
@@ -235,12 +235,13 @@ impl TreeRun<'_> {
         Ok(())
     }
 
-    /// Sends totals' rows through the steps of their own tables. Nothing but outputs sees them, behind
+    /// Sends total rows through the steps of their own tables. Nothing but outputs sees them, behind
     /// all other rows.
-    fn pass_totals(&mut self, segment: &Segment) -> Result<(), Stop> {
+    fn pass_total_rows(&mut self, segment: &Segment) -> Result<(), Stop> {
         for branch in &segment.branches {
             let at = branch.at;
-            let Some(mut total) = self.totals.remove(&at).filter(|_| !self.end.failed[at]) else {
+            let Some(mut total) = self.total_rows.remove(&at).filter(|_| !self.end.failed[at])
+            else {
                 continue;
             };
             let naming = Naming { input: self.input, places: self.places.as_ref() };
@@ -251,7 +252,7 @@ impl TreeRun<'_> {
                 continue;
             }
             if !matches!(branch.end, End::Finished { .. }) {
-                self.totals.insert(at, total);
+                self.total_rows.insert(at, total);
                 continue;
             }
             let id = tree.tables[at];

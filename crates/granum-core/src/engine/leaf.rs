@@ -5,7 +5,7 @@ use super::passing::Arrived;
 use super::tree::{Leaf, LeafKind, Tree};
 use crate::bug::{Sure, bug};
 use crate::resolve::Plan;
-use crate::step::{GatherStep, Gathering, StepSum};
+use crate::step::{GroupStep, GroupsSoFar, StepSum};
 use crate::table::{Batch, Stack};
 use crate::tally::Problem;
 
@@ -21,13 +21,13 @@ pub(super) enum Collected<'p> {
         before: Option<Batch>,
     },
     Groups {
-        gathering: Box<Gathering<'p>>,
+        groups: Box<GroupsSoFar<'p>>,
         /// Groups that have no value are told when it is known that no row before them failed.
         fault: Option<Problem>,
     },
 }
 
-/// What a step leaves that worked on rows as they came: for the tally, and the total's row.
+/// What a step leaves that worked on rows as they came: for the tally, and the total row.
 pub(super) type WorkedOn = (StepSum, Option<Batch>);
 
 impl<'p> Collected<'p> {
@@ -39,17 +39,17 @@ impl<'p> Collected<'p> {
         let table = &plan.tables[tree.tables[leaf.spot.at].0];
         let step = leaf.spot.step;
         let plan = table.steps[step].step.work().groups().sure("the groups of a step");
-        let gathering = Box::new(Gathering::new(GatherStep { step, plan, table }));
-        Self::Groups { gathering, fault: None }
+        let groups = Box::new(GroupsSoFar::new(GroupStep { step, plan, table }));
+        Self::Groups { groups, fault: None }
     }
 
     /// Takes what a batch brought.
     pub fn take(&mut self, arrived: Arrived) {
         match (self, arrived) {
             (Self::Rows { parts, .. }, Arrived::Rows(batch)) => parts.push(batch),
-            (Self::Groups { gathering, fault }, Arrived::Groups(partial)) => {
+            (Self::Groups { groups, fault }, Arrived::Groups(partial)) => {
                 if fault.is_none() {
-                    *fault = partial.and_then(|partial| gathering.absorb(partial)).err();
+                    *fault = partial.and_then(|partial| groups.absorb(partial)).err();
                 }
             }
             _ => bug("rows came where groups were awaited"),
@@ -78,8 +78,8 @@ impl<'p> Collected<'p> {
         match self {
             Self::Rows { stack, before, .. } => Ok((stack.finish(before), None)),
             Self::Groups { fault: Some(fault), .. } => Err(fault),
-            Self::Groups { gathering, fault: None } => {
-                let (rows, sum, total) = gathering.finish()?;
+            Self::Groups { groups, fault: None } => {
+                let (rows, sum, total) = groups.finish()?;
                 Ok((rows, Some((sum, total))))
             }
         }

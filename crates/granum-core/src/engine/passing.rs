@@ -108,7 +108,7 @@ pub(super) fn through(
         let zeros = AtomicU64::new(0);
         let runner = way.context.runner(way.tree.tables[at], step, way.naming, &zeros);
         let work = runner.plan().steps[step].step.work();
-        let left = work.work(&runner, OnRows { batch, total: None })?;
+        let left = work.work(&runner, OnRows { batch, total_row: None })?;
         passed.steps.extend(left.sum.map(|sum| (at, step, sum)));
         if !left.troubles.is_empty() {
             passed.troubles.push((at, step, left.troubles));

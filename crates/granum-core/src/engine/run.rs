@@ -147,7 +147,7 @@ pub(super) struct Run<'a> {
     pub(super) failed: HashSet<Work>,
     /// What goes when; nothing where all is looked at afterwards.
     lifetimes: Lifetimes,
-    /// The rows of totals, by table: finished columns.
+    /// Total rows, by table: finished columns.
     pub total_rows: HashMap<TableId, Batch>,
     pub problems: Vec<Problem>,
 }

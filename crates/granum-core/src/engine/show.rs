@@ -183,7 +183,7 @@ fn shown(plan: &Plan, run: Run<'_>, id: TableId, link: Option<LinkId>, showing: 
         };
         shown.columns.push((name.clone(), column));
     }
-    // The total's row stands behind the others.
+    // The total row stands behind the others.
     if let Some(total) = run.total_rows.get(&id) {
         for ((_, column), total) in shown.columns.iter_mut().zip(&total.slots) {
             if let Some(total) = total {

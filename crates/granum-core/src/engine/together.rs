@@ -2,12 +2,12 @@
 //!
 //! A table that others are made from is never held if it can be fed to all of them as it passes. It
 //! cannot where one of them waits for another (a link from one to the other, say), nor is anything won
-//! where two of them would each gather all its rows.
+//! where two of them would each hold all its rows.
 
 use std::collections::HashMap;
 
 use super::demand::{Demand, Work, needs};
-use super::tree::gathers_all;
+use super::tree::holds_all;
 use crate::bug::Sure;
 use crate::resolve::Plan;
 use crate::table::TableId;
@@ -16,15 +16,15 @@ use crate::table::TableId;
 /// the work in its last order: in place of the tables that are made together stands the first.
 pub(super) fn decide(plan: &Plan, demand: &mut Demand) {
     let mut joined = Joined::new(plan, demand);
-    let mut gathers = vec![false; plan.tables.len()];
+    let mut holds = vec![false; plan.tables.len()];
     for work in demand.order.clone().into_iter().rev() {
         let Work::Table(table) = work else { continue };
         let fed = &demand.tables[table.0].feeds;
         let held = demand.tables[table.0].whole
-            || fed.iter().filter(|fed| gathers[fed.0]).count() > 1
+            || fed.iter().filter(|fed| holds[fed.0]).count() > 1
             || !joined.join(table, fed);
-        gathers[table.0] = gathers_all(plan, table)
-            .unwrap_or_else(|| held || fed.iter().any(|fed| gathers[fed.0]));
+        holds[table.0] =
+            holds_all(plan, table).unwrap_or_else(|| held || fed.iter().any(|fed| holds[fed.0]));
         demand.tables[table.0].whole = held;
     }
     demand.order = joined.order();

@@ -134,9 +134,9 @@ fn waits_for(plan: &Plan, table: TableId, step: usize) -> LeafKind {
     }
 }
 
-/// Whether a table that is made from another as it passes gathers its rows before any of them has
+/// Whether a table that is made from another as it passes holds all its rows before any of them has
 /// gone: then it holds as much as the other would.
-pub(super) fn gathers_all(plan: &Plan, table: TableId) -> Option<bool> {
+pub(super) fn holds_all(plan: &Plan, table: TableId) -> Option<bool> {
     for (at, step) in plan.tables[table.0].steps.iter().enumerate() {
         let work = step.step.work();
         if work.pace() == Pace::Whole {

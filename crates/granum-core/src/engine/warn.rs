@@ -85,14 +85,14 @@ impl Run<'_> {
                     most,
                 })
             }
-            MistakePlan::SharedName { key, of, name, id, gather } => {
+            MistakePlan::SharedName { key, of, name, id, group } => {
                 let table = self.world.tables[of.0].as_ref()?;
                 let names = table.columns[*name].clone().sure("the names that are looked at");
                 let (groups, firsts) = number(vec![names.clone()], table.rows);
                 let names = names.take(&firsts.into());
                 let of_plan = &self.plan.tables[of.0];
                 let (id, _) = &of_plan.columns[*id];
-                shared_name((key, gather), (&of_plan.name, id), &names, &groups.sizes())
+                shared_name((key, group), (&of_plan.name, id), &names, &groups.sizes())
             }
         }
     }

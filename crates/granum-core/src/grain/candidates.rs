@@ -12,7 +12,8 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 use rayon::prelude::*;
 
-use super::groups::{Blanks, Groups};
+use super::partition::Partition;
+use crate::link::BlankKeys;
 use crate::table::Codes;
 
 /// Sets have so many columns at most.
@@ -67,7 +68,7 @@ pub(crate) struct Near {
 pub(crate) struct Grouping<'a> {
     columns: &'a [Candidate<'a>],
     rows: usize,
-    known: Mutex<HashMap<usize, Arc<Groups>>>,
+    known: Mutex<HashMap<usize, Arc<Partition>>>,
 }
 
 impl<'a> Grouping<'a> {
@@ -76,21 +77,22 @@ impl<'a> Grouping<'a> {
     }
 
     /// Rows with equal values in a set of columns, where a blank equals nothing.
-    pub fn groups(&self, set: &[usize]) -> Groups {
+    pub fn groups(&self, set: &[usize]) -> Partition {
         // The column with most values goes first: it leaves the least to the others.
         let mut set = set.to_vec();
         set.sort_by_key(|at| std::cmp::Reverse(self.columns[*at].distinct));
-        let Some((first, rest)) = set.split_first() else { return Groups::of_all(self.rows) };
+        let Some((first, rest)) = set.split_first() else { return Partition::of_all(self.rows) };
         let begin = self.by(*first);
         let Some((second, rest)) = rest.split_first() else { return begin.as_ref().clone() };
-        let groups = begin.split(self.columns[*second].codes, Blanks::Apart);
-        rest.iter().fold(groups, |groups, at| groups.split(self.columns[*at].codes, Blanks::Apart))
+        let groups = begin.split(self.columns[*second].codes, BlankKeys::Apart);
+        rest.iter()
+            .fold(groups, |groups, at| groups.split(self.columns[*at].codes, BlankKeys::Apart))
     }
 
-    fn by(&self, at: usize) -> Arc<Groups> {
+    fn by(&self, at: usize) -> Arc<Partition> {
         let mut known = self.known.lock().unwrap_or_else(PoisonError::into_inner);
         let column = &self.columns[at];
-        let make = || Arc::new(Groups::of(column.codes, column.distinct, Blanks::Apart));
+        let make = || Arc::new(Partition::of(column.codes, column.distinct, BlankKeys::Apart));
         known.entry(at).or_insert_with(make).clone()
     }
 
@@ -104,17 +106,22 @@ impl<'a> Grouping<'a> {
         let Some((first, rest)) = order.split_first() else { return vec![] };
         let begin = match column(*first).blanks {
             0 => self.by(*first),
-            _ => Arc::new(Groups::of(column(*first).codes, column(*first).distinct, Blanks::Equal)),
+            _ => Arc::new(Partition::of(
+                column(*first).codes,
+                column(*first).distinct,
+                BlankKeys::Equal,
+            )),
         };
         let Some((second, rest)) = rest.split_first() else { return pairs(&begin) };
-        let groups = begin.split(column(*second).codes, Blanks::Equal);
-        let split = |groups: Groups, at: &usize| groups.split(column(*at).codes, Blanks::Equal);
+        let groups = begin.split(column(*second).codes, BlankKeys::Equal);
+        let split =
+            |groups: Partition, at: &usize| groups.split(column(*at).codes, BlankKeys::Equal);
         pairs(&rest.iter().fold(groups, split))
     }
 }
 
 /// Each row of a group but the first, with the first.
-fn pairs(groups: &Groups) -> Vec<(u32, u32)> {
+fn pairs(groups: &Partition) -> Vec<(u32, u32)> {
     let pairs = |rows: &[u32]| rows[1..].iter().map(|row| (*row, rows[0])).collect::<Vec<_>>();
     let mut pairs: Vec<(u32, u32)> = groups.iter().flat_map(pairs).collect();
     pairs.sort_unstable();
@@ -229,11 +236,11 @@ impl Search<'_> {
     fn combine(&mut self, order: &[usize]) {
         let sample = self.sample();
         let codes: Vec<Codes> = order.iter().map(|at| self.sampled(*at, &sample)).collect();
-        let all = Groups::of_all(sample.len());
+        let all = Partition::of_all(sample.len());
         // Sets by their places in `order`.
-        let mut level: Vec<(Vec<usize>, Groups)> = vec![(vec![], all)];
+        let mut level: Vec<(Vec<usize>, Partition)> = vec![(vec![], all)];
         for width in 1..=WIDEST {
-            let found: Vec<(Vec<usize>, Groups)> = level
+            let found: Vec<(Vec<usize>, Partition)> = level
                 .par_iter()
                 .flat_map_iter(|(set, groups)| {
                     let next = set.last().map_or(0, |last| last + 1);
@@ -244,7 +251,7 @@ impl Search<'_> {
                     });
                     longer
                         .filter(|(longer, _)| self.may_be_unique(longer, order))
-                        .map(|(longer, at)| (longer, groups.split(&codes[at], Blanks::Equal)))
+                        .map(|(longer, at)| (longer, groups.split(&codes[at], BlankKeys::Equal)))
                         .collect::<Vec<_>>()
                 })
                 .collect();
@@ -266,7 +273,7 @@ impl Search<'_> {
     }
 
     /// Counts over the whole file what the sample has let pass, the likelier sets first.
-    fn judge(&mut self, found: &[(Vec<usize>, Groups)], order: &[usize], sample: u64) {
+    fn judge(&mut self, found: &[(Vec<usize>, Partition)], order: &[usize], sample: u64) {
         let mut passing: Vec<(u32, Vec<usize>)> = found
             .iter()
             .filter(|(_, groups)| groups.repeating() * NEARLY <= sample)

@@ -2,7 +2,7 @@
 //! one.
 
 mod candidates;
-mod groups;
+mod partition;
 mod versions;
 
 pub(crate) use candidates::{Candidate, Grouping, Near, VERSION, search};

@@ -306,7 +306,7 @@ pub enum StepKind {
     OneRow {
         /// What one row is; nothing for one row in all.
         keys: Vec<KeyTree>,
-        /// What stands in the keys of the total's row.
+        /// What stands in the keys of the total row.
         total: Option<Quoted>,
         /// What is worked of each group.
         items: Vec<AssignTree>,

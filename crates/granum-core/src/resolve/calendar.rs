@@ -17,7 +17,7 @@ impl Resolver<'_> {
     ) -> Resolved<CalendarPlan> {
         builder.input = true;
         // There is no file whose cells could be compared.
-        builder.gathered = true;
+        builder.grouped = true;
         let start = self.constant(&tree.start, Type::Date, "the first day");
         let end = self.constant(&tree.end, Type::Date, "the last day");
         // A parameter that is wrong has been told.

@@ -67,7 +67,7 @@ pub(crate) enum MistakePlan {
         name: usize,
         id: usize,
         /// What to do in its place.
-        gather: String,
+        group: String,
     },
     /// A result counts rows and is called like a table that they lead to.
     RowsCounted {
@@ -326,7 +326,7 @@ pub(crate) struct OneRowPlan {
     /// What one row is, and what it is called.
     pub keys: Vec<(Typed, SlotId, String)>,
     pub results: Vec<(AggregatePlan, SlotId)>,
-    /// What stands in the keys of the total's row, if there is one.
+    /// What stands in the keys of the total row, if there is one.
     pub total: Option<String>,
     /// What the amounts are called that are not carried over.
     pub ends: Vec<String>,
@@ -451,7 +451,7 @@ pub(crate) enum GatherWhat {
     /// Whether there is a row.
     Presence,
     Aggregate(Box<AggregatePlan>),
-    /// The rows themselves, which a step gathers by groups of its own.
+    /// The rows themselves, of which a step makes groups of its own.
     Rows(Box<AggregatePlan>),
 }
 

@@ -53,7 +53,7 @@ impl Resolver<'_> {
             said: None,
             ancestors: Ancestors::default(),
             once: vec![],
-            gathered: false,
+            grouped: false,
             total: false,
         };
         let (source, steps) = match statement {

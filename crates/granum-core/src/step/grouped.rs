@@ -31,7 +31,7 @@ impl Work for GroupedPlans {
     fn work(&self, at: &StepRunner<'_>, on: OnRows<'_>) -> Result<Left, Problem> {
         grouped(&self.0, at, on.batch)?;
         // The total is in no group.
-        if let Some(total) = on.total {
+        if let Some(total) = on.total_row {
             for plan in &self.0 {
                 let ty = at.plan().slots[plan.slot.0];
                 total.slots[plan.slot.0] = Some(Column::all_blank(ty, 1));

@@ -24,7 +24,7 @@ mod values;
 pub(crate) use faults::{Faults, GroupFaults};
 pub(crate) use leading::{row_of_way, values_of_way, way};
 pub(crate) use naming::{Naming, finished_problem, finished_rows, finished_slots, grain_values};
-pub(crate) use one_row::{GatherStep, Gathering, Partial, partial, shared_name, streams};
+pub(crate) use one_row::{GroupStep, GroupsSoFar, Partial, partial, shared_name, streams};
 pub(crate) use runner::{Around, StepRunner};
 pub(crate) use sum::{StepSum, add};
 pub(crate) use units::Trouble;
@@ -62,8 +62,8 @@ pub(crate) enum RowsBecome {
 /// The rows that a step is worked on.
 pub(crate) struct OnRows<'r> {
     pub batch: &'r mut Batch,
-    /// The total's row of the table, where there is one.
-    pub total: Option<&'r mut Batch>,
+    /// The total row of the table, where there is one.
+    pub total_row: Option<&'r mut Batch>,
 }
 
 /// What a step leaves beside its rows.
@@ -73,8 +73,8 @@ pub(crate) struct Left {
     pub sum: Option<StepSum>,
     /// Rows that stop the table, all of them told at once.
     pub troubles: Vec<Trouble>,
-    /// The total's row, where the step makes one.
-    pub total: Option<Batch>,
+    /// The total row, where the step makes one.
+    pub total_row: Option<Batch>,
 }
 
 impl Left {

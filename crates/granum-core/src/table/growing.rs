@@ -1,4 +1,4 @@
-//! Columns and batches that grow at their ends: what goes through a chain in parts becomes whole
+//! Columns and batches that grow at their ends: what passes in parts becomes whole
 //! while it passes, so that no part is held until the last has come.
 
 use rayon::prelude::*;
@@ -13,13 +13,13 @@ use crate::value::{Scale, Type};
 
 /// One column that grows: by values of its type, or by columns that have it or are all blank.
 pub struct ColumnBuilder {
-    values: Values,
+    values: GrowingValues,
     present: PresentBuilder,
     room: usize,
 }
 
 /// The values of a [`ColumnBuilder`], those of blank rows among them, which have no meaning.
-pub enum Values {
+pub enum GrowingValues {
     /// This many blanks.
     Blank(usize),
     /// Texts. They note their blanks themselves.
@@ -42,43 +42,47 @@ impl ColumnBuilder {
     /// An empty column of a type that expects `room` rows. One of [`Type::Blank`] takes the type of
     /// the first column that is not all blank.
     pub fn new(ty: Type, room: usize) -> Self {
-        Self { values: Values::of(ty, room), present: PresentBuilder::default(), room }
+        Self { values: GrowingValues::of(ty, room), present: PresentBuilder::default(), room }
     }
 
     /// Where values are added: each with its blank or no blank beside it, but for texts.
-    pub fn ends(&mut self) -> (&mut Values, &mut PresentBuilder) {
+    pub fn ends(&mut self) -> (&mut GrowingValues, &mut PresentBuilder) {
         (&mut self.values, &mut self.present)
     }
 
     /// Adds rows behind those it has.
     pub fn append(&mut self, part: &Column) {
-        if let Values::Blank(rows) = self.values {
+        if let GrowingValues::Blank(rows) = self.values {
             if matches!(part, Column::Blank(_)) {
-                self.values = Values::Blank(rows + part.len());
+                self.values = GrowingValues::Blank(rows + part.len());
                 return;
             }
-            self.values = Values::of(part.ty(), self.room.max(rows + part.len()));
+            self.values = GrowingValues::of(part.ty(), self.room.max(rows + part.len()));
             self.append(&Column::Blank(rows));
         }
         match (&mut self.values, part) {
-            (Values::Text(texts), Column::Text(array)) => texts.append(array),
-            (Values::Integer(values), Column::Integer(a)) => values.extend_from_slice(a.values()),
-            (Values::Decimal(values, scale), Column::Decimal(a, of)) if of == scale => {
+            (GrowingValues::Text(texts), Column::Text(array)) => texts.append(array),
+            (GrowingValues::Integer(values), Column::Integer(a)) => {
                 values.extend_from_slice(a.values());
             }
-            (Values::Number(values), Column::Number(a)) => values.extend_from_slice(a.values()),
-            (Values::Date(values), Column::Date(a)) => values.extend_from_slice(a.values()),
-            (Values::DateTime(values), Column::DateTime(a)) => {
+            (GrowingValues::Decimal(values, scale), Column::Decimal(a, of)) if of == scale => {
                 values.extend_from_slice(a.values());
             }
-            (Values::Boolean(values), Column::Boolean(a)) => values.append(a.values()),
+            (GrowingValues::Number(values), Column::Number(a)) => {
+                values.extend_from_slice(a.values());
+            }
+            (GrowingValues::Date(values), Column::Date(a)) => values.extend_from_slice(a.values()),
+            (GrowingValues::DateTime(values), Column::DateTime(a)) => {
+                values.extend_from_slice(a.values());
+            }
+            (GrowingValues::Boolean(values), Column::Boolean(a)) => values.append(a.values()),
             (values, part) if part.blanks() == part.len() => values.append_blanks(part.len()),
             (values, part) => {
                 bug(format!("a part of {} came for a column of {}", part.ty(), values.ty()))
             }
         }
         match part.present() {
-            _ if matches!(self.values, Values::Text(_)) => {}
+            _ if matches!(self.values, GrowingValues::Text(_)) => {}
             Some(present) => self.present.append(&present),
             None => self.present.push_all(part.len(), true),
         }
@@ -88,19 +92,21 @@ impl ColumnBuilder {
     pub fn finish(self) -> Column {
         let present = self.present.finish();
         match self.values {
-            Values::Blank(rows) => Column::Blank(rows),
-            Values::Text(texts) => Column::Text(texts.finish()),
-            Values::Integer(values) => Column::Integer(Fixed::new(values, present)),
-            Values::Decimal(values, scale) => Column::decimal(values, present, scale),
-            Values::Number(values) => Column::Number(Fixed::new(values, present)),
-            Values::Date(values) => Column::Date(Fixed::new(values, present)),
-            Values::DateTime(values) => Column::DateTime(Fixed::new(values, present)),
-            Values::Boolean(values) => Column::Boolean(Truths::new(values.finish(), present)),
+            GrowingValues::Blank(rows) => Column::Blank(rows),
+            GrowingValues::Text(texts) => Column::Text(texts.finish()),
+            GrowingValues::Integer(values) => Column::Integer(Fixed::new(values, present)),
+            GrowingValues::Decimal(values, scale) => Column::decimal(values, present, scale),
+            GrowingValues::Number(values) => Column::Number(Fixed::new(values, present)),
+            GrowingValues::Date(values) => Column::Date(Fixed::new(values, present)),
+            GrowingValues::DateTime(values) => Column::DateTime(Fixed::new(values, present)),
+            GrowingValues::Boolean(values) => {
+                Column::Boolean(Truths::new(values.finish(), present))
+            }
         }
     }
 }
 
-impl Values {
+impl GrowingValues {
     fn of(ty: Type, room: usize) -> Self {
         match ty {
             Type::Blank => Self::Blank(0),

@@ -19,7 +19,7 @@ pub(crate) use batch::Batch;
 pub(crate) use codes::Codes;
 pub use column::Column;
 pub(crate) use growing::Stack;
-pub use growing::{ColumnBuilder, Values};
+pub use growing::{ColumnBuilder, GrowingValues};
 pub use id::TableId;
 pub(crate) use id::{GatherId, Hop, LinkId, SlotId, TotalId};
 pub use place::{Lines, Place, Places};

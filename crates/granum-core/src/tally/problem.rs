@@ -99,7 +99,7 @@ pub enum Problem {
         /// The first of several values; nothing where a sum has too many digits.
         values: Vec<String>,
     },
-    /// A group that is called what the total's row is to be called.
+    /// A group that is called what the total row is to be called.
     TotalTaken {
         /// The table.
         table: String,

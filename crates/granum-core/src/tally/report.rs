@@ -42,7 +42,7 @@ pub struct Written {
     pub path: String,
     /// Its rows.
     pub rows: u64,
-    /// Whether a total's row stands behind them.
+    /// Whether a total row stands behind them.
     pub total: bool,
     /// Its size.
     pub bytes: u64,

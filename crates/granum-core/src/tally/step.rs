@@ -128,7 +128,7 @@ pub enum StepDetail {
     Groups {
         /// How many groups there are, and how many rows they have.
         sizes: GroupSizes,
-        /// What the total's row is called, if there is one.
+        /// What the total row is called, if there is one.
         total: Option<String>,
         /// The amounts that are not carried over.
         ends: Vec<String>,

@@ -18,7 +18,7 @@ pub struct Warning {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "kebab-case", tag = "kind")]
 pub enum Mistake {
-    /// Rows are gathered by a name that several ids share.
+    /// Rows are put in groups by a name that several ids share.
     SharedName {
         /// The key.
         key: String,
@@ -27,7 +27,7 @@ pub enum Mistake {
         /// What one row of it is.
         id: String,
         /// What to do in its place.
-        gather: String,
+        group: String,
         /// How many names several of its rows have.
         names: u64,
         /// The first of them, with how many rows have it.

@@ -1,7 +1,7 @@
 //! Cells → one column, a block of rows at a time.
 
 use granum_core::port::InputColumn;
-use granum_core::table::{Column, ColumnBuilder, PresentBuilder, Values};
+use granum_core::table::{Column, ColumnBuilder, GrowingValues, PresentBuilder};
 use granum_core::value::{NumberExample, Scale, Type, day, decimal, parse_boolean, parse_integer};
 use std::borrow::Cow;
 
@@ -92,12 +92,12 @@ impl CellColumn {
         };
         let (values, present) = self.column.ends();
         match values {
-            Values::Blank(rows) => {
+            GrowingValues::Blank(rows) => {
                 let first = *rows;
                 *rows += cells.grid.rows();
                 (0..*rows - first).filter(|row| !cells.text(*row).is_empty()).collect()
             }
-            Values::Text(texts) => {
+            GrowingValues::Text(texts) => {
                 for row in 0..cells.grid.rows() {
                     match cells.place.map(|place| cells.grid.field(row, place)) {
                         Some(field) if field.escaped => texts.push(&cells.text(row)),
@@ -109,26 +109,28 @@ impl CellColumn {
                 }
                 vec![]
             }
-            Values::Integer(values) if !examples.is_empty() => {
+            GrowingValues::Integer(values) if !examples.is_empty() => {
                 cells.each(values, present, |cell| {
                     let (units, places) = by_example(cell)?;
                     i64::try_from(decimal::without_loss(units, places, Scale(0))?).ok()
                 })
             }
-            Values::Decimal(values, scale) if !examples.is_empty() => {
+            GrowingValues::Decimal(values, scale) if !examples.is_empty() => {
                 cells.each(values, present, |cell| {
                     let (units, places) = by_example(cell)?;
                     decimal::without_loss(units, places, *scale)
                 })
             }
-            Values::Number(values) if !examples.is_empty() => cells.each(values, present, |cell| {
-                let (units, places) = by_example(cell)?;
-                decimal::to_text(units, places).parse().ok()
-            }),
-            Values::Integer(values) => cells.each(values, present, |cell| {
+            GrowingValues::Number(values) if !examples.is_empty() => {
+                cells.each(values, present, |cell| {
+                    let (units, places) = by_example(cell)?;
+                    decimal::to_text(units, places).parse().ok()
+                })
+            }
+            GrowingValues::Integer(values) => cells.each(values, present, |cell| {
                 if found && !plain_sign_and_zero(cell) { None } else { parse_integer(cell) }
             }),
-            Values::Decimal(values, scale) => cells.each(values, present, |cell| {
+            GrowingValues::Decimal(values, scale) => cells.each(values, present, |cell| {
                 let (units, places) = decimal::parse(cell)?;
                 // Found from cells, a column has no more places than were found.
                 if found && (places > *scale || !plain_sign_and_zero(cell)) {
@@ -136,11 +138,11 @@ impl CellColumn {
                 }
                 decimal::without_loss(units, places, *scale)
             }),
-            Values::Number(values) => cells.each(values, present, |cell| {
+            GrowingValues::Number(values) => cells.each(values, present, |cell| {
                 let number: f64 = std::str::from_utf8(cell).ok()?.parse().ok()?;
                 number.is_finite().then_some(number)
             }),
-            Values::Date(values) => {
+            GrowingValues::Date(values) => {
                 // Neighbours are often equal.
                 let mut last = (vec![], 0);
                 cells.each(values, present, |cell| {
@@ -157,14 +159,14 @@ impl CellColumn {
                     Some(last.1)
                 })
             }
-            Values::DateTime(values) => cells.each(values, present, |cell| {
+            GrowingValues::DateTime(values) => cells.each(values, present, |cell| {
                 if formats.is_empty() {
                     day::parse_iso_time(cell)
                 } else {
                     formats.iter().find_map(|format| day::parse_time_format(format, cell))
                 }
             }),
-            Values::Boolean(values) => {
+            GrowingValues::Boolean(values) => {
                 let mut all: Vec<bool> = Vec::with_capacity(cells.grid.rows());
                 let bad = cells.each(&mut all, present, parse_boolean);
                 all.into_iter().for_each(|is| values.push(is));

@@ -94,7 +94,7 @@ pub(super) fn problem(problem: &Problem, source: &str) -> String {
             group_problem(table, step, aggregate, group, values)
         }
         Problem::TotalTaken { table, column, total } => format!(
-            "  {table}: a group of `{column}` is called \"{total}\", as the total's row would be\n    \
+            "  {table}: a group of `{column}` is called \"{total}\", as the total row would be\n    \
              give the total another name:  total row \"\u{2026}\"\n"
         ),
         Problem::StackedTwice { table, twice } => {

@@ -192,7 +192,7 @@ fn crossing(crossing: &Crossing, width: usize) -> String {
     match (&crossing.instead, &crossing.bridge) {
         (Some(on), _) => text.push_str(&format!("; link them on {on}")),
         (None, Some(bridge)) => text.push_str(&format!("; go by {bridge}, which both lead to")),
-        (None, None) => text.push_str("; gather one of them first"),
+        (None, None) => text.push_str("; make one row per key of one of them first"),
     }
     folded(&text, "  ", width)
 }

@@ -41,7 +41,7 @@ fn told(warning: &Warning, width: usize) -> String {
 /// Why it is usually a mistake, and the way out.
 fn words(what: &Mistake, step: &str) -> (String, String) {
     match what {
-        Mistake::SharedName { key: _, of, id, gather, names, examples } => {
+        Mistake::SharedName { key: _, of, id, group, names, examples } => {
             let each: Vec<String> = examples
                 .iter()
                 .map(|(name, rows)| format!("{name} of {} {id}", count(*rows)))
@@ -53,7 +53,7 @@ fn words(what: &Mistake, step: &str) -> (String, String) {
                 if *names == 1 { "becomes one group" } else { "become one group each" },
                 each.join(", ")
             );
-            (why, gather.clone())
+            (why, group.clone())
         }
         Mistake::RowsCounted { result, of, counted: rows, key, most } => {
             let why = format!(

@@ -132,10 +132,7 @@ fn the_total_is_worked_afresh_and_only_outputs_and_show_have_it() {
         "input sales from \"sales.csv\"\ntable t from sales\n  \
          one row per channel total row \"shop\"\n    n = rows()\n",
     );
-    folder
-        .run()
-        .code(1)
-        .says("a group of `channel` is called \"shop\", as the total's row would be");
+    folder.run().code(1).says("a group of `channel` is called \"shop\", as the total row would be");
 }
 
 #[test]

@@ -288,7 +288,7 @@ fn forms_of_other_notations_are_told_what_is_meant_here() {
     let folder = shop();
     for (steps, help) in [
         ("  where net > 1", "rows are chosen by  keep CONDITION"),
-        ("  group by order_no", "rows are gathered by  one row per KEY"),
+        ("  group by order_no", "rows are put in groups by  one row per KEY"),
         ("  order by net", "rows are ordered by  sort EXPR [desc]"),
         ("  keep order_no like \"M%\"", "text is looked into by  contains(text, \"x\")"),
         ("  keep net <> 1", "`<>` is written `!=` here"),

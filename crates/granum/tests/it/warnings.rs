@@ -44,7 +44,7 @@ fn a_name_that_several_share() {
     let expected = "
   warning: t: one row per name
     1 name of customers is shared by several customer_no and becomes one group: Ada of 2 customer_no
-    gather by the id, and take the name along:  one row per customer_no, name
+    group by the id, and take the name along:  one row per customer_no, name
     or it is meant so:  allow shared-name \"why\"  behind the step
 ";
     assert_eq!(told("table t from sales\n  one row per name\n    net = sum(net)"), expected);

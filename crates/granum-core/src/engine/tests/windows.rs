@@ -1,4 +1,4 @@
-//! Many parts, many batches: what goes through a chain a window at a time comes out whole and in
+//! Many parts, many batches: what goes through a tree a window at a time comes out whole and in
 //! order, with the rows it came from.
 
 use super::memory::run_texts;

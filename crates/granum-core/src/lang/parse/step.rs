@@ -260,7 +260,7 @@ impl Parser {
         }
         let mut total = None;
         if self.take_words("total", "row") {
-            total = Some(self.quoted("what stands in the keys of the total's row, in quotes")?);
+            total = Some(self.quoted("what stands in the keys of the total row, in quotes")?);
         }
         let named = self.at_name(0) && matches!(self.peek_after(1), TokenKind::Sign("="));
         let items = if named { self.items(&["="], Self::assignment)? } else { vec![] };

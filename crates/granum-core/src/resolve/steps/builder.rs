@@ -68,8 +68,8 @@ pub(in crate::resolve) struct Builder {
     /// What columns were called before, and what they are called now.
     pub once: Vec<(String, String)>,
     /// Whether its rows are groups of what they began as.
-    pub gathered: bool,
-    /// Whether a total's row stands at the end.
+    pub grouped: bool,
+    /// Whether a total row stands at the end.
     pub total: bool,
 }
 
@@ -93,7 +93,7 @@ impl Builder {
             ancestors: self.ancestors.clone(),
             paths: if self.input { Paths::NotInInputs } else { Paths::Allowed },
             next_slot: None,
-            source: self.source.filter(|_| !self.gathered),
+            source: self.source.filter(|_| !self.grouped),
             once: self.once.clone(),
         }
     }

@@ -30,11 +30,11 @@ struct Key {
 }
 
 /// Aggregates, and the slots of their values.
-type Gathered = Vec<(AggregatePlan, SlotId)>;
+type Worked = Vec<(AggregatePlan, SlotId)>;
 
-/// The results of a step: what is gathered, and what is worked of that.
+/// The results of a step: what is worked of groups, and what is worked of that.
 struct Results {
-    gathered: Gathered,
+    worked: Worked,
     assigned: Vec<(SlotId, Typed)>,
     whole: Resolved<()>,
 }
@@ -60,11 +60,11 @@ impl Resolver<'_> {
         self.inner = Some(Row { next_slot: None, ..builder.row() });
         let results = self.results(builder, tree.items, &planned, &mut named);
         self.inner = None;
-        let Results { gathered, assigned, whole } = results;
-        let months = self.mistakes(builder, tree, &planned, &gathered, &named, &text);
+        let Results { worked, assigned, whole } = results;
+        let months = self.mistakes(builder, tree, &planned, &worked, &named, &text);
         let own_name = self.own_name(builder, &planned);
         let grain: Vec<SlotId> = planned.iter().map(|(_, slot, _)| *slot).collect();
-        let ends = carry_over(builder, tree.items, &gathered, &named);
+        let ends = carry_over(builder, tree.items, &worked, &named);
         for key in tree.keys {
             if let (ExprKind::Path(parts), Some(new)) = (&key.value.kind, &key.name)
                 && let [old] = parts.as_slice()
@@ -76,11 +76,11 @@ impl Resolver<'_> {
         builder.grain = Some(Known { slots: grain, unique: true, filled: true });
         builder.ancestors = Ancestors::default();
         builder.raw.clear();
-        builder.gathered = true;
+        builder.grouped = true;
         builder.total = tree.total.is_some();
         let plan = OneRowPlan {
             keys: planned,
-            results: gathered,
+            results: worked,
             total: tree.total.map(|total| total.text.clone()),
             ends,
             months,
@@ -99,7 +99,7 @@ impl Resolver<'_> {
         builder: &Builder,
         tree: &OneRowTree<'_>,
         keys: &[(Typed, SlotId, String)],
-        gathered: &Gathered,
+        worked: &Worked,
         named: &[Named],
         text: &str,
     ) -> Vec<(String, Typed)> {
@@ -116,22 +116,22 @@ impl Resolver<'_> {
                 *other_name == id_name || builder.looked_up(other) == Some((of, id))
             });
             if !id_is_a_key && !self.is_link_key(of, name) {
-                let gather = self.reach(builder, of, id).map_or_else(
-                    || "gather by the id: bring its column here before, and make it a key".into(),
+                let group = self.reach(builder, of, id).map_or_else(
+                    || "group by the id: bring its column here before, and make it a key".into(),
                     |id| {
                         let key = key_words(key_tree);
                         format!(
-                            "gather by the id, and take the name along:  one row per {id}, {key}"
+                            "group by the id, and take the name along:  one row per {id}, {key}"
                         )
                     },
                 );
                 let key = key.clone();
-                found.push(note(MistakePlan::SharedName { key, of, name, id, gather }));
+                found.push(note(MistakePlan::SharedName { key, of, name, id, group }));
             }
         }
         for item in tree.items {
             let slot = named.iter().find(|named| named.name == item.name.text).map(Named::slot);
-            let counts = gathered.iter().any(|(plan, known)| {
+            let counts = worked.iter().any(|(plan, known)| {
                 Some(*known) == slot
                     && plan.function == AggregateFunction::Rows
                     && plan.filter.is_none()
@@ -271,7 +271,7 @@ impl Resolver<'_> {
                         DiagnosticKind::Type,
                         key.value.span,
                         format!(
-                            "the total's row has \"{}\" in every key, and this key is {}",
+                            "the total row has \"{}\" in every key, and this key is {}",
                             total.text, value.ty
                         ),
                     )
@@ -290,7 +290,7 @@ impl Resolver<'_> {
         Ok(keys)
     }
 
-    /// The results in their order: what is gathered, and what is worked of that.
+    /// The results in their order: what is worked of groups, and what is worked of that.
     fn results(
         &mut self,
         builder: &mut Builder,
@@ -298,7 +298,7 @@ impl Resolver<'_> {
         keys: &[(Typed, SlotId, String)],
         named: &mut Vec<Named>,
     ) -> Results {
-        let (mut gathered, mut assigned, mut whole): (Gathered, _, _) = (vec![], vec![], Ok(()));
+        let (mut worked, mut assigned, mut whole): (Worked, _, _) = (vec![], vec![], Ok(()));
         for item in items {
             if named.iter().any(|known| known.name == item.name.text) {
                 whole = self.wrong(
@@ -338,7 +338,7 @@ impl Resolver<'_> {
                 }
                 let slot = builder.slot(pending.ty, worth, from);
                 if let PendingKind::Result(plan) = pending.kind {
-                    gathered.push((plan, slot));
+                    worked.push((plan, slot));
                 }
             }
             let (value, worth) = value.unwrap_or_else(|_| {
@@ -347,7 +347,7 @@ impl Resolver<'_> {
                 (Typed::new(nothing, Type::Blank, item.name.span), Worth::default())
             });
             let direct = match value.kind {
-                Kind::Slot(slot) if gathered.iter().any(|(_, known)| *known == slot) => Some(slot),
+                Kind::Slot(slot) if worked.iter().any(|(_, known)| *known == slot) => Some(slot),
                 _ => None,
             };
             let slot = direct.unwrap_or_else(|| {
@@ -358,7 +358,7 @@ impl Resolver<'_> {
             });
             named.push(Named::new(item.name.text.clone(), from, slot));
         }
-        Results { gathered, assigned, whole }
+        Results { worked, assigned, whole }
     }
 }
 
@@ -367,7 +367,7 @@ impl Resolver<'_> {
 fn carry_over(
     builder: &mut Builder,
     items: &[AssignTree],
-    gathered: &Gathered,
+    worked: &Worked,
     named: &[Named],
 ) -> Vec<String> {
     let step = builder.steps.len();
@@ -376,7 +376,7 @@ fn carry_over(
         let old = tracked.slot();
         let carried = items.iter().find_map(|item| {
             let slot = named.iter().find(|named| named.name == item.name.text)?.slot();
-            let (plan, _) = gathered.iter().find(|(_, known)| *known == slot)?;
+            let (plan, _) = worked.iter().find(|(_, known)| *known == slot)?;
             let sums = plan.function == AggregateFunction::Sum
                 && plan.filter.is_none()
                 && matches!(&plan.value, Some(Typed { kind: Kind::Slot(s), .. }) if *s == old);

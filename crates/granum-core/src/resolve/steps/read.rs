@@ -22,7 +22,7 @@ impl Resolver<'_> {
                     .help("in a table, convert with text(…), integer(…), decimal(…), date(…)"),
             );
         }
-        if builder.gathered && builder.steps.is_empty() {
+        if builder.grouped && builder.steps.is_empty() {
             return self.wrong(
                 Diagnostic::new(DiagnosticKind::Step, span, "a calendar's columns are known")
                     .help("leave the `read` out"),

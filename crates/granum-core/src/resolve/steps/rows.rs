@@ -91,7 +91,7 @@ impl Resolver<'_> {
                 .is_some_and(|grain| grain.filled && slots.iter().all(|s| grain.slots.contains(s)));
             builder.grain = Some(Known { slots, unique: true, filled });
         }
-        let copies = if builder.input && !builder.gathered {
+        let copies = if builder.input && !builder.grouped {
             // The whole record as it stood in the file.
             let all = builder.imports.iter().map(|(_, column)| *column).collect();
             vec![fingerprint(builder, all)]

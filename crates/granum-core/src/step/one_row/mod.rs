@@ -4,7 +4,7 @@ use rayon::prelude::*;
 mod pile;
 mod streaming;
 
-pub(crate) use streaming::{GatherStep, Gathering, Partial, partial, streams};
+pub(crate) use streaming::{GroupStep, GroupsSoFar, Partial, partial, streams};
 
 use super::leading::leading;
 use super::{Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Work, group_problem, values};
@@ -59,12 +59,12 @@ impl Work for OneRowPlan {
     }
 
     fn work(&self, at: &StepRunner<'_>, on: OnRows<'_>) -> Result<Left, Problem> {
-        let (sum, total) = one_row(self, at, on.batch)?;
-        Ok(Left { total, ..Left::of(sum) })
+        let (sum, total_row) = one_row(self, at, on.batch)?;
+        Ok(Left { total_row, ..Left::of(sum) })
     }
 }
 
-/// Rows become groups. Gives the total's row too, if there is one.
+/// Rows become groups. Gives the total row too, if there is one.
 fn one_row(
     plan: &OneRowPlan,
     runner: &StepRunner<'_>,
@@ -103,7 +103,7 @@ fn one_row(
             })
             .collect()
     };
-    let gathered = results(&groups, plan.keys.is_empty())?;
+    let worked_out = results(&groups, plan.keys.is_empty())?;
     let group_keys: Vec<Column> = keys.iter().map(|key| key.take(&firsts)).collect();
     // Worked afresh from all rows, so that different values are counted once.
     let all = || results(&Groups::one(batch.rows), true);
@@ -122,7 +122,7 @@ fn one_row(
         mistakes,
         ..StepSum::default()
     };
-    *batch = of_groups(table.slots.len(), plan, group_keys, gathered, groups.count);
+    *batch = of_groups(table.slots.len(), plan, group_keys, worked_out, groups.count);
     Ok((sum, total))
 }
 
@@ -156,7 +156,7 @@ fn years_mixed(key: &str, day: &Column) -> Option<Mistake> {
 /// Names that several rows share, each of which stands for something of its own. What most rows
 /// share is no name: a channel or a category.
 pub(crate) fn shared_name(
-    (key, gather): (&str, &str),
+    (key, group): (&str, &str),
     (of, id): (&str, &str),
     names: &Column,
     sizes: &[u64],
@@ -174,7 +174,7 @@ pub(crate) fn shared_name(
         key: key.to_owned(),
         of: of.to_owned(),
         id: id.to_owned(),
-        gather: gather.to_owned(),
+        group: group.to_owned(),
         names: shared.len() as u64,
         examples: shared.iter().take(NAMED).map(example).collect(),
     })
@@ -191,7 +191,7 @@ pub(super) fn group_named(
     plan.keys.iter().zip(keys).map(|((.., name), key)| (name.clone(), key.scalar(row))).collect()
 }
 
-/// The total's row, if there is one, with the results that `all` gives of all rows. No group may be
+/// The total row, if there is one, with the results that `all` gives of all rows. No group may be
 /// called as it is.
 pub(super) fn total_row(
     plan: &OneRowPlan,
@@ -222,9 +222,9 @@ pub(super) fn own_mistakes(
 ) -> Option<Mistake> {
     let (key, id) = plan.own_name.as_ref()?;
     let (own_id, own_key) = (plan_name(id), plan_name(key));
-    let gather =
-        format!("gather by the id, and take the name along:  one row per {own_id}, {own_key}");
-    shared_name((key, &gather), (table, id), keys.first()?, sizes)
+    let group =
+        format!("group by the id, and take the name along:  one row per {own_id}, {own_key}");
+    shared_name((key, &group), (table, id), keys.first()?, sizes)
 }
 
 /// The rows of groups: keys and results in their slots, and nothing else.

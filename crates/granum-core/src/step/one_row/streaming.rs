@@ -1,4 +1,4 @@
-//! `one row per` while rows pass by: each batch becomes its groups, and those are gathered again, so
+//! `one row per` while rows pass by: each batch becomes its groups, and those are put together again, so
 //! that what is held grows with groups and not with rows.
 
 use rayon::prelude::*;
@@ -80,9 +80,9 @@ pub(crate) fn partial(
     })
 }
 
-/// A step that gathers rows as they pass.
+/// A step that makes groups of rows as they pass.
 #[derive(Clone, Copy)]
-pub(crate) struct GatherStep<'p> {
+pub(crate) struct GroupStep<'p> {
     /// The step's place in its table.
     pub step: usize,
     pub plan: &'p OneRowPlan,
@@ -90,15 +90,15 @@ pub(crate) struct GatherStep<'p> {
 }
 
 /// Groups of the batches that have passed.
-pub(crate) struct Gathering<'p> {
-    pub step: GatherStep<'p>,
+pub(crate) struct GroupsSoFar<'p> {
+    pub step: GroupStep<'p>,
     groups: Pile,
     different: Vec<Different>,
     sum: StepSum,
 }
 
-impl<'p> Gathering<'p> {
-    pub fn new(step: GatherStep<'p>) -> Self {
+impl<'p> GroupsSoFar<'p> {
+    pub fn new(step: GroupStep<'p>) -> Self {
         Self { step, groups: Pile::new(), different: vec![], sum: StepSum::default() }
     }
 
@@ -167,10 +167,10 @@ impl<'p> Gathering<'p> {
         results.collect()
     }
 
-    /// The groups with their results, what happened, and the total's row if there is one. A batch at
+    /// The groups with their results, what happened, and the total row if there is one. A batch at
     /// least has been taken in, if only one of no rows.
     pub fn finish(mut self) -> Result<(Batch, StepSum, Option<Batch>), Problem> {
-        let GatherStep { plan, table, .. } = self.step;
+        let GroupStep { plan, table, .. } = self.step;
         let Piece { columns, count } = self.together()?;
         let different = std::mem::take(&mut self.different).into_iter().map(Different::finish);
         let different: Vec<Piece> = different.collect();

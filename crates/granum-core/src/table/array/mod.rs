@@ -2,9 +2,9 @@
 
 mod bits;
 mod fixed;
-mod gather;
 mod present;
 mod shared;
+mod take;
 mod texts;
 mod truths;
 

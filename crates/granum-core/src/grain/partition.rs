@@ -1,24 +1,16 @@
 //! Rows that some columns do not tell apart, in groups; rows that stand alone are left out.
 
+use crate::link::BlankKeys;
 use crate::table::Codes;
-
-/// What a blank means where rows are told apart.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Blanks {
-    /// A row with a blank has no key and is in no group.
-    Apart,
-    /// A blank is a value like any other.
-    Equal,
-}
 
 /// Groups of two rows and more, in the order of their rows.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub(crate) struct Groups {
+pub(crate) struct Partition {
     rows: Vec<u32>,
     ends: Vec<u32>,
 }
 
-impl Groups {
+impl Partition {
     /// All of so many rows in one group: nothing tells them apart.
     pub fn of_all(rows: usize) -> Self {
         if rows < 2 {
@@ -29,7 +21,7 @@ impl Groups {
 
     /// The rows that one column does not tell apart. `distinct` is how many values it has: numbers
     /// are sorted by counting.
-    pub fn of(codes: &Codes, distinct: u64, blanks: Blanks) -> Self {
+    pub fn of(codes: &Codes, distinct: u64, blanks: BlankKeys) -> Self {
         let Codes::Numbers(numbers) = codes else {
             return Self::of_all(codes.len()).split(codes, blanks);
         };
@@ -39,7 +31,7 @@ impl Groups {
         let mut next = vec![0_u32; values + 2];
         numbers.iter().for_each(|number| next[place(*number) + 1] += 1);
         let alone = |next: &[u32], at: usize| next[at + 1] < 2;
-        let out = |at: usize| at == values && blanks == Blanks::Apart;
+        let out = |at: usize| at == values && blanks == BlankKeys::Apart;
         // Where each value's rows begin, those of values that stand alone left out.
         let counts = next.clone();
         let (mut begin, mut ends) = (0, vec![]);
@@ -62,14 +54,14 @@ impl Groups {
     }
 
     /// The groups of these, split by one column more.
-    pub fn split(&self, codes: &Codes, blanks: Blanks) -> Self {
+    pub fn split(&self, codes: &Codes, blanks: BlankKeys) -> Self {
         let mut split = Self::default();
         let mut group: Vec<(u64, u32)> = vec![];
         for rows in self.iter() {
             if let [one, other] = rows {
                 // Most groups are pairs once a few columns have been at them.
                 let code = codes.raw(*one);
-                let blank = code == Codes::NO_HASH && blanks == Blanks::Apart;
+                let blank = code == Codes::NO_HASH && blanks == BlankKeys::Apart;
                 if code == codes.raw(*other) && !blank {
                     split.rows.extend(rows);
                     split.ends.push(split.rows.len() as u32);
@@ -78,7 +70,7 @@ impl Groups {
             }
             group.clear();
             group.extend(rows.iter().map(|row| (codes.raw(*row), *row)));
-            if blanks == Blanks::Apart {
+            if blanks == BlankKeys::Apart {
                 group.retain(|(code, _)| *code != Codes::NO_HASH);
             }
             group.sort_unstable();
@@ -135,14 +127,14 @@ mod tests {
             rows in prop::collection::vec((prop::option::weighted(0.8, 0..5_u32), 0..4_u64), 0..40),
             equal in any::<bool>(),
         ) {
-            let blanks = if equal { Blanks::Equal } else { Blanks::Apart };
+            let blanks = if equal { BlankKeys::Equal } else { BlankKeys::Apart };
             let numbers: Vec<u32> = rows.iter().map(|row| row.0.unwrap_or(Codes::BLANK)).collect();
             let hashes: Vec<u64> = rows.iter().map(|row| row.1).collect();
-            let groups = Groups::of(&Codes::Numbers(numbers), 5, blanks)
+            let groups = Partition::of(&Codes::Numbers(numbers), 5, blanks)
                 .split(&Codes::Hashes(hashes), blanks);
             let mut slow: BTreeMap<(Option<u32>, u64), Vec<u32>> = BTreeMap::new();
             for (at, row) in rows.iter().enumerate() {
-                if row.0.is_some() || blanks == Blanks::Equal {
+                if row.0.is_some() || blanks == BlankKeys::Equal {
                     slow.entry(*row).or_default().push(at as u32);
                 }
             }
