@@ -6,8 +6,8 @@ use super::context::Context;
 use crate::aggregate::AllRows;
 use crate::expr::{Failing, Kind, Scope, Typed, World, evaluate, truth};
 use crate::resolve::{CheckKind, CheckPlan, Plan, Total};
-use crate::step::{Naming, finished_problem, finished_slots, grain_values, values};
-use crate::table::{Batch, TableId};
+use crate::step::{Naming, grain_values, row_problem, values};
+use crate::table::{Batch, ColumnId, TableId};
 use crate::tally::{CheckTally, FailedRow, Problem, RowReason, share_text};
 use crate::value::{Scalar, Scale, decimal};
 
@@ -42,12 +42,12 @@ pub(super) fn total_over(
     zeros: &AtomicU64,
 ) -> Result<AllRows, Problem> {
     let values = values(&total.plan, columns, context.world, zeros).map_err(|failure| {
-        finished_problem(context, total.table, total.plan.text.clone(), columns, naming, failure)
+        row_problem(context, total.table, total.plan.text.clone(), columns, naming, failure)
     })?;
     Ok(AllRows::new(values, columns.rows))
 }
 
-/// A check about rows, over some of them. `columns` has the finished columns as its slots.
+/// A check about rows, over some of them. `columns` are finished.
 pub(super) fn check_over(
     context: &Context<'_>,
     check: &CheckPlan,
@@ -62,9 +62,8 @@ pub(super) fn check_over(
         zero_divisions: zeros,
         failing: Failing::Stops,
     };
-    let (holds, blank) = truth(&check.condition, &scope).map_err(|failure| {
-        finished_problem(context, table, check.called(), columns, naming, failure)
-    })?;
+    let (holds, blank) = truth(&check.condition, &scope)
+        .map_err(|failure| row_problem(context, table, check.called(), columns, naming, failure))?;
     let mut sum = CheckSum {
         rows: columns.rows as u64,
         failed: (columns.rows - holds.count()) as u64,
@@ -73,21 +72,18 @@ pub(super) fn check_over(
     };
     if sum.failed > 0 {
         let plan = &context.plan.tables[table.0];
-        let shown: &[usize] = match &check.kind {
+        let shown: &[ColumnId] = match &check.kind {
             CheckKind::Rows { shown, .. } => shown,
             CheckKind::Totals { .. } => &[],
         };
         let failed = (0..columns.rows).filter(|row| !holds.value(*row)).take(EXAMPLES);
         sum.examples = failed
             .map(|row| {
-                let by_slot = finished_slots(plan, columns);
-                let mut values = grain_values(plan, &by_slot, row);
+                let mut values = grain_values(plan, columns, row);
                 for column in shown {
-                    let name = &plan.columns[*column].0;
-                    if let (false, Some(values_of)) =
-                        (values.iter().any(|(known, _)| known == name), &columns.slots[*column])
-                    {
-                        values.push((name.clone(), values_of.scalar(row).to_string()));
+                    let name = &plan.columns[column.0].0;
+                    if !values.iter().any(|(known, _)| known == name) {
+                        values.push((name.clone(), columns.column(*column).text(row)));
                     }
                 }
                 FailedRow { values, place: naming.place(context, columns, row) }

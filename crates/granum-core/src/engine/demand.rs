@@ -175,7 +175,7 @@ impl Demand {
                 && self.tables[warning.table.0].wanted
             {
                 self.tables[of.0].whole = true;
-                self.tables[of.0].columns[*name] = true;
+                self.tables[of.0].columns[name.0] = true;
             }
         }
         for (at, table) in plan.tables.iter().enumerate() {
@@ -216,14 +216,14 @@ impl Demand {
         }
     }
 
-    /// An expression over a finished table: its slots are the table's columns.
+    /// An expression over a finished table.
     fn over_finished(&mut self, plan: &Plan, table: TableId, typed: &Typed, passing: bool) {
         if !passing {
             self.tables[table.0].whole = true;
         }
         typed.visit(&mut |part| {
-            if let Kind::Slot(slot) = part.kind {
-                self.tables[table.0].columns[slot.0] = true;
+            if let Kind::Column(column) = part.kind {
+                self.tables[table.0].columns[column.0] = true;
             }
         });
         self.follow(plan, table, typed);
@@ -236,7 +236,7 @@ impl Demand {
                 Kind::Path { from, hops, target, column } => {
                     let target = &mut self.tables[target.0];
                     target.whole = true;
-                    target.columns[*column] = true;
+                    target.columns[column.0] = true;
                     (*from, hops.as_slice())
                 }
                 Kind::Leads { from, hops } => (*from, hops.as_slice()),
@@ -323,7 +323,7 @@ impl Demand {
         if let Source::Base(base) = table.source {
             for (slot, column) in &table.imports {
                 if self.tables[id.0].last_use[slot.0].is_some() {
-                    self.tables[base.0].columns[*column] = true;
+                    self.tables[base.0].columns[column.0] = true;
                 }
             }
         }
@@ -337,7 +337,7 @@ impl Demand {
                 let needed = at < keys || self.tables[id.0].last_use[slot.0].is_some();
                 for (base, place) in several.tables.iter().zip(places) {
                     if let Some(place) = place.filter(|_| needed) {
-                        self.tables[base.0].columns[place] = true;
+                        self.tables[base.0].columns[place.0] = true;
                     }
                 }
             }

@@ -7,7 +7,7 @@ use super::sums::TableSum;
 use super::tree::Tree;
 use crate::bug::{Sure, bug};
 use crate::resolve::Source;
-use crate::table::{Batch, Column, Places, Rows, TableId};
+use crate::table::{Batch, Column, Held, Places, Rows, TableId};
 use crate::tally::Problem;
 
 /// Rows of a finished table that go through together.
@@ -16,7 +16,17 @@ pub(super) const BATCH: usize = 1 << 12;
 /// Where batches come from.
 pub(super) enum Feed {
     Files(Reading),
-    Rows { rows: Batch, at: usize },
+    /// A table on its way.
+    Rows {
+        rows: Batch,
+        at: usize,
+    },
+    /// A finished table that another is made from.
+    Finished {
+        rows: Batch,
+        into: TableId,
+        at: usize,
+    },
 }
 
 impl Feed {
@@ -24,12 +34,38 @@ impl Feed {
         Self::Rows { rows, at: 0 }
     }
 
+    /// All rows under the slots that their batches have, as far as columns are there in one piece;
+    /// nothing of what is read.
+    pub fn whole(&self, context: &Context<'_>) -> Option<Batch> {
+        match self {
+            Self::Files(_) => None,
+            Self::Rows { rows, .. } => Some(rows.clone()),
+            Self::Finished { rows, into, .. } => {
+                let there = rows.columns.iter().map(|column| match column {
+                    Some(own @ Held::Own(_)) => Some(own.clone()),
+                    Some(Held::Seen { .. }) | None => None,
+                });
+                let columns = there.collect::<Vec<_>>();
+                let mut slots = vec![None; context.plan.tables[into.0].slots.len()];
+                for (slot, column) in &context.plan.tables[into.0].imports {
+                    slots[slot.0] = columns[column.0].as_ref().map(Held::whole);
+                }
+                Some(Batch::new(rows.rows, slots, vec![]))
+            }
+        }
+    }
+
+    /// Whether other tables look at the columns of these rows as well.
+    pub fn is_held(&self) -> bool {
+        matches!(self, Self::Finished { .. })
+    }
+
     /// How many rows there will be in all, about, once `parts` of it have come through and `before`
     /// had come already: a tenth more costs nothing, since room that is not used is not touched.
     pub fn room(&self, parts: &[Batch], before: usize) -> usize {
         let (fed, expected) = match self {
             Feed::Files(reading) => reading.progress(),
-            Feed::Rows { rows, at } => (*at, rows.rows),
+            Feed::Rows { rows, at } | Feed::Finished { rows, at, .. } => (*at, rows.rows),
         };
         let through = before + parts.iter().map(|part| part.rows).sum::<usize>();
         let expected = expected as f64 * 1.1 * through as f64 / fed.max(1) as f64;
@@ -46,21 +82,44 @@ impl Feed {
     ) -> Result<Vec<Batch>, Stop> {
         // Enough that no core waits long for the last of a window.
         let count = rayon::current_num_threads().max(2) * 8;
+        let (rows, into, at) = match self {
+            Feed::Files(reading) => return reading.window(context, places, count),
+            Feed::Rows { rows, at } => (rows, None, at),
+            Feed::Finished { rows, into, at } => (rows, Some(*into), at),
+        };
+        let mut window = vec![];
+        while *at < rows.rows && window.len() < count {
+            let length = BATCH.min(rows.rows - *at);
+            let part = rows.slice(*at, length);
+            let part = into.map_or_else(|| part.clone(), |into| begun(context, into, &part));
+            window.push(Batch { fed: Some(Rows::run(*at as u32, length)), ..part });
+            *at += length;
+            context.observer.advance(length as u64);
+        }
+        Ok(window)
+    }
+
+    /// A batch without rows, with the columns that batches would have.
+    pub fn nothing(&self, context: &Context<'_>, tree: &Tree) -> Batch {
         match self {
-            Feed::Files(reading) => reading.window(context, places, count),
-            Feed::Rows { rows, at } => {
-                let mut window = vec![];
-                while *at < rows.rows && window.len() < count {
-                    let length = BATCH.min(rows.rows - *at);
-                    let part = rows.slice(*at, length);
-                    window.push(Batch { fed: Some(Rows::run(*at as u32, length)), ..part });
-                    *at += length;
-                    context.observer.advance(length as u64);
-                }
-                Ok(window)
-            }
+            Feed::Files(_) => nothing_read(context, tree),
+            Feed::Rows { rows, .. } => rows.slice(0, 0),
+            Feed::Finished { rows, into, .. } => begun(context, *into, &rows.slice(0, 0)),
         }
     }
+}
+
+/// Rows of a finished table as the first ones of a table that is made from it.
+pub(super) fn begun(context: &Context<'_>, into: TableId, finished: &Batch) -> Batch {
+    let table = &context.plan.tables[into.0];
+    let demand = &context.demand.tables[into.0];
+    let mut slots = vec![None; table.slots.len()];
+    for (slot, column) in &table.imports {
+        if demand.last_use[slot.0].is_some() {
+            slots[slot.0] = Some(finished.column(*column).whole());
+        }
+    }
+    Batch::new(finished.rows, slots, finished.origins.clone())
 }
 
 /// The rows that a tree begins with, where they come from no file.
@@ -68,7 +127,7 @@ pub(super) fn first_rows(
     context: &Context<'_>,
     tree: &Tree,
     sum: &mut TableSum,
-) -> Result<Batch, Problem> {
+) -> Result<Feed, Problem> {
     let id = tree.tables[0];
     let first = &context.plan.tables[id.0];
     match &first.source {
@@ -76,26 +135,20 @@ pub(super) fn first_rows(
             let laid = several::rows(context, id, plan)?;
             sum.parts = laid.parts;
             sum.twice = laid.twice;
-            Ok(laid.rows)
+            Ok(Feed::of(laid.rows))
         }
-        Source::Calendar(plan) => Ok(super::calendar::rows(id, first.slots.len(), plan)),
-        Source::Base(base) => Ok(base_rows(context, tree, *base)),
+        Source::Calendar(plan) => Ok(Feed::of(super::calendar::rows(id, first.slots.len(), plan))),
+        Source::Base(base) => {
+            let rows = base_rows(context, tree, *base);
+            Ok(Feed::Finished { rows, into: id, at: 0 })
+        }
         Source::Input(_) => bug("an input has no files"),
     }
 }
 
-/// The rows of a finished table under the slots of one that is made from it.
+/// The rows of a finished table, with where they came from as far as the tree asks.
 fn base_rows(context: &Context<'_>, tree: &Tree, base: TableId) -> Batch {
-    let id = tree.tables[0];
-    let first = &context.plan.tables[id.0];
     let table = context.world.tables[base.0].as_ref().sure("a table's base");
-    let demand = &context.demand.tables[id.0];
-    let mut slots = vec![None; first.slots.len()];
-    for (slot, column) in &first.imports {
-        if demand.last_use[slot.0].is_some() {
-            slots[slot.0].clone_from(&table.columns[*column]);
-        }
-    }
     let mut origins = vec![];
     for origin in origins_wanted(context, tree) {
         if origin == base {
@@ -104,11 +157,11 @@ fn base_rows(context: &Context<'_>, tree: &Tree, base: TableId) -> Batch {
             origins.push((origin, rows.clone()));
         }
     }
-    Batch::new(table.rows, slots, origins)
+    Batch::finished(table.rows, table.columns.clone(), origins)
 }
 
 /// A batch without rows, as the files of a tree's first table would have given it.
-pub(super) fn nothing_read(context: &Context<'_>, tree: &Tree) -> Batch {
+fn nothing_read(context: &Context<'_>, tree: &Tree) -> Batch {
     let plan = &context.plan.tables[tree.tables[0].0];
     let demand = &context.demand.tables[tree.tables[0].0];
     let slots = plan.slots.iter().enumerate().map(|(slot, ty)| {

@@ -9,8 +9,8 @@ use std::sync::atomic::AtomicU64;
 
 use super::check::CheckSum;
 use super::context::{Context, Stop};
-use super::feed::{Feed, first_rows, nothing_read};
-use super::leaf::Collected;
+use super::feed::{Feed, first_rows};
+use super::leaf::{Collected, Together};
 use super::passing::{Passed, Way, encoded, run, through};
 use super::read::Reading;
 use super::sums::TableSum;
@@ -18,7 +18,7 @@ use super::tree::{End, Leaf, LeafKind, Segment, Spot, Tree};
 use crate::aggregate::AllRows;
 use crate::port::{Encoded, Output, OutputError};
 use crate::step::{Naming, OnRows, Trouble};
-use crate::table::{Batch, Places, Table, TableId};
+use crate::table::{Batch, Held, Places, Table, TableId};
 use crate::tally::{Problem, UnitsTrouble};
 
 /// All that the tables of a tree leave, by their places in it.
@@ -70,7 +70,7 @@ pub(super) fn run_tree(
     };
     let feed = match reading {
         Some(reading) => Ok(Feed::Files(reading)),
-        None => first_rows(context, tree, &mut run.end.sums[0]).map(Feed::of),
+        None => first_rows(context, tree, &mut run.end.sums[0]),
     };
     // What waits: behind others that came of the same rows, so that they are let go before.
     let mut waiting = vec![];
@@ -78,14 +78,14 @@ pub(super) fn run_tree(
         Ok(feed) => waiting.extend(run.segment(Spot { at: 0, step: 0 }, feed)?.into_iter().rev()),
         Err(problem) => run.fail(0, problem),
     }
-    while let Some((leaf, mut rows)) = waiting.pop() {
+    while let Some((leaf, Together { mut rows, seen })) = waiting.pop() {
         let Spot { at, step } = leaf.spot;
         if run.end.failed[at] {
             continue;
         }
         match leaf.what {
             LeafKind::Kept => {
-                run.keep(at, rows);
+                run.keep(at, rows, &seen);
                 continue;
             }
             LeafKind::Whole => match run.whole_step(leaf.spot, &mut rows) {
@@ -120,7 +120,7 @@ struct TreeRun<'a> {
 
 impl TreeRun<'_> {
     /// Sends all batches of `feed` through what follows a spot. Gives what came together, by leaves.
-    fn segment(&mut self, from: Spot, feed: Feed) -> Result<Vec<(Leaf, Batch)>, Stop> {
+    fn segment(&mut self, from: Spot, feed: Feed) -> Result<Vec<(Leaf, Together)>, Stop> {
         let segment = self.tree.segment(self.context, from);
         let collected = self.pass(&segment, feed)?;
         let mut all = vec![];
@@ -130,11 +130,11 @@ impl TreeRun<'_> {
                 continue;
             }
             match collected.finish() {
-                Ok((rows, None)) => all.push((*leaf, rows)),
-                Ok((rows, Some((sum, total)))) => {
+                Ok((together, None)) => all.push((*leaf, together)),
+                Ok((together, Some((sum, total)))) => {
                     self.end.sums[at].steps[leaf.spot.step].absorb(&sum);
                     self.total_rows.extend(total.map(|total| (at, total)));
-                    all.push((*leaf, rows));
+                    all.push((*leaf, together));
                 }
                 Err(problem) => self.fail(at, problem),
             }
@@ -151,19 +151,15 @@ impl TreeRun<'_> {
         // No rows have columns all the same: those of the feed, or of what is read.
         let none = window.is_empty();
         if none {
-            window.push(match &feed {
-                Feed::Rows { rows, .. } => rows.clone(),
-                Feed::Files(_) => nothing_read(context, tree),
-            });
+            window.push(feed.nothing(context, tree));
         }
         let mut collected: Vec<Collected<'_>> = vec![];
+        let fed = feed.whole(context).filter(|_| !none);
         for (at, leaf) in segment.leaves.iter().enumerate() {
-            let before = match &feed {
-                Feed::Rows { rows, .. } if !none => segment.unmoved(context.plan, tree, at, rows),
-                _ => None,
-            };
-            collected.push(Collected::new(context.plan, tree, *leaf, before));
+            let before = fed.as_ref().and_then(|fed| segment.unmoved(context.plan, tree, at, fed));
+            collected.push(Collected::new(context.plan, tree, *leaf, before, feed.is_held()));
         }
+        drop(fed);
         let mut encoded: Vec<(usize, Encoded)> = vec![];
         while !window.is_empty() && !self.end.failed[segment.branches[0].at] {
             let failed = self.end.failed.clone();
@@ -257,8 +253,9 @@ impl TreeRun<'_> {
             }
             let id = tree.tables[at];
             let plan = &context.plan.tables[id.0];
-            let columns = plan.columns.iter().map(|(_, slot)| total.slots[slot.0].clone());
-            let columns = Batch::new(1, columns.collect(), vec![]);
+            let columns =
+                plan.columns.iter().map(|(_, slot)| total.slots[slot.0].clone().map(Held::Own));
+            let columns = Batch::finished(1, columns.collect(), vec![]);
             write(self.outputs, encoded(context, id, &columns))?;
             self.end.total_rows.push((at, columns));
         }
@@ -317,18 +314,18 @@ impl TreeRun<'_> {
     }
 
     /// Keeps a finished table.
-    fn keep(&mut self, at: usize, batch: Batch) {
+    fn keep(&mut self, at: usize, batch: Batch, seen: &[Option<Held>]) {
         let id = self.tree.tables[at];
         let plan = &self.context.plan.tables[id.0];
         let demand = &self.context.demand.tables[id.0];
-        let columns = plan
-            .columns
-            .iter()
-            .enumerate()
-            .map(|(at, (_, slot))| batch.slots[slot.0].clone().filter(|_| demand.columns[at]));
+        let columns = plan.columns.iter().zip(&demand.columns).map(|((_, slot), wanted)| {
+            let own = || batch.slots[slot.0].clone().map(Held::Own);
+            let seen = seen.get(slot.0).cloned().flatten();
+            seen.or_else(own).filter(|_| *wanted)
+        });
+        let columns: Vec<Option<Held>> = columns.collect();
         let origins = batch.origins.into_iter().filter(|(id, _)| demand.origins.contains(id));
-        let table =
-            Table { rows: batch.rows, columns: columns.collect(), origins: origins.collect() };
+        let table = Table { rows: batch.rows, columns, origins: origins.collect() };
         self.end.tables.push((at, table));
     }
 }

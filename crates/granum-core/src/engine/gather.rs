@@ -4,7 +4,7 @@ use super::context::Context;
 use crate::aggregate::{Groups, aggregate_each};
 use crate::expr::Gathered;
 use crate::resolve::GatherWhat;
-use crate::step::{Faults, finished_rows, group_problem, row_of_way, values_of_way, way};
+use crate::step::{Faults, group_problem, row_of_way, values_of_way, way};
 use crate::table::{Column, GatherId, Rows};
 
 /// What is gathered for each row of the table that is led to.
@@ -31,13 +31,12 @@ pub(super) fn gather(context: &Context<'_>, id: GatherId) -> Option<(Gathered, F
             faults.note(to, || row_of_way(context, gather, &rows, &step, failure));
         }
     }
-    let columns = finished_rows(to, gather.to);
     let grain = to_plan.grain.as_ref().map_or(&[][..], |grain| &grain.columns);
     let named = |group: u32| {
         let value = |name: &String| {
             let at = to_plan.columns.iter().position(|(known, _)| known == name)?;
-            let column = columns.slots[at].as_ref()?;
-            Some((name.clone(), column.scalar(group as usize)))
+            let one = Rows::run(group, 1);
+            Some((name.clone(), to.columns[at].as_ref()?.take(&one).scalar(0)))
         };
         grain.iter().filter_map(value).collect()
     };

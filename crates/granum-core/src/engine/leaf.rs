@@ -6,7 +6,7 @@ use super::tree::{Leaf, LeafKind, Tree};
 use crate::bug::{Sure, bug};
 use crate::resolve::Plan;
 use crate::step::{GroupStep, GroupsSoFar, StepSum};
-use crate::table::{Batch, Stack};
+use crate::table::{Batch, Held, Stack};
 use crate::tally::Problem;
 
 /// What has come to a leaf.
@@ -19,6 +19,9 @@ pub(super) enum Collected<'p> {
         /// The rows that were fed in, in the slots that they come out in, where some of them come out
         /// in the same order: columns that no step made are not made again.
         before: Option<Batch>,
+        /// Whether columns of those rows may be looked at through the rows that come out, in place of
+        /// being shortened: another table holds them anyway.
+        sees: bool,
     },
     Groups {
         groups: Box<GroupsSoFar<'p>>,
@@ -27,14 +30,22 @@ pub(super) enum Collected<'p> {
     },
 }
 
+/// Rows that have come together.
+pub(super) struct Together {
+    pub rows: Batch,
+    /// By slot: columns that are looked at through another table's, which the rows lack.
+    pub seen: Vec<Option<Held>>,
+}
+
 /// What a step leaves that worked on rows as they came: for the tally, and the total row.
 pub(super) type WorkedOn = (StepSum, Option<Batch>);
 
 impl<'p> Collected<'p> {
     /// Nothing yet.
-    pub fn new(plan: &'p Plan, tree: &Tree, leaf: Leaf, before: Option<Batch>) -> Self {
+    pub fn new(plan: &'p Plan, tree: &Tree, leaf: Leaf, before: Option<Batch>, held: bool) -> Self {
         if leaf.what != LeafKind::Groups {
-            return Self::Rows { stack: Stack::new(), parts: vec![], room: 0, before };
+            let sees = held && leaf.what == LeafKind::Kept;
+            return Self::Rows { stack: Stack::new(), parts: vec![], room: 0, before, sees };
         }
         let table = &plan.tables[tree.tables[leaf.spot.at].0];
         let step = leaf.spot.step;
@@ -65,7 +76,7 @@ impl<'p> Collected<'p> {
 
     /// Puts what came below what was there.
     pub fn lay(&mut self) {
-        if let Self::Rows { stack, parts, room, before } = self {
+        if let Self::Rows { stack, parts, room, before, .. } = self {
             stack.append(&std::mem::take(parts), before.as_ref(), *room);
         }
     }
@@ -74,13 +85,16 @@ impl<'p> Collected<'p> {
     ///
     /// # Errors
     /// Groups that have no value.
-    pub fn finish(self) -> Result<(Batch, Option<WorkedOn>), Problem> {
+    pub fn finish(self) -> Result<(Together, Option<WorkedOn>), Problem> {
         match self {
-            Self::Rows { stack, before, .. } => Ok((stack.finish(before), None)),
+            Self::Rows { stack, before, sees, .. } => {
+                let (rows, seen) = stack.finish(before, sees);
+                Ok((Together { rows, seen }, None))
+            }
             Self::Groups { fault: Some(fault), .. } => Err(fault),
             Self::Groups { groups, fault: None } => {
                 let (rows, sum, total) = groups.finish()?;
-                Ok((rows, Some((sum, total))))
+                Ok((Together { rows, seen: vec![] }, Some((sum, total))))
             }
         }
     }

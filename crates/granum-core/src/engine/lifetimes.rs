@@ -12,12 +12,12 @@ use super::demand::{Demand, Work};
 use super::tree::Tree;
 use crate::expr::{Kind, Typed, World};
 use crate::resolve::{CheckKind, GatherWhat, MistakePlan, Plan, Required, Source};
-use crate::table::{GatherId, Hop, LinkId, TableId};
+use crate::table::{ColumnId, GatherId, Hop, LinkId, TableId};
 
 /// What is let go by itself.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 enum Held {
-    Column(TableId, usize),
+    Column(TableId, ColumnId),
     Link(LinkId),
     Gathered(GatherId),
 }
@@ -53,7 +53,7 @@ impl Lifetimes {
             match *held {
                 Held::Column(table, column) => {
                     if let Some(table) = &mut world.tables[table.0] {
-                        table.columns[column] = None;
+                        table.columns[column.0] = None;
                     }
                 }
                 Held::Link(link) => world.links[link.0] = None,
@@ -76,14 +76,14 @@ impl LastReads<'_> {
         *last = at.max(*last);
     }
 
-    fn column(&mut self, table: TableId, column: usize, at: usize) {
+    fn column(&mut self, table: TableId, column: ColumnId, at: usize) {
         self.read(Held::Column(table, column), at);
     }
 
     fn named(&mut self, table: TableId, name: &str, at: usize) {
         let columns = &self.plan.tables[table.0].columns;
         if let Some(column) = columns.iter().position(|(known, _)| known == name) {
-            self.column(table, column, at);
+            self.column(table, ColumnId(column), at);
         }
     }
 
@@ -125,8 +125,8 @@ impl LastReads<'_> {
     /// The same, and the columns that it sees of a finished table.
     fn over_finished(&mut self, table: TableId, typed: &Typed, at: usize) {
         typed.visit(&mut |part| {
-            if let Kind::Slot(slot) = part.kind {
-                self.column(table, slot.0, at);
+            if let Kind::Column(column) = part.kind {
+                self.column(table, column, at);
             }
         });
         self.paths(typed, at);
@@ -138,7 +138,7 @@ impl LastReads<'_> {
         for id in Tree::new(self.demand, first).tables {
             let table = &plan.tables[id.0];
             for column in 0..table.columns.len() {
-                self.column(id, column, at);
+                self.column(id, ColumnId(column), at);
             }
             for work in table.steps.iter().map(|step| step.step.work()) {
                 work.assigned().iter().for_each(|(_, value)| self.paths(value, at));
@@ -180,7 +180,7 @@ impl LastReads<'_> {
             let asked = matches!(&link.required,
                 Some(Required::Share { of: Some((of, _)), .. }) if of == name);
             if tracked || asked {
-                self.column(link.from, column, at);
+                self.column(link.from, ColumnId(column), at);
             }
         }
     }

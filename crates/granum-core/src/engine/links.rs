@@ -7,7 +7,7 @@ use crate::bug::Sure;
 use crate::expr::{Kind, Typed, evaluate_all};
 use crate::link::{BlankKeys, Counts, EXAMPLES, Keys, Linked, Method};
 use crate::resolve::{LinkPlan, Required};
-use crate::step::{Naming, finished_problem, finished_rows};
+use crate::step::{Naming, finished_rows, row_problem};
 use crate::table::{Amount, Batch, Column, LinkId, Rows, Table, TableId};
 use crate::tally::{LinkAmount, LinkTally, Problem, RepeatedKey};
 
@@ -83,7 +83,7 @@ fn keys_are_grain(context: &Context<'_>, link: &LinkPlan) -> bool {
     let Some(grain) = &target.grain else { return false };
     grain.columns.iter().all(|name| {
         link.keys.iter().any(|(_, right)| {
-            matches!(right.kind, Kind::Slot(slot) if target.columns[slot.0].0 == *name)
+            matches!(right.kind, Kind::Column(column) if target.columns[column.0].0 == *name)
         })
     })
 }
@@ -100,7 +100,7 @@ fn keys<'t>(
         keys.map(|key| evaluate_all(key, rows, context.world, &zeros)).collect();
     let columns = columns.map_err(|failure| {
         let naming = Naming::finished(context.plan, table);
-        finished_problem(context, table, step.to_owned(), rows, naming, failure)
+        row_problem(context, table, step.to_owned(), rows, naming, failure)
     })?;
     Ok(Keys::new(columns, BlankKeys::Apart, rows.rows))
 }
@@ -113,7 +113,7 @@ fn tally(context: &Context<'_>, link: &LinkPlan, linked: &Linked) -> LinkTally {
         tracked
             .filter_map(|tracked| {
                 let at = plan.columns.iter().position(|(_, slot)| *slot == tracked.last_slot())?;
-                let amounts = linked.amounts(from.columns[at].as_ref()?);
+                let amounts = linked.amounts(&from.columns[at].as_ref()?.whole());
                 // Blank keys count against a link unless they are allowed.
                 let missing = if link.blank_allowed {
                     amounts.missing

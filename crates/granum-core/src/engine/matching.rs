@@ -273,13 +273,13 @@ fn tell(
     let beside_column = |name: &str| -> Option<Column> {
         let beside = beside?;
         let at = plan.tables[beside.0].columns.iter().position(|(known, _)| known == name)?;
-        tables[beside.0].as_ref()?.columns[at].clone()
+        Some(tables[beside.0].as_ref()?.columns[at].as_ref()?.whole())
     };
     let amount = beside_column(AMOUNT);
     let target_amount = matching.amount.as_deref().and_then(|amount| {
         let bare = amount.trim().trim_matches('`');
         let at = plan.tables[link.to.0].columns.iter().position(|(name, _)| name == bare)?;
-        to.columns[at].clone()
+        Some(to.columns[at].as_ref()?.whole())
     });
     let name = matching.amount.as_deref().unwrap_or_default();
     let Linked { left, right, index, repeats } = &linked;

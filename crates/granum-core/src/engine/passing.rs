@@ -4,13 +4,13 @@ use std::sync::atomic::{AtomicU64, Ordering};
 
 use super::check::CheckSum;
 use super::context::Context;
+use super::feed::begun;
 use super::tree::{Branch, End, Leaf, LeafKind, Segment, Tree};
 use crate::aggregate::AllRows;
 use crate::bug::Sure;
 use crate::port::Encoded;
-use crate::resolve::Source;
 use crate::step::{Naming, OnRows, Partial, StepSum, Trouble, partial};
-use crate::table::{Amount, Batch, Column, TableId};
+use crate::table::{Amount, Batch, Column, Held, SlotId, TableId};
 use crate::tally::Problem;
 
 /// What came of a batch that went through a segment. Tables are named by their places in the tree.
@@ -89,7 +89,10 @@ fn along(
                 arrive(way, *leaf, batch, passed);
                 return Ok(vec![]);
             }
-            let into = |next: &usize| (*next, columns_into(way, *next, &columns));
+            let into = |next: &usize| {
+                let id = way.tree.tables[way.segment.branches[*next].at];
+                (*next, Batch { fed: columns.fed.clone(), ..begun(way.context, id, &columns) })
+            };
             return Ok(next.iter().map(into).collect());
         }
     }
@@ -140,32 +143,19 @@ fn arrive(way: Way<'_>, leaf: usize, batch: Batch, passed: &mut Passed) {
     passed.arrived.push((leaf, Arrived::Groups(found)));
 }
 
-/// The finished columns of a table as the slots of one that is made from it.
-fn columns_into(way: Way<'_>, branch: usize, columns: &Batch) -> Batch {
-    let id = way.tree.tables[way.segment.branches[branch].at];
-    let table = &way.context.plan.tables[id.0];
-    debug_assert!(matches!(table.source, Source::Base(_)), "made from another");
-    let mut slots = vec![None; table.slots.len()];
-    for (slot, column) in &table.imports {
-        slots[slot.0].clone_from(&columns.slots[*column]);
-    }
-    let rows = Batch::new(columns.rows, slots, columns.origins.clone());
-    Batch { fed: columns.fed.clone(), ..rows }
-}
-
 /// Finished rows, prepared for each output of their table.
 pub(super) fn encoded(context: &Context<'_>, id: TableId, rows: &Batch) -> Vec<(usize, Encoded)> {
     let own = context.encoders.iter().filter(|encoder| encoder.table == id);
     own.map(|encoder| {
-        let column = |slot: &Option<Column>| slot.clone().sure("a column of an output");
-        let columns: Vec<Column> = rows.slots.iter().map(column).collect();
+        let column = |held: &Option<Held>| held.as_ref().sure("a column of an output").whole();
+        let columns: Vec<Column> = rows.columns.iter().map(column).collect();
         (encoder.output, encoder.encoder.encode(&columns, rows.rows))
     })
     .collect()
 }
 
 /// A table is finished: sums, checks, totals and outputs take what they need of the batch. Gives the
-/// finished columns as its slots.
+/// finished rows.
 fn finish(
     way: Way<'_>,
     at: usize,
@@ -186,13 +176,15 @@ fn finish(
             batch.slots[slot.0].as_ref().map(Column::sum)
         })
         .collect();
-    // Checks and totals see the finished columns as their slots.
-    let columns = Batch::new(
-        batch.rows,
-        plan.columns.iter().map(|(_, slot)| batch.slots[slot.0].clone()).collect(),
-        batch.origins.clone(),
-    );
-    let columns = Batch { fed: batch.fed.clone(), ..columns };
+    let column = |(_, slot): &(String, SlotId)| batch.slots[slot.0].clone().map(Held::Own);
+    let columns = Batch {
+        fed: batch.fed.clone(),
+        ..Batch::finished(
+            batch.rows,
+            plan.columns.iter().map(column).collect(),
+            batch.origins.clone(),
+        )
+    };
     let (checks, totals) = super::check::passing(context, id, &columns, naming, &zeros)?;
     let encoded = encoded(context, id, &columns);
     let rows = batch.rows as u64;

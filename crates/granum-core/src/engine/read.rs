@@ -67,10 +67,10 @@ impl Reading {
             if demand.last_use[slot.0].is_none() {
                 continue;
             }
-            let name = &shape.columns[*column].0;
+            let name = &shape.columns[column.0].0;
             let rule = plan.spec.reads.iter().rev().find(|(read, _)| read == name);
             request.columns.push(InputColumn {
-                column: *column,
+                column: column.0,
                 ty: table.slots[slot.0],
                 rule: rule.map(|(_, rule)| rule.clone()),
             });

@@ -8,7 +8,7 @@ use crate::bug::Sure;
 use crate::lang::Span;
 use crate::resolve::{Lay, SeveralPlan};
 use crate::step::{Naming, finished_rows};
-use crate::table::{Batch, Column, Rows, SlotId, Table, TableId};
+use crate::table::{Batch, Column, ColumnId, Rows, SlotId, Table, TableId};
 use crate::tally::{Part, Problem, RepeatedKey, RowReason, StackedTwice};
 use crate::value::{Scalar, Type, decimal};
 
@@ -36,11 +36,11 @@ pub(super) fn rows(
     let built =
         |table: &TableId| context.world.tables[table.0].as_ref().sure("a table that is laid");
     let tables: Vec<&Table> = plan.tables.iter().map(built).collect();
-    let column = |at: usize, place: Option<usize>, ty: Type| match place {
-        Some(place) => tables[at].columns[place].clone().sure("a column that is laid"),
+    let column = |at: usize, place: Option<ColumnId>, ty: Type| match place {
+        Some(place) => tables[at].column(place).sure("a column that is laid").whole(),
         None => Column::all_blank(ty, tables[at].rows),
     };
-    let stacked = |(slot, places): &(SlotId, Vec<Option<usize>>)| {
+    let stacked = |(slot, places): &(SlotId, Vec<Option<ColumnId>>)| {
         let ty = own.slots[slot.0];
         let parts = places.iter().enumerate().map(|(at, place)| {
             widened(&column(at, *place, ty), ty).ok_or_else(|| {
@@ -151,7 +151,7 @@ fn widened(column: &Column, ty: Type) -> Option<Column> {
 }
 
 /// A slot, and where each of the tables has its column.
-type LaidColumn = (SlotId, Vec<Option<usize>>);
+type LaidColumn = (SlotId, Vec<Option<ColumnId>>);
 
 /// Where tables meet, a key must stand on one row of each: a grain sees to that, but for rows that a
 /// `dedupe by` left beside it since their key is blank.

@@ -179,15 +179,15 @@ fn shown(plan: &Plan, run: Run<'_>, id: TableId, link: Option<LinkId>, showing: 
         let Some(column) = column.as_ref().filter(|_| !name.starts_with(ORDER)) else { continue };
         let column = match &rows {
             Some(rows) => column.take(&rows.slice(0, shown.shown)),
-            None => column.slice(0, shown.shown),
+            None => column.slice(0, shown.shown).whole(),
         };
         shown.columns.push((name.clone(), column));
     }
     // The total row stands behind the others.
     if let Some(total) = run.total_rows.get(&id) {
-        for ((_, column), total) in shown.columns.iter_mut().zip(&total.slots) {
+        for ((_, column), total) in shown.columns.iter_mut().zip(&total.columns) {
             if let Some(total) = total {
-                *column = Column::concat(&[column.clone(), total.clone()]);
+                *column = Column::concat(&[column.clone(), total.whole()]);
             }
         }
     }
@@ -206,7 +206,7 @@ fn ordered(plan: &TablePlan, table: &Table, showing: &Showing) -> Option<Rows> {
         .filter_map(|(at, expression)| {
             let name = format!("{ORDER}{at}");
             let column = plan.columns.iter().position(|(known, _)| *known == name)?;
-            Some((table.columns[column].clone()?, order(expression).1))
+            Some((table.columns[column].as_ref()?.whole(), order(expression).1))
         })
         .collect();
     let mut rows: Vec<u32> = (0..table.rows as u32).collect();

@@ -169,7 +169,7 @@ impl Segment {
             if let Some(before) = before {
                 let mut own = vec![None; table.slots.len()];
                 for (slot, column) in &table.imports {
-                    own[slot.0].clone_from(&slots[before.columns[*column].1.0]);
+                    own[slot.0].clone_from(&slots[before.columns[column.0].1.0]);
                 }
                 slots = own;
             }

@@ -87,11 +87,11 @@ impl Run<'_> {
             }
             MistakePlan::SharedName { key, of, name, id, group } => {
                 let table = self.world.tables[of.0].as_ref()?;
-                let names = table.columns[*name].clone().sure("the names that are looked at");
+                let names = table.column(*name).sure("the names that are looked at").whole();
                 let (groups, firsts) = number(vec![names.clone()], table.rows);
                 let names = names.take(&firsts.into());
                 let of_plan = &self.plan.tables[of.0];
-                let (id, _) = &of_plan.columns[*id];
+                let (id, _) = &of_plan.columns[id.0];
                 shared_name((key, group), (&of_plan.name, id), &names, &groups.sizes())
             }
         }

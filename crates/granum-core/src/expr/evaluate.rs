@@ -37,7 +37,7 @@ pub(crate) fn evaluate_all(
     let work = |batch: &Batch| {
         evaluate(expr, &Scope { batch, world, zero_divisions, failing: Failing::Stops })
     };
-    if rows.rows <= RUN || matches!(expr.kind, Kind::Slot(_)) {
+    if rows.rows <= RUN || matches!(expr.kind, Kind::Slot(_) | Kind::Column(_)) {
         return work(rows);
     }
     let starts: Vec<usize> = (0..rows.rows).step_by(RUN).collect();
@@ -101,11 +101,12 @@ impl Scope<'_> {
         let rows = self.batch.rows;
         Ok(match &expr.kind {
             Kind::Slot(slot) => self.slot(*slot, self.counting(expr, mask))?,
+            Kind::Column(column) => self.batch.column(*column).whole(),
             Kind::Constant(value) => Column::constant(value, expr.ty, rows),
             Kind::Path { from, hops, target, column } => {
                 let to = self.path(*from, hops);
                 let table = self.world.tables[target.0].as_ref().sure("a table that is led to");
-                table.columns[*column].as_ref().sure("a column that is led to").take(&to)
+                table.column(*column).sure("a column that is led to").take(&to)
             }
             Kind::Leads { from, hops } => {
                 let to = self.path(*from, hops);

@@ -1,7 +1,7 @@
 //! Expressions after names and types are known.
 
 use crate::lang::{Operator, Span};
-use crate::table::{GatherId, Hop, SlotId, TableId, TotalId};
+use crate::table::{ColumnId, GatherId, Hop, SlotId, TableId, TotalId};
 use crate::value::{Scalar, Type};
 
 use super::function::Function;
@@ -16,14 +16,17 @@ pub(crate) struct Typed {
 
 #[derive(Debug, Clone)]
 pub(crate) enum Kind {
+    /// A column of a table on its way.
     Slot(SlotId),
+    /// A column of a finished table.
+    Column(ColumnId),
     Constant(Scalar),
     /// A column of the row that a path leads to.
     Path {
         from: TableId,
         hops: Vec<Hop>,
         target: TableId,
-        column: usize,
+        column: ColumnId,
     },
     /// Whether a path leads anywhere.
     Leads {
@@ -156,6 +159,7 @@ impl Typed {
         see(self);
         match &self.kind {
             Kind::Slot(_)
+            | Kind::Column(_)
             | Kind::Constant(_)
             | Kind::Path { .. }
             | Kind::Leads { .. }

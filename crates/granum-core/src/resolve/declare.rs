@@ -2,7 +2,8 @@
 
 use super::scope::{LinkEntry, Paths, Resolver, Row, TableEntry, TableState};
 use super::{Parameter, Resolved};
-use crate::expr::{Failing, Scope, World, evaluate};
+use crate::bug::bug;
+use crate::expr::{Failing, Kind, Scope, World, evaluate};
 use crate::lang::{
     Diagnostic, DiagnosticKind, Expr, LinkTree, Name, ParamTree, PlanTree, Span, StatementKind,
     StepKind, nearest,
@@ -233,10 +234,11 @@ impl<'a> Resolver<'a> {
         Ok(())
     }
 
-    /// A column's place among the columns of a row.
+    /// The slot of a column of a table on its way.
     pub(super) fn column_of(&mut self, row: &Row, name: &Name) -> Resolved<(SlotId, Type)> {
         match row.columns.iter().find(|(known, ..)| *known == name.text) {
-            Some((_, slot, ty, _)) => Ok((*slot, *ty)),
+            Some((_, Kind::Slot(slot), ty, _)) => Ok((*slot, *ty)),
+            Some(_) => bug("a finished column among those of a table on its way"),
             None => self.unknown_column(row, name),
         }
     }

@@ -169,8 +169,8 @@ impl Resolver<'_> {
                 )
                 .help("give the parameter another name"),
             ),
-            (Some((_, slot, ty, worth)), None) => {
-                Ok((Typed::new(Kind::Slot(*slot), *ty, name.span), *worth))
+            (Some((_, kind, ty, worth)), None) => {
+                Ok((Typed::new(kind.clone(), *ty, name.span), *worth))
             }
             (None, Some((_, parameter))) => {
                 let constant = Kind::Constant(parameter.value.clone());

@@ -86,7 +86,12 @@ pub(crate) fn resolve_alone(
             .enumerate()
             .map(|(at, (name, column))| {
                 let worth = worth::Worth::column(worth::WorthKind::Plain, false);
-                ((*name).to_owned(), crate::table::SlotId(at), column.ty(), worth)
+                (
+                    (*name).to_owned(),
+                    crate::expr::Kind::Slot(crate::table::SlotId(at)),
+                    column.ty(),
+                    worth,
+                )
             })
             .collect(),
         ancestors: ancestors::Ancestors::default(),

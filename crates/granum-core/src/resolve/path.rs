@@ -6,7 +6,7 @@ use super::expression::{Valued, truth};
 use super::scope::{Paths, Resolver, Row};
 use crate::expr::{Kind, Typed};
 use crate::lang::{Diagnostic, DiagnosticKind, Expr, ExprKind, Name, Span, nearest_or_longer};
-use crate::table::{Hop, TableId};
+use crate::table::{ColumnId, Hop, TableId};
 
 /// Where the links of a path lead.
 pub(super) struct Way {
@@ -30,7 +30,8 @@ impl Resolver<'_> {
             let target = self.finished_row(way.target, Paths::Allowed);
             return self.unknown_column(&target, column);
         };
-        let kind = Kind::Path { from: way.from, hops: way.hops, target: way.target, column: at };
+        let kind =
+            Kind::Path { from: way.from, hops: way.hops, target: way.target, column: ColumnId(at) };
         Ok((Typed::new(kind, ty, span), worth.over_link()))
     }
 

@@ -6,7 +6,7 @@ use crate::aggregate::AggregateFunction;
 use crate::expr::Typed;
 use crate::lang::{Percent, Preference, Severity, Span};
 use crate::port::InputSpec;
-use crate::table::{Hop, LinkId, SlotId, TableId};
+use crate::table::{ColumnId, Hop, LinkId, SlotId, TableId};
 use crate::value::Type;
 
 #[derive(Debug, Default)]
@@ -64,8 +64,8 @@ pub(crate) enum MistakePlan {
     SharedName {
         key: String,
         of: TableId,
-        name: usize,
-        id: usize,
+        name: ColumnId,
+        id: ColumnId,
         /// What to do in its place.
         group: String,
     },
@@ -88,7 +88,7 @@ pub(crate) struct TablePlan {
     /// For each slot the step from which it can be worked with `add` alone.
     pub from_step: Vec<usize>,
     /// Slots that hold a column of the base or of the files from the start.
-    pub imports: Vec<(SlotId, usize)>,
+    pub imports: Vec<(SlotId, ColumnId)>,
     pub steps: Vec<StepPlan>,
     /// The finished columns.
     pub columns: Vec<(String, SlotId)>,
@@ -136,7 +136,7 @@ pub(crate) const CALENDAR: [(&str, Type); 6] = [
 pub(crate) struct SeveralPlan {
     pub tables: Vec<TableId>,
     /// For each slot that holds a column from the start: which column of each table it is.
-    pub columns: Vec<(SlotId, Vec<Option<usize>>)>,
+    pub columns: Vec<(SlotId, Vec<Option<ColumnId>>)>,
     pub lay: Lay,
     /// Why rows may stand in it twice, if they may.
     pub allows: Option<String>,
@@ -154,7 +154,7 @@ pub(crate) enum Lay {
 pub(crate) struct InputPlan {
     pub spec: InputSpec,
     /// Columns that a `read` says something of: it must hold, whether or not they are needed.
-    pub read_columns: Vec<usize>,
+    pub read_columns: Vec<ColumnId>,
     /// Hidden slots that hold a fingerprint of the text of some columns of each row.
     pub fingerprints: Vec<(SlotId, Vec<usize>)>,
     /// The hidden slot that says of each row whether a cell sets it aside.
@@ -431,7 +431,7 @@ pub(crate) enum Required {
     Share {
         percent: Percent,
         /// The finished column of the source.
-        of: Option<(String, usize)>,
+        of: Option<(String, ColumnId)>,
     },
 }
 
@@ -497,7 +497,7 @@ pub(crate) enum CheckKind {
         table: TableId,
         at_least: Option<Percent>,
         /// Finished columns that the condition looks at, to be shown with what failed.
-        shown: Vec<usize>,
+        shown: Vec<ColumnId>,
     },
     /// With both sides of a comparison, to be shown when it fails.
     Totals { sides: Vec<(String, Typed)> },

@@ -6,13 +6,13 @@ use super::ancestors::Ancestors;
 use super::plan::{AggregatePlan, GroupedWhat, LinkPlan, Plan, SourceSlots, TablePlan};
 use super::worth::Worth;
 use super::{Parameter, Resolved, Wrong};
-use crate::expr::Typed;
+use crate::expr::{Kind, Typed};
 use crate::lang::{
     Diagnostic, DiagnosticKind, LinkTree, MoreTree, Name, PlanTree, Span, StatementKind, foreign,
     nearest, nearest_or_longer, plan_name,
 };
 use crate::port::InputShape;
-use crate::table::{LinkId, SlotId, TableId};
+use crate::table::{ColumnId, LinkId, TableId};
 use crate::value::Type;
 
 /// A column of a finished table.
@@ -95,7 +95,7 @@ pub(super) enum PendingKind {
 pub(super) struct Row {
     /// The table, for messages.
     pub table: String,
-    pub columns: Vec<(String, SlotId, Type, Worth)>,
+    pub columns: Vec<(String, Kind, Type, Worth)>,
     pub ancestors: Ancestors,
     pub paths: Paths,
     /// The slot that a value made for an expression would get, where its step can make some.
@@ -184,7 +184,10 @@ impl<'a> Resolver<'a> {
                 .columns
                 .iter()
                 .enumerate()
-                .map(|(at, column)| (column.name.clone(), SlotId(at), column.ty, column.worth))
+                .map(|(at, column)| {
+                    let kind = Kind::Column(ColumnId(at));
+                    (column.name.clone(), kind, column.ty, column.worth)
+                })
                 .collect(),
             ancestors: entry.ancestors.clone(),
             paths,
@@ -341,7 +344,7 @@ impl<'a> Resolver<'a> {
 }
 
 /// What to say of a column that is called so but for spaces around, or letters that nobody sees.
-fn unseen(name: &str, columns: &[(String, SlotId, Type, Worth)]) -> Option<String> {
+fn unseen(name: &str, columns: &[(String, Kind, Type, Worth)]) -> Option<String> {
     let bare = |text: &str| -> String {
         let seen = text.chars().filter(|letter| !crate::value::is_unseen(*letter));
         seen.collect::<String>().trim().to_owned()
@@ -366,7 +369,7 @@ fn unseen(name: &str, columns: &[(String, SlotId, Type, Worth)]) -> Option<Strin
 
 /// What to say where all of a file's columns were taken for one: another delimiter stands between
 /// them.
-fn undivided(columns: &[(String, SlotId, Type, Worth)]) -> Option<String> {
+fn undivided(columns: &[(String, Kind, Type, Worth)]) -> Option<String> {
     let [(name, ..)] = columns else { return None };
     let (sign, written) = [(";", ";"), ("\t", "\\t"), ("|", "|"), (",", ",")]
         .into_iter()

@@ -6,7 +6,7 @@ use super::steps::{Builder, Known, Named};
 use super::worth::{Worth, WorthKind};
 use super::{Resolved, Wrong};
 use crate::lang::{Diagnostic, DiagnosticKind, MoreTree, Name, plan_name};
-use crate::table::{SlotId, TableId};
+use crate::table::{ColumnId, SlotId, TableId};
 use crate::value::Type;
 
 /// The tables, with their names as they stand in the plan.
@@ -56,10 +56,10 @@ impl Resolver<'_> {
     }
 
     /// Where each of the tables has a column.
-    fn places(&self, laid: &Laid<'_>, name: &str) -> Vec<Option<usize>> {
+    fn places(&self, laid: &Laid<'_>, name: &str) -> Vec<Option<ColumnId>> {
         let place =
             |table: &TableId| self.columns_of(*table).iter().position(|column| column.name == name);
-        laid.tables.iter().map(place).collect()
+        laid.tables.iter().map(|table| place(table).map(ColumnId)).collect()
     }
 
     fn stacked(
@@ -161,7 +161,7 @@ impl Resolver<'_> {
                     return self.wrong(diagnostic.help(help));
                 }
                 let mut places = vec![None; laid.tables.len()];
-                places[at] = Some(place);
+                places[at] = Some(ColumnId(place));
                 let slot = self.laid(builder, &laid, &column.name, &places)?;
                 columns.push((slot, places));
             }
@@ -205,14 +205,14 @@ impl Resolver<'_> {
         builder: &mut Builder,
         laid: &Laid<'_>,
         name: &str,
-        places: &[Option<usize>],
+        places: &[Option<ColumnId>],
     ) -> Resolved<SlotId> {
         let mut ty = Type::Blank;
         let mut worth: Option<Worth> = None;
         let mut tracked = true;
         for (at, place) in places.iter().enumerate() {
             let Some(place) = place else { continue };
-            let column = self.columns_of(laid.tables[at])[*place].clone();
+            let column = self.columns_of(laid.tables[at])[place.0].clone();
             // Exact numbers of other places become those with the most.
             let common = ty.common(column.ty);
             let exact = ty.scale().is_some() && column.ty.scale().is_some();

@@ -11,7 +11,7 @@ use crate::lang::{
     StatementKind, format_expression,
 };
 use crate::resolve::ancestors::Ancestors;
-use crate::table::{Hop, TableId};
+use crate::table::{ColumnId, Hop, TableId};
 use crate::value::Type;
 
 impl Resolver<'_> {
@@ -114,8 +114,11 @@ impl Resolver<'_> {
                 let of = match of {
                     None => None,
                     Some(name) => {
-                        let (slot, _) = self.column_of(&left_row, name)?;
-                        if !self.tables[from.0].columns[slot.0].tracked {
+                        let own = &self.tables[from.0].columns;
+                        let Some(at) = own.iter().position(|own| own.name == name.text) else {
+                            return self.unknown_column(&left_row, name);
+                        };
+                        if !own[at].tracked {
                             return self.wrong(
                                 Diagnostic::new(
                                     DiagnosticKind::Type,
@@ -128,7 +131,7 @@ impl Resolver<'_> {
                                 .help(format!("track it there:  track {}", name.text)),
                             );
                         }
-                        Some((name.text.clone(), slot.0))
+                        Some((name.text.clone(), ColumnId(at)))
                     }
                 };
                 Some(Required::Share { percent: *percent, of })
@@ -199,10 +202,10 @@ impl Resolver<'_> {
                 let condition = self.condition(&tree.condition, &row)?;
                 let mut shown = vec![];
                 condition.visit(&mut |part| {
-                    if let Kind::Slot(slot) = &part.kind
-                        && !shown.contains(&slot.0)
+                    if let Kind::Column(column) = &part.kind
+                        && !shown.contains(column)
                     {
-                        shown.push(slot.0);
+                        shown.push(*column);
                     }
                 });
                 (condition, CheckKind::Rows { table, at_least: tree.at_least, shown })

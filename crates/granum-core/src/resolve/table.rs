@@ -7,7 +7,7 @@ use super::worth::{Worth, WorthKind};
 use super::{Resolved, Wrong};
 use crate::lang::{Diagnostic, DiagnosticKind, InputTree, MoreTree, StatementKind, table_head};
 use crate::resolve::ancestors::Ancestors;
-use crate::table::TableId;
+use crate::table::{ColumnId, TableId};
 use crate::value::Type;
 
 impl Resolver<'_> {
@@ -120,11 +120,11 @@ impl Resolver<'_> {
         for (at, (column, found)) in shape.columns.iter().enumerate() {
             let rule = spec.reads.iter().rev().find(|(name, _)| name == column);
             if rule.is_some() {
-                read_columns.push(at);
+                read_columns.push(ColumnId(at));
             }
             let ty = rule.map_or(*found, |(_, rule)| rule.ty);
             let slot = builder.slot(ty, Worth::column(WorthKind::Plain, false), 0);
-            builder.imports.push((slot, at));
+            builder.imports.push((slot, ColumnId(at)));
             if rule.is_none() {
                 builder.raw.push((slot, at));
             }
@@ -140,7 +140,7 @@ impl Resolver<'_> {
         for (at, column) in columns.iter().enumerate() {
             let slot = builder.slot(column.ty, column.worth, 0);
             builder.entity[slot.0] = column.entity;
-            builder.imports.push((slot, at));
+            builder.imports.push((slot, ColumnId(at)));
             let base_name = Some(column.name.clone());
             let named = Named { base_name, ..Named::new(column.name.clone(), 0, slot) };
             if column.tracked {

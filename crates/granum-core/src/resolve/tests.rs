@@ -246,7 +246,7 @@ fn columns_that_nothing_needs_are_not_asked_for() {
         .collect();
     // `note` is not; amounts are, since they are followed.
     assert_eq!(wanted, ["order_no", "line_no", "quantity", "net"]);
-    let import = |column: usize| lines.imports.iter().find(|(_, c)| *c == column).unwrap().0;
+    let import = |column: usize| lines.imports.iter().find(|(_, c)| c.0 == column).unwrap().0;
     let last_use = &demand.tables[table(&plan, "lines").0].last_use;
     assert_eq!(last_use[import(4).0], None);
     assert!(last_use[import(3).0].is_some(), "the price is part of net");

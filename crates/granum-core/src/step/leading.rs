@@ -3,7 +3,7 @@
 use std::sync::atomic::AtomicU64;
 
 use super::values::values_noted;
-use super::{Around, Naming, StepRunner, finished_problem, finished_rows};
+use super::{Around, Naming, StepRunner, finished_rows, row_problem};
 use crate::aggregate::Values;
 use crate::expr::{Failing, Kind, RowFailure, Scope};
 use crate::resolve::{AggregatePlan, Gather, GatherWhat, Plan};
@@ -44,7 +44,7 @@ pub(crate) fn row_of_way(
     failure: RowFailure,
 ) -> Problem {
     let naming = Naming::finished(around.plan, gather.from);
-    finished_problem(around, gather.from, step.to_owned(), rows, naming, failure)
+    row_problem(around, gather.from, step.to_owned(), rows, naming, failure)
 }
 
 /// The rows that lead to a step's rows, where an aggregate is of those: its values, and for each

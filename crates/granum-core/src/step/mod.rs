@@ -23,7 +23,7 @@ mod values;
 
 pub(crate) use faults::{Faults, GroupFaults};
 pub(crate) use leading::{row_of_way, values_of_way, way};
-pub(crate) use naming::{Naming, finished_problem, finished_rows, finished_slots, grain_values};
+pub(crate) use naming::{Naming, finished_rows, grain_values, row_problem};
 pub(crate) use one_row::{GroupStep, GroupsSoFar, Partial, partial, shared_name, streams};
 pub(crate) use runner::{Around, StepRunner};
 pub(crate) use sum::{StepSum, add};

@@ -70,46 +70,28 @@ pub(crate) fn row_problem(
     Problem::Row { table: plan.name.clone(), step, reason, span: failure.span, row, place }
 }
 
-/// The same for a row of a finished table, whose columns are the batch's slots.
-pub(crate) fn finished_problem(
-    around: &Around<'_>,
-    id: TableId,
-    step: String,
-    columns: &Batch,
-    naming: Naming<'_>,
-    failure: RowFailure,
-) -> Problem {
-    let batch = finished_slots(&around.plan.tables[id.0], columns);
-    row_problem(around, id, step, &batch, naming, failure)
-}
-
-/// A batch with the columns under the numbers of their slots, as steps see them.
-pub(crate) fn finished_slots(plan: &TablePlan, columns: &Batch) -> Batch {
-    let mut slots = vec![None; plan.slots.len()];
-    for ((_, slot), column) in plan.columns.iter().zip(&columns.slots) {
-        slots[slot.0].clone_from(column);
-    }
-    Batch::new(columns.rows, slots, columns.origins.clone())
-}
-
-/// A row's grain, as far as its columns are at hand.
+/// A row's grain, as far as its columns are at hand: of a table on its way, or of a finished one.
 pub(crate) fn grain_values(plan: &TablePlan, batch: &Batch, row: usize) -> Vec<(String, String)> {
     let Some(grain) = &plan.grain else { return vec![] };
     grain
         .columns
         .iter()
         .filter_map(|name| {
-            let (_, slot) = plan.columns.iter().find(|(column, _)| column == name)?;
-            let column = batch.slots[slot.0].as_ref()?;
-            Some((name.clone(), column.scalar(row).to_string()))
+            let at = plan.columns.iter().position(|(column, _)| column == name)?;
+            let value = if batch.columns.is_empty() {
+                batch.slots[plan.columns[at].1.0].as_ref()?.scalar(row).to_string()
+            } else {
+                batch.columns[at].as_ref()?.text(row)
+            };
+            Some((name.clone(), value))
         })
         .collect()
 }
 
-/// The rows of a finished table with its columns as slots, and itself among its origins.
+/// The rows of a finished table, and itself among their origins.
 pub(crate) fn finished_rows(table: &Table, id: TableId) -> Batch {
     let mut origins: Vec<_> =
         table.origins.iter().filter(|(origin, _)| *origin != id).cloned().collect();
     origins.push((id, Rows::same(table.rows)));
-    Batch::new(table.rows, table.columns.clone(), origins)
+    Batch::finished(table.rows, table.columns.clone(), origins)
 }

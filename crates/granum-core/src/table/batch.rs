@@ -3,14 +3,17 @@
 use std::collections::HashMap;
 use std::sync::{Mutex, PoisonError};
 
-use super::{Bits, Column, Hop, Rows, SlotId, TableId};
+use super::{Bits, Column, ColumnId, Held, Hop, Rows, SlotId, TableId};
 use crate::bug::bug;
 
 /// Rows with the slots that are alive, and the rows of other tables that they came from.
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Batch {
     pub rows: usize,
+    /// By [`SlotId`]: the columns of a table on its way.
     pub slots: Vec<Option<Column>>,
+    /// By [`ColumnId`]: those of a finished table, in place of slots.
+    pub columns: Vec<Option<Held>>,
     pub origins: Vec<(TableId, Rows)>,
     /// Slots that have no value in rows of some groups, and for each row the number of such a
     /// group: it could not be worked, and that stops the run where it is needed.
@@ -54,6 +57,15 @@ impl Batch {
         Self { rows, slots, origins, ..Self::default() }
     }
 
+    /// Rows of a finished table with what is known of them.
+    pub fn finished(
+        rows: usize,
+        columns: Vec<Option<Held>>,
+        origins: Vec<(TableId, Rows)>,
+    ) -> Self {
+        Self { rows, columns, origins, ..Self::default() }
+    }
+
     pub fn origin(&self, table: TableId) -> Option<&Rows> {
         self.origins.iter().find(|(id, _)| *id == table).map(|(_, rows)| rows)
     }
@@ -66,6 +78,14 @@ impl Batch {
         }
     }
 
+    /// A finished column that must be there.
+    pub fn column(&self, column: ColumnId) -> &Held {
+        match self.columns.get(column.0) {
+            Some(Some(column)) => column,
+            _ => bug(format!("column {} of finished rows is missing", column.0)),
+        }
+    }
+
     pub fn slice(&self, offset: usize, length: usize) -> Batch {
         let without = self.without.iter().map(|(slot, rows)| (*slot, rows.slice(offset, length)));
         let mut part = Batch::new(
@@ -74,6 +94,7 @@ impl Batch {
             self.origins.iter().map(|(id, rows)| (*id, rows.slice(offset, length))).collect(),
         );
         part.without = without.collect();
+        part.columns = self.each_column(|column| column.slice(offset, length));
         part.fed = self.fed.as_ref().map(|fed| fed.slice(offset, length));
         part
     }
@@ -84,7 +105,11 @@ impl Batch {
             self.each_slot(|column| column.filter(keep)),
             self.origins.iter().map(|(id, rows)| (*id, rows.filter(keep))).collect(),
         );
-        Batch { fed: self.fed.as_ref().map(|fed| fed.filter(keep)), ..left }
+        Batch {
+            fed: self.fed.as_ref().map(|fed| fed.filter(keep)),
+            columns: self.each_column(|column| column.filter(keep)),
+            ..left
+        }
     }
 
     /// The rows where `keep` is true. Each column is let go as soon as its rows have been taken, so
@@ -112,11 +137,16 @@ impl Batch {
         self.slots.par_iter().map(|slot| Some(work(slot.as_ref()?))).collect()
     }
 
+    fn each_column(&self, work: impl Fn(&Held) -> Held) -> Vec<Option<Held>> {
+        self.columns.iter().map(|column| Some(work(column.as_ref()?))).collect()
+    }
+
     pub fn take(&self, rows: &Rows) -> Batch {
-        Batch::new(
+        let taken = Batch::new(
             rows.len(),
             self.slots.iter().map(|s| Some(s.as_ref()?.take(rows))).collect(),
             self.origins.iter().map(|(id, from)| (*id, rows.follow(from))).collect(),
-        )
+        );
+        Batch { columns: self.each_column(|column| column.of_rows(rows)), ..taken }
     }
 }

@@ -5,8 +5,8 @@ use rayon::prelude::*;
 
 use super::array::with_room;
 use super::{
-    Batch, Bits, BitsBuilder, Column, Fixed, PresentBuilder, RowsBuilder, TableId, TextBuilder,
-    Truths,
+    Batch, Bits, BitsBuilder, Column, Fixed, Held, PresentBuilder, RowsBuilder, TableId,
+    TextBuilder, Truths,
 };
 use crate::bug::{Sure, bug};
 use crate::value::{Scale, Type};
@@ -215,27 +215,37 @@ impl Stack {
         );
     }
 
-    /// All rows. Of slots that are as they were `before`, the rows that are left.
-    pub fn finish(self, before: Option<Batch>) -> Batch {
+    /// All rows. Of slots that are as they were `before`, the rows that are left; where it `sees` them,
+    /// and at least half are left, these are told by slot as seen through `before` and lack in the
+    /// batch.
+    pub fn finish(self, before: Option<Batch>, sees: bool) -> (Batch, Vec<Option<Held>>) {
         let Self { rows, slots, origins, fed, .. } = self;
-        let mut there = before.map_or_else(Vec::new, |before| {
-            let all = before.rows;
-            let slots = before.slots.into_iter().zip(&slots);
-            let slots = slots.map(|(slot, laid)| slot.filter(|_| matches!(laid, Laid::Before)));
-            let before = Batch::new(all, slots.collect(), vec![]);
-            if all == rows {
-                return before.slots;
-            }
+        let fed = fed.finish();
+        let all = before.as_ref().map_or(0, |before| before.rows);
+        let there = before.map_or_else(Vec::new, |before| before.slots);
+        let there = there.into_iter().zip(&slots);
+        let mut there: Vec<Option<Column>> =
+            there.map(|(slot, laid)| slot.filter(|_| matches!(laid, Laid::Before))).collect();
+        let mut seen = vec![];
+        if all > rows && sees && 2 * rows >= all {
+            let see = |slot: &mut Option<Column>| {
+                slot.take().map(|column| Held::Seen { column, rows: fed.clone() })
+            };
+            seen = there.iter_mut().map(see).collect();
+        } else if all > rows {
             // In their places, a column after the other, so that rows are not held twice.
-            before.into_filtered(&Bits::of(all, fed.finish().numbers())).slots
-        });
+            let left = Bits::of(all, fed.numbers());
+            there = Batch::new(all, there, vec![]).into_filtered(&left).slots;
+        }
+        let is_seen = |slot: usize| seen.get(slot).is_some_and(Option::is_some);
         let slots = slots.into_iter().enumerate().map(|(slot, laid)| match laid {
             Laid::Nothing => None,
+            Laid::Before if is_seen(slot) => None,
             Laid::Before => Some(there[slot].take().sure("a slot of the rows before")),
             Laid::Anew(growing) => Some(growing.finish()),
         });
         let slots = slots.collect();
         let origins = origins.into_iter().map(|(id, rows)| (id, rows.finish()));
-        Batch::new(rows, slots, origins.collect())
+        (Batch::new(rows, slots, origins.collect()), seen)
     }
 }

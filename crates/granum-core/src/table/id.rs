@@ -8,6 +8,10 @@ pub struct TableId(pub usize);
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub(crate) struct SlotId(pub usize);
 
+/// A column of a finished table, or of the files of an input, by its place among them.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub(crate) struct ColumnId(pub usize);
+
 /// A link.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub(crate) struct LinkId(pub usize);

@@ -6,6 +6,7 @@ mod batch;
 mod codes;
 mod column;
 mod growing;
+mod held;
 mod id;
 mod place;
 mod rows;
@@ -20,29 +21,12 @@ pub(crate) use codes::Codes;
 pub use column::Column;
 pub(crate) use growing::Stack;
 pub use growing::{ColumnBuilder, GrowingValues};
+pub(crate) use held::{Held, Table};
 pub use id::TableId;
-pub(crate) use id::{GatherId, Hop, LinkId, SlotId, TotalId};
+pub(crate) use id::{ColumnId, GatherId, Hop, LinkId, SlotId, TotalId};
 pub use place::{Lines, Place, Places};
 pub use rows::Rows;
 pub(crate) use rows::RowsBuilder;
-
-/// A finished table: all its rows, and those of its columns that something needs.
-#[derive(Debug, Clone, Default)]
-pub struct Table {
-    /// How many rows it has.
-    pub rows: usize,
-    /// Its columns in order; `None` where nothing needs the column.
-    pub columns: Vec<Option<Column>>,
-    /// For each table it comes from whose links are still followed: the row of that table that
-    /// each row came from.
-    pub origins: Vec<(TableId, Rows)>,
-}
-
-impl Table {
-    pub(crate) fn origin(&self, table: TableId) -> Option<&Rows> {
-        self.origins.iter().find(|(id, _)| *id == table).map(|(_, rows)| rows)
-    }
-}
 
 #[cfg(test)]
 mod tests;

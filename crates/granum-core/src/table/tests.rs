@@ -146,7 +146,7 @@ fn places_are_found_in_their_parts() {
 fn stacked(parts: &[Batch], before: Option<&Batch>) -> Batch {
     let mut stack = Stack::new();
     parts.iter().for_each(|part| stack.append(std::slice::from_ref(part), before, 1));
-    stack.finish(before.cloned())
+    stack.finish(before.cloned(), false).0
 }
 
 fn batch(values: &[i64]) -> Batch {
@@ -195,6 +195,26 @@ fn slots_that_were_there_before_are_taken_over() {
     let values = |slot: usize| scalars(some.slots[slot].as_ref().unwrap());
     assert_eq!(values(0), [Scalar::Integer(1), Scalar::Integer(3)]);
     assert_eq!(values(1), [Scalar::Integer(0), Scalar::Integer(2)]);
+    // Where another table holds them anyway, they are looked at there as long as half of them stay.
+    let seen = |parts: &[Batch]| {
+        let mut stack = Stack::new();
+        parts.iter().for_each(|part| stack.append(std::slice::from_ref(part), Some(&before), 1));
+        stack.finish(Some(before.clone()), true)
+    };
+    let (rest, through) = seen(&left);
+    assert!(rest.slots[0].is_none() && through[1].is_none());
+    let Some(held @ Held::Seen { .. }) = &through[0] else { panic!("the column was copied") };
+    assert_eq!(scalars(&held.whole()), values(0));
+    assert_eq!(scalars(&held.slice(1, 1).whole()), [Scalar::Integer(3)]);
+    assert_eq!(scalars(&held.filter(&vec![false, true].into()).whole()), [Scalar::Integer(3)]);
+    let to: Rows = vec![Some(1), None, Some(0)].into();
+    let wanted = [Scalar::Integer(3), Scalar::Blank, Scalar::Integer(1)];
+    assert_eq!(scalars(&held.take(&to)), wanted);
+    assert_eq!(scalars(&held.of_rows(&to).whole()), wanted);
+    assert_eq!(held.text(1), "3");
+    let one = left.each_ref().map(|part| part.filter(&vec![part.rows > 0; part.rows].into()));
+    let (few, through) = seen(&[one[0].slice(0, 0), one[1].clone()]);
+    assert!(through.iter().all(Option::is_none) && few.rows == 1 && few.slots[0].is_some());
     // What the last step let go is not taken up again.
     let gone = left.map(|part| Batch { slots: vec![None, part.slots[1].clone()], ..part });
     assert!(stacked(&gone, Some(&before)).slots[0].is_none());

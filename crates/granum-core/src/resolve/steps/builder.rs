@@ -8,7 +8,7 @@ use super::super::worth::Worth;
 use crate::expr::{Kind, Typed};
 use crate::lang::Span;
 use crate::resolve::ancestors::Ancestors;
-use crate::table::{SlotId, TableId};
+use crate::table::{ColumnId, SlotId, TableId};
 use crate::value::Type;
 
 /// A visible column while steps are resolved: its versions, the step before which each exists.
@@ -52,7 +52,7 @@ pub(in crate::resolve) struct Builder {
     pub names: Vec<Named>,
     /// Columns of an input that are compared by their text: slot and column number.
     pub raw: Vec<(SlotId, usize)>,
-    pub imports: Vec<(SlotId, usize)>,
+    pub imports: Vec<(SlotId, ColumnId)>,
     pub fingerprints: Vec<(SlotId, Vec<usize>)>,
     /// The hidden slot that says of each row whether a cell sets it aside.
     pub aside: Option<SlotId>,
@@ -85,7 +85,7 @@ impl Builder {
     pub fn row(&self) -> Row {
         let columns = self.names.iter().map(|named| {
             let slot = named.slot();
-            (named.name.clone(), slot, self.types[slot.0], self.worth[slot.0])
+            (named.name.clone(), Kind::Slot(slot), self.types[slot.0], self.worth[slot.0])
         });
         Row {
             table: self.name.clone(),
@@ -106,7 +106,7 @@ impl Builder {
     /// The column of another table that an expression looks up, by itself.
     pub fn looked_up(&self, typed: &Typed) -> Option<(TableId, usize)> {
         match &typed.kind {
-            Kind::Path { target, column, .. } => Some((*target, *column)),
+            Kind::Path { target, column, .. } => Some((*target, column.0)),
             Kind::Slot(slot) => self.entity.get(slot.0).copied().flatten(),
             // A name for what is not known.
             Kind::OrElse { left, right } if right.constant().is_some() => self.looked_up(left),

@@ -12,7 +12,7 @@ use crate::lang::{
     format_expression, one_row, plan_name,
 };
 use crate::resolve::ancestors::Ancestors;
-use crate::table::{LinkId, SlotId, TableId};
+use crate::table::{ColumnId, LinkId, SlotId, TableId};
 use crate::value::{Scalar, Type};
 
 /// `one row per …` as it stands in a plan.
@@ -126,7 +126,13 @@ impl Resolver<'_> {
                     },
                 );
                 let key = key.clone();
-                found.push(note(MistakePlan::SharedName { key, of, name, id, group }));
+                found.push(note(MistakePlan::SharedName {
+                    key,
+                    of,
+                    name: ColumnId(name),
+                    id: ColumnId(id),
+                    group,
+                }));
             }
         }
         for item in tree.items {
@@ -318,7 +324,8 @@ impl Resolver<'_> {
                     .map(|named| {
                         let slot = named.slot();
                         let worth = builder.worth[slot.0];
-                        (named.name.clone(), slot, builder.types[slot.0], worth)
+                        let ty = builder.types[slot.0];
+                        (named.name.clone(), Kind::Slot(slot), ty, worth)
                     })
                     .collect(),
                 ancestors: Ancestors::default(),

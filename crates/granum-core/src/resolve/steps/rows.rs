@@ -93,7 +93,7 @@ impl Resolver<'_> {
         }
         let copies = if builder.input && !builder.grouped {
             // The whole record as it stood in the file.
-            let all = builder.imports.iter().map(|(_, column)| *column).collect();
+            let all = builder.imports.iter().map(|(_, column)| column.0).collect();
             vec![fingerprint(builder, all)]
         } else {
             builder.names.iter().map(Named::slot).collect()
