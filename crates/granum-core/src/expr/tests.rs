@@ -61,17 +61,78 @@ fn every_function_gives_blank_from_blank() {
     }
 }
 
-#[test]
-fn every_function_works_on_many_rows_with_blanks_among_them() {
-    let texts = Column::Text([Some("2026-01-02"), None, Some("2026-01-03")].into_iter().collect());
-    let days = worked(&[("t", texts.clone())], "date(t)").unwrap();
-    assert_eq!(days, ["2026-01-02", "blank", "2026-01-03"]);
-    assert_eq!(worked(&[("t", texts.clone())], "month(date(t))").unwrap()[1], "blank");
-    assert_eq!(worked(&[("t", texts.clone())], "upper(t) & \"x\"").unwrap()[1], "x");
-    assert_eq!(
-        worked(&[("t", texts)], "add_days(date(t), 30)").unwrap(),
-        ["2026-02-01", "blank", "2026-02-02"]
-    );
+/// Calls of a function with columns of each type that it takes: `t` and `u` are texts, `n` whole, `d`
+/// decimals, `f` numbers, `on` days, `at` times.
+fn calls(function: &Function) -> Vec<String> {
+    let fitting = |takes: &Takes| match takes {
+        Takes::Text => vec!["t"],
+        Takes::Replacement => vec!["u", "\"\""],
+        Takes::Integer => vec!["n"],
+        Takes::Temporal => vec!["on", "at"],
+        Takes::Numeric => vec!["n", "d", "f"],
+        Takes::Ordered => vec!["n", "d", "f", "on", "at"],
+        Takes::Any => vec!["n", "d", "f", "t", "on", "at"],
+        Takes::Number => vec!["n", "d", "f", "u"],
+        Takes::Day => vec!["on", "at", "u"],
+        Takes::Places => vec!["2", "0"],
+        Takes::Format => vec![],
+    };
+    let takes: Vec<Vec<&str>> =
+        function.takes.iter().map(fitting).filter(|fitting| !fitting.is_empty()).collect();
+    let widths = takes.iter().map(Vec::len).max().unwrap();
+    let args = |at: usize| takes.iter().map(move |fitting| fitting[at.min(fitting.len() - 1)]);
+    let call =
+        |at: usize| format!("{}({})", function.name, args(at).collect::<Vec<_>>().join(", "));
+    (0..widths).map(call).collect()
+}
+
+/// A row of values of each type, any of them blank.
+type Values = (Option<usize>, Option<usize>, Option<i64>, Option<i128>, Option<i32>);
+
+const TEXTS: [&str; 6] = ["Moss & Fern", "2026-01-02", "007", "-2.5", "\u{e9}tage ", "2026-02-30"];
+
+fn columns_of(rows: &[Values]) -> Vec<(&'static str, Column)> {
+    let text = |at: Option<usize>| at.map(|at| TEXTS[at]);
+    let micros = |days: i32| i64::from(days) * 86_400_000_000 + 3_600_000_001;
+    let sizes = rows.iter().map(|row| row.3.unwrap_or(0)).collect();
+    let present = Some(rows.iter().map(|row| row.3.is_some()).collect::<Vec<bool>>().into());
+    vec![
+        ("t", Column::Text(rows.iter().map(|row| text(row.0)).collect())),
+        ("u", Column::Text(rows.iter().map(|row| text(row.1)).collect())),
+        ("n", Column::Integer(rows.iter().map(|row| row.2).collect())),
+        ("d", Column::decimal(sizes, present, Scale(2))),
+        ("f", Column::Number(rows.iter().map(|row| row.2.map(|n| n as f64 / 4.0)).collect())),
+        ("on", Column::Date(rows.iter().map(|row| row.4).collect())),
+        ("at", Column::DateTime(rows.iter().map(|row| row.4.map(micros)).collect())),
+    ]
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(24))]
+
+    /// Each row is worked as if it were alone, and the first that cannot be worked is told.
+    #[test]
+    fn every_function_works_each_row_as_if_it_were_alone(rows in prop::collection::vec(
+        (
+            prop::option::weighted(0.8, 0..TEXTS.len()), prop::option::weighted(0.8, 0..TEXTS.len()),
+            prop::option::weighted(0.8, -3_i64..9), prop::option::weighted(0.8, -250_i128..250),
+            prop::option::weighted(0.8, -40_000_i32..40_000),
+        ),
+        1..40,
+    )) {
+        let columns = columns_of(&rows);
+        for call in FUNCTIONS.iter().flat_map(calls) {
+            let alone: Result<Vec<String>, String> = (0..rows.len())
+                .map(|row| {
+                    let one = worked(&columns_of(&rows[row..=row]), &call);
+                    one.map(|mut one| one.remove(0)).map_err(|failure| {
+                        failure.replacen("row 0", &format!("row {row}"), 1)
+                    })
+                })
+                .collect();
+            prop_assert_eq!(worked(&columns, &call), alone, "{}", call);
+        }
+    }
 }
 
 #[test]
@@ -268,29 +329,12 @@ fn what_cannot_fail_comes_out_of_whatever_there_is() {
         ("d", Column::decimal(vec![large, -large, 0, 5], None, Scale(2))),
         ("f", Column::Number(vec![f64::MAX, f64::MIN, -0.0, 0.5].into())),
         ("t", Column::Text([Some("x"), Some(" "), None, Some("é\u{0}")].into_iter().collect())),
+        ("u", Column::Text([Some(""), Some("x"), Some("é"), None].into_iter().collect())),
         ("on", Column::Date(vec![first, last, 0, -1].into())),
         ("at", Column::DateTime(vec![start(first), start(last), 0, -1].into())),
     ];
-    for function in FUNCTIONS.iter().filter(|function| !function.fails) {
-        let fitting = |takes: &Takes| match takes {
-            Takes::Text | Takes::Replacement => vec!["t"],
-            Takes::Integer => vec!["n"],
-            Takes::Temporal | Takes::Day => vec!["on", "at"],
-            Takes::Numeric | Takes::Number | Takes::Ordered => vec!["n", "d", "f"],
-            Takes::Any => vec!["n", "d", "f", "t", "on", "at"],
-            Takes::Places => vec!["2"],
-            Takes::Format => vec!["\"%Y\""],
-        };
-        let widths = function.takes.iter().map(|takes| fitting(takes).len()).max().unwrap();
-        for at in 0..widths {
-            let args: Vec<&str> = function
-                .takes
-                .iter()
-                .map(|takes| fitting(takes)[at.min(fitting(takes).len() - 1)])
-                .collect();
-            let call = format!("{}({})", function.name, args.join(", "));
-            assert_eq!(worked(&columns, &call).map(|rows| rows.len()), Ok(4), "{call}");
-        }
+    for call in FUNCTIONS.iter().filter(|function| !function.fails).flat_map(calls) {
+        assert_eq!(worked(&columns, &call).map(|rows| rows.len()), Ok(4), "{call}");
     }
 }
 
