@@ -179,7 +179,7 @@ impl TreeRun<'_> {
             }
             // While these rows are put below those before them, the next are read.
             let (read, places) = (&feed, &mut self.places);
-            collected.iter_mut().for_each(|collected| collected.expect(read));
+            collected.iter_mut().for_each(|collected| collected.foresee(read));
             let ((), next) = rayon::join(
                 || collected.par_iter_mut().for_each(Collected::lay),
                 || feed.window(context, places.as_mut()),

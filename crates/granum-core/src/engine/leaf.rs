@@ -68,7 +68,7 @@ impl<'p> Collected<'p> {
     }
 
     /// Notes how many rows are to be expected.
-    pub fn expect(&mut self, feed: &Feed) {
+    pub fn foresee(&mut self, feed: &Feed) {
         if let Self::Rows { stack, parts, room, .. } = self {
             *room = feed.room(parts, stack.rows());
         }
