@@ -38,7 +38,7 @@ fn counts(values: &Values, groups: &Groups) -> Vec<i64> {
 }
 
 fn counted(counts: Vec<i64>) -> Column {
-    Column::Integer(Fixed::from(counts))
+    Column::Integer(counts.into())
 }
 
 /// The sum of each group in units of the column's scale; with the first group that does not fit.
@@ -51,12 +51,10 @@ fn units(values: &Values, groups: &Groups) -> Result<Vec<i128>, GroupFailure> {
     };
     match &values.value {
         Some(Column::Integer(array)) => {
-            let cells = array.values();
-            each(values, groups, |row, group| add(group, cells[row].into()));
+            each(values, groups, |row, group| add(group, array.value(row).into()));
         }
         Some(Column::Decimal(array, _)) => {
-            let cells = array.values();
-            each(values, groups, |row, group| add(group, cells[row]));
+            each(values, groups, |row, group| add(group, array.value(row)));
         }
         _ => {}
     }

@@ -6,7 +6,7 @@ use std::collections::{BTreeMap, HashSet};
 use super::{AggregateFunction, GroupFailure, Groups, Values};
 use crate::expr::texts;
 use crate::link::{BlankKeys, KeyTable, Keys, compare};
-use crate::table::{Bits, Column, Fixed, Rows};
+use crate::table::{Bits, Column, Rows};
 
 /// Values are named up to this many.
 const NAMED: usize = 3;
@@ -63,7 +63,7 @@ pub(super) fn distinct(values: &Values, groups: &Groups) -> Column {
             counts[group] += 1;
         }
     }
-    Column::Integer(Fixed::from(counts))
+    Column::Integer(counts.into())
 }
 
 /// The one value of each group; and the groups that have several, in their order.

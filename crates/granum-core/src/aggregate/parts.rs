@@ -111,8 +111,8 @@ pub(crate) fn from_parts(
 ) -> Result<Column, GroupFailure> {
     use AggregateFunction::{Mean, Share, Sum};
     let units = |column: &Column| match column {
-        Column::Integer(array) => array.values().iter().map(|value| i128::from(*value)).collect(),
-        Column::Decimal(array, _) => array.values().to_vec(),
+        Column::Integer(array) => array.all().map(i128::from).collect(),
+        Column::Decimal(array, _) => array.all().collect(),
         other => vec![0; other.len()],
     };
     match (function, parts) {
@@ -121,7 +121,7 @@ pub(crate) fn from_parts(
                 Column::Number(sums) => Sums::Floats(sums.values().to_vec()),
                 sums => Sums::Units(units(sums), sums.ty().scale().unwrap_or_default()),
             };
-            divided(sums, counts.values())
+            divided(sums, &counts.all().collect::<Vec<_>>())
         }
         (Sum, [sums]) if ty == Type::Integer => narrowed(&units(sums)),
         (_, parts) => Ok(parts.first().sure("what was kept of an aggregate").clone()),

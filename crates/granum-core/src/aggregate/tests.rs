@@ -1,6 +1,6 @@
 //! Aggregates against slow twins that go group by group.
 
-use crate::table::Fixed;
+use crate::table::Whole;
 use proptest::prelude::*;
 
 use super::*;
@@ -28,7 +28,7 @@ fn columns(rows: &[Row]) -> (Groups, Values) {
         .collect();
     let parts: Vec<Column> =
         cents.iter().map(|cell| Column::constant(cell, Type::Decimal(Scale(2)), 1)).collect();
-    let by: Fixed<i64> = rows.iter().map(|row| row.2.map(i64::from)).collect();
+    let by: Whole<i64> = rows.iter().map(|row| row.2.map(i64::from)).collect();
     let values = Values {
         function: AggregateFunction::Rows,
         value: Some(Column::concat(&parts)),

@@ -2,7 +2,7 @@
 
 use super::kernel::{Counting, RowFailure, zip};
 use super::typed::Arithmetic;
-use crate::table::{Column, Fixed, Present};
+use crate::table::{Column, Fixed, Present, Whole};
 use crate::value::{Type, decimal};
 
 /// Works `op` on two columns whose types the resolver has made to fit; gives the column, and how
@@ -21,7 +21,7 @@ pub(super) fn arithmetic(
                 Arithmetic::Subtract => zip::<_, i64>(a, b, counting, i64::checked_sub),
                 _ => zip::<_, i64>(a, b, counting, i64::checked_mul),
             }?;
-            Column::Integer(Fixed::new(values, present))
+            Column::Integer(Whole::new(values, present))
         }
         (Column::Decimal(a, a_scale), Column::Decimal(b, b_scale)) => {
             let (a_scale, b_scale) = (*a_scale, *b_scale);
@@ -37,7 +37,7 @@ pub(super) fn arithmetic(
                     decimal::multiply(a, a_scale, b, b_scale)
                 }),
                 _ => {
-                    zeros = zero_rows(b.values().iter().map(|b| *b == 0));
+                    zeros = zero_rows(b.all().map(|b| b == 0));
                     zip::<_, i128>(a, b, counting, |a, b| {
                         if b == 0 { Some(0) } else { decimal::divide(a, a_scale, b, b_scale) }
                     })
@@ -67,7 +67,7 @@ pub(super) fn arithmetic(
         (Column::Date(a), Column::Date(b)) => {
             let (values, present) =
                 zip::<i32, i64>(a, b, counting, |a, b| Some(i64::from(a) - i64::from(b)))?;
-            Column::Integer(Fixed::new(values, present))
+            Column::Integer(Whole::new(values, present))
         }
         _ => Column::all_blank(ty, left.len()),
     };
@@ -100,10 +100,10 @@ pub(super) fn negate(column: &Column, counting: Counting<'_>) -> Result<Column, 
         Column::Integer(a) => {
             let (values, present) =
                 map::<i64, i64>(a, counting, |_| FailureKind::Overflow, i64::checked_neg)?;
-            Column::Integer(Fixed::new(values, present))
+            Column::Integer(Whole::new(values, present))
         }
         Column::Decimal(a, scale) => {
-            let values: Vec<i128> = a.values().iter().map(|value| -value).collect();
+            let values: Vec<i128> = a.all().map(|value| -value).collect();
             Column::decimal(values, a.present().cloned(), *scale)
         }
         Column::Number(a) => Column::Number(a.map(|value| 0.0 - value)),

@@ -6,7 +6,7 @@ use std::fmt::Write;
 
 use super::function::Call;
 use super::kernel::{FailureKind, RowFailure, texts};
-use crate::table::{Column, Fixed};
+use crate::table::{Column, Fixed, Whole};
 use crate::value::day;
 
 const MONTHS: [&str; 12] = [
@@ -56,7 +56,7 @@ fn number(call: &Call<'_>, of: impl Fn(Date) -> i64) -> Result<Column, RowFailur
         last = Some((day, number));
         Some(number)
     };
-    let numbers: Fixed<i64> = days.iter().map(number).collect();
+    let numbers: Whole<i64> = days.iter().map(number).collect();
     Ok(Column::Integer(numbers))
 }
 
@@ -123,7 +123,7 @@ fn moved(
     by: bool,
 ) -> Result<Column, RowFailure> {
     let days = call.days()?;
-    let none = Fixed::from(vec![0; call.rows]);
+    let none = Whole::from(vec![0; call.rows]);
     let by = match call.columns.get(1) {
         Some(Column::Integer(by)) => by,
         _ if by => return Ok(call.blank()),

@@ -1,7 +1,7 @@
 //! The same values in another type.
 
 use super::kernel::{Counting, FailureKind, RowFailure, map, texts, without};
-use crate::table::{Column, Fixed, Present};
+use crate::table::{Column, Fixed, Present, Whole};
 use crate::value::{Scalar, Scale, Type, day, decimal};
 
 /// Converts a column. Used both for what the resolver puts in to make types fit and for the
@@ -59,7 +59,7 @@ pub(super) fn convert(
                 |value| conversion(&Scalar::Decimal(value, from), to),
                 |value| i64::try_from(exactly(value, from, Scale(0))?).ok(),
             )?;
-            Column::Integer(Fixed::new(values, present))
+            Column::Integer(Whole::new(values, present))
         }
         (Column::Decimal(a, scale), Type::Number) => {
             let by = decimal::power(scale.0) as f64;
@@ -75,7 +75,7 @@ pub(super) fn convert(
                     whole.then_some(value as i64)
                 },
             )?;
-            Column::Integer(Fixed::new(values, present))
+            Column::Integer(Whole::new(values, present))
         }
         (Column::Number(a), Type::Decimal(scale)) => {
             let (values, present) = map::<f64, i128>(
@@ -142,18 +142,19 @@ pub(super) fn parse_with(
 fn from_scalars(values: &[Scalar], present: Option<Present>, to: Type) -> Column {
     macro_rules! collect {
         ($wrap:path, $variant:path) => {
-            $wrap(Fixed::new(
-                values
-                    .iter()
-                    .map(
-                        |value| {
-                            if let $variant(value) = value { *value } else { Default::default() }
-                        },
-                    )
-                    .collect::<Vec<_>>()
-                    .into(),
-                present,
-            ))
+            $wrap(
+                Fixed::new(
+                    values
+                        .iter()
+                        .map(|value| match value {
+                            $variant(value) => *value,
+                            _ => Default::default(),
+                        })
+                        .collect::<Vec<_>>(),
+                    present,
+                )
+                .into(),
+            )
         };
     }
     match to {

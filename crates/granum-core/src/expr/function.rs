@@ -8,7 +8,7 @@ use super::calendar;
 use super::convert::{convert, parse_with};
 use super::kernel::{Counting, FailureKind, RowFailure, map, texts, truths};
 use super::typed::Typed;
-use crate::table::{Column, Fixed, Rows, Texts};
+use crate::table::{Column, Fixed, Rows, Texts, Whole};
 use crate::value::{Scalar, Scale, Type, day, decimal};
 
 /// What a function takes in one place.
@@ -410,7 +410,7 @@ fn whole(
                 |_| FailureKind::Overflow,
                 |units| i64::try_from(exact(units, by)).ok(),
             )?;
-            Column::Integer(Fixed::new(values, present))
+            Column::Integer(Whole::new(values, present))
         }
         Column::Number(a) => Column::Number(a.map(float)),
         column => column.clone(),
@@ -445,10 +445,10 @@ fn abs(call: &Call<'_>) -> Result<Column, RowFailure> {
         Column::Integer(a) => {
             let (values, present) =
                 map::<i64, i64>(a, call.counting, |_| FailureKind::Overflow, i64::checked_abs)?;
-            Column::Integer(Fixed::new(values, present))
+            Column::Integer(Whole::new(values, present))
         }
         Column::Decimal(a, scale) => {
-            let values = a.values().iter().map(|units| units.abs()).collect();
+            let values = a.all().map(i128::abs).collect();
             Column::decimal(values, a.present().cloned(), *scale)
         }
         Column::Number(a) => Column::Number(a.map(f64::abs)),

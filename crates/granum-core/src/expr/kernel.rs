@@ -1,6 +1,8 @@
 //! The loops that all operations share, and what happens where a row cannot be worked.
 
-use crate::table::{Bits, Fixed, GatherId, Native, Present, SlotId, TextBuilder, Texts, Truths};
+use crate::table::{
+    Bits, Fixed, GatherId, Native, Present, SlotId, TextBuilder, Texts, Truths, Whole, Wide,
+};
 use std::sync::{Mutex, PoisonError};
 
 use crate::lang::Span;
@@ -76,21 +78,60 @@ pub(crate) fn valid(present: Option<&Present>, row: usize) -> bool {
     present.is_none_or(|present| present.has(row))
 }
 
+/// Values that can be read by row, however they are held.
+pub(crate) trait Reads<T> {
+    fn len(&self) -> usize;
+    /// The value of a row; of a blank one something without a meaning.
+    fn value(&self, row: usize) -> T;
+    fn present(&self) -> Option<&Present>;
+}
+
+impl<T: Native> Reads<T> for Fixed<T> {
+    fn len(&self) -> usize {
+        Self::len(self)
+    }
+
+    #[inline]
+    fn value(&self, row: usize) -> T {
+        Self::value(self, row)
+    }
+
+    fn present(&self) -> Option<&Present> {
+        Self::present(self)
+    }
+}
+
+impl<T: Wide> Reads<T> for Whole<T> {
+    fn len(&self) -> usize {
+        Self::len(self)
+    }
+
+    #[inline]
+    fn value(&self, row: usize) -> T {
+        Self::value(self, row)
+    }
+
+    fn present(&self) -> Option<&Present> {
+        Self::present(self)
+    }
+}
+
 /// One value from one value, blank from blank. `work` gives `None` where it cannot.
 pub(crate) fn map<A: Native, O: Native>(
-    a: &Fixed<A>,
+    a: &impl Reads<A>,
     counting: Counting<'_>,
     kind: impl Fn(A) -> FailureKind,
     work: impl Fn(A) -> Option<O>,
 ) -> Result<(Vec<O>, Option<Present>), RowFailure> {
     let mut out = Vec::with_capacity(a.len());
     let mut failed = vec![];
-    for (row, value) in a.values().iter().enumerate() {
-        match work(*value) {
+    for row in 0..a.len() {
+        let value = a.value(row);
+        match work(value) {
             Some(result) => out.push(result),
             None => {
                 if valid(a.present(), row) {
-                    counting.fail(row, || kind(*value))?;
+                    counting.fail(row, || kind(value))?;
                     failed.push(row);
                 }
                 out.push(O::default());
@@ -102,16 +143,16 @@ pub(crate) fn map<A: Native, O: Native>(
 
 /// One value from two, blank where either is. `work` gives `None` where it cannot.
 pub(crate) fn zip<A: Native, O: Native>(
-    a: &Fixed<A>,
-    b: &Fixed<A>,
+    a: &impl Reads<A>,
+    b: &impl Reads<A>,
     counting: Counting<'_>,
     work: impl Fn(A, A) -> Option<O>,
 ) -> Result<(Vec<O>, Option<Present>), RowFailure> {
     let present = Present::both(a.present(), b.present());
     let mut out = Vec::with_capacity(a.len());
     let mut failed = vec![];
-    for (row, (a, b)) in a.values().iter().zip(b.values()).enumerate() {
-        match work(*a, *b) {
+    for row in 0..a.len() {
+        match work(a.value(row), b.value(row)) {
             Some(result) => out.push(result),
             None => {
                 if valid(present.as_ref(), row) {

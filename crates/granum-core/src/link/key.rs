@@ -183,12 +183,10 @@ fn hash_column(column: &Column, hashes: &mut [u64]) {
             });
         }
         Column::Integer(array) => {
-            let values = array.values();
-            stir(hashes, present, |row, hasher| hasher.write_u64(values[row] as u64));
+            stir(hashes, present, |row, hasher| hasher.write_u64(array.value(row) as u64));
         }
         Column::Decimal(array, _) => {
-            let values = array.values();
-            stir(hashes, present, |row, hasher| hasher.write_u128(values[row] as u128));
+            stir(hashes, present, |row, hasher| hasher.write_u128(array.value(row) as u128));
         }
         Column::Date(array) => {
             let values = array.values();

@@ -7,7 +7,7 @@ use super::{Faults, Left, OnRows, Pace, RowsBecome, StepRunner, Work, group_prob
 use crate::aggregate::{AggregateFunction, GroupFailure, Groups, Values, aggregate_each};
 use crate::expr::Typed;
 use crate::resolve::{AggregatePlan, GroupedPlan, GroupedPlans, GroupedWhat};
-use crate::table::{Batch, Column, Fixed, SlotId};
+use crate::table::{Batch, Column, SlotId};
 use crate::tally::Problem;
 use crate::value::{ExactSum, Scalar, Type, decimal};
 
@@ -132,7 +132,7 @@ fn position(groups: &Groups, by: &[(Column, bool)]) -> Column {
             places[*row as usize] = place;
         }
     }
-    Column::Integer(Fixed::from(places))
+    Column::Integer(places.into())
 }
 
 /// The sum up to each row, in its group's order, and the groups that have none. A row that does not
@@ -196,7 +196,7 @@ fn running(values: &Values, groups: &Groups) -> (Column, Vec<GroupFailure>) {
             Type::Decimal(scale) => Column::decimal(sums, None, scale),
             _ => {
                 let whole = |sum| i64::try_from(sum).unwrap_or_default();
-                Column::Integer(Fixed::from(sums.into_iter().map(whole).collect::<Vec<_>>()))
+                Column::Integer(sums.into_iter().map(whole).collect::<Vec<_>>().into())
             }
         }
     };

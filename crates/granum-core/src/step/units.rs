@@ -10,7 +10,7 @@
 use super::{Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Work};
 use crate::expr::{Typed, evaluate};
 use crate::resolve::{TablePlan, UnitsPlan};
-use crate::table::{Amount, Batch, Column, Fixed, Place, Rows, SlotId};
+use crate::table::{Amount, Batch, Column, Place, Rows, SlotId};
 use crate::tally::{Problem, StepDetail};
 use crate::value::{Scalar, Scale, Type, decimal, parts};
 
@@ -180,7 +180,7 @@ pub(crate) fn split_units(batch: &Batch, plan: &UnitsPlan, of: &Column) -> (Batc
     for (slot, column) in divided.into_iter().chain(counted) {
         out.slots[slot] = Some(column);
     }
-    out.slots[plan.unit.0] = Some(Column::Integer(Fixed::from(numbers)));
+    out.slots[plan.unit.0] = Some(Column::Integer(numbers.into()));
     (out, troubles)
 }
 

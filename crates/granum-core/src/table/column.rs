@@ -1,7 +1,8 @@
 //! One column: an array of one of the types of [`Type`].
 
-use super::growing::ColumnBuilder;
-use super::{Amount, Bits, Fixed, Present, Rows, TextBuilder, Texts, Truths};
+use super::array::mark;
+use super::growing::GrowingColumn;
+use super::{Amount, Bits, Fixed, Present, Rows, TextBuilder, Texts, Truths, Whole};
 use crate::value::{Scalar, Scale, Type, day, decimal};
 
 /// A column of values. A text is never empty: it is blank.
@@ -14,9 +15,9 @@ pub enum Column {
     /// Texts.
     Text(Texts),
     /// Whole numbers.
-    Integer(Fixed<i64>),
+    Integer(Whole<i64>),
     /// Exact decimals: whole units of their scale.
-    Decimal(Fixed<i128>, Scale),
+    Decimal(Whole<i128>, Scale),
     /// Floating point numbers.
     Number(Fixed<f64>),
     /// Days from 1970-01-01.
@@ -45,7 +46,7 @@ macro_rules! each_array {
 impl Column {
     /// Whole units of 10^-`scale` as a column.
     pub fn decimal(values: Vec<i128>, present: Option<Present>, scale: Scale) -> Column {
-        Column::Decimal(Fixed::new(values, present), scale)
+        Column::Decimal(Whole::new(values, present), scale)
     }
 
     /// How many rows it has.
@@ -125,12 +126,11 @@ impl Column {
 
     /// A column of a type without a value.
     pub fn all_blank(ty: Type, length: usize) -> Column {
-        let present = || Some(Present::none(length));
         match ty {
             Type::Blank => Self::Blank(length),
             Type::Text => Self::Text(Texts::blank(length)),
-            Type::Integer => Self::Integer(Fixed::blank(length)),
-            Type::Decimal(scale) => Self::decimal(vec![0; length], present(), scale),
+            Type::Integer => Self::Integer(Whole::blank(length)),
+            Type::Decimal(scale) => Self::Decimal(Whole::blank(length), scale),
             Type::Number => Self::Number(Fixed::blank(length)),
             Type::Date => Self::Date(Fixed::blank(length)),
             Type::DateTime => Self::DateTime(Fixed::blank(length)),
@@ -211,7 +211,7 @@ impl Column {
         if let [part] = parts {
             return part.clone();
         }
-        let mut whole = ColumnBuilder::new(Type::Blank, rows);
+        let mut whole = GrowingColumn::new(Type::Blank, rows);
         parts.iter().for_each(|part| whole.append(part));
         whole.finish()
     }
@@ -231,9 +231,8 @@ impl Column {
         let blanks = self.blanks() as u64;
         match self {
             Self::Integer(array) => {
-                let sum = |values: &[i64]| values.iter().map(|v| i128::from(*v)).sum::<i128>();
                 let units = match array.present() {
-                    None => sum(array.values()),
+                    None => array.all().map(i128::from).sum(),
                     Some(_) => array.iter().flatten().map(i128::from).sum(),
                 };
                 Amount::exact(Some(units), Scale(0), blanks)
@@ -241,7 +240,7 @@ impl Column {
             Self::Decimal(array, scale) => {
                 let add = |sum: Option<i128>, value: i128| sum?.checked_add(value);
                 let units = match array.present() {
-                    None => array.values().iter().copied().fold(Some(0), add),
+                    None => array.all().fold(Some(0), add),
                     Some(_) => array.iter().flatten().fold(Some(0), add),
                 };
                 Amount::exact(units, *scale, blanks)
@@ -304,11 +303,11 @@ impl Column {
         match self {
             Self::Blank(_) => {}
             Self::Text(array) => mark(array.views(), bit, changed),
-            Self::Integer(array) => mark(array.values(), bit, changed),
-            Self::Decimal(array, _) => mark(array.values(), bit, changed),
-            Self::Date(array) => mark(array.values(), bit, changed),
-            Self::DateTime(array) => mark(array.values(), bit, changed),
-            Self::Number(array) => mark(array.values(), bit, changed),
+            Self::Integer(array) => array.mark_changes(bit, changed),
+            Self::Decimal(array, _) => array.mark_changes(bit, changed),
+            Self::Date(array) => array.mark_changes(bit, changed),
+            Self::DateTime(array) => array.mark_changes(bit, changed),
+            Self::Number(array) => array.mark_changes(bit, changed),
             Self::Boolean(array) => {
                 mark(&array.values().iter().collect::<Vec<_>>(), bit, changed);
             }
@@ -316,12 +315,5 @@ impl Column {
         if let Some(present) = self.present().filter(|present| present.blanks() > 0) {
             mark(&present.bits().iter().collect::<Vec<_>>(), bit, changed);
         }
-    }
-}
-
-fn mark<T: PartialEq>(values: &[T], bit: u64, changed: &mut [u64]) {
-    for (pair, changed) in values.windows(2).zip(changed.iter_mut().skip(1)) {
-        // Without a branch, since whether there is a change is anybody's guess.
-        *changed |= u64::from(pair[0] != pair[1]) * bit;
     }
 }

@@ -3,19 +3,18 @@
 
 use rayon::prelude::*;
 
-use super::array::with_room;
+use super::array::{GrowingWhole, with_room};
 use super::{
     Batch, Bits, BitsBuilder, Column, Fixed, Held, PresentBuilder, RowsBuilder, TableId,
-    TextBuilder, Truths,
+    TextBuilder, Truths, Whole,
 };
 use crate::bug::{Sure, bug};
 use crate::value::{Scale, Type};
 
-/// One column that grows: by values of its type, or by columns that have it or are all blank.
+/// One column that grows by values of its type.
 pub struct ColumnBuilder {
     values: GrowingValues,
     present: PresentBuilder,
-    room: usize,
 }
 
 /// The values of a [`ColumnBuilder`], those of blank rows among them, which have no meaning.
@@ -39,53 +38,14 @@ pub enum GrowingValues {
 }
 
 impl ColumnBuilder {
-    /// An empty column of a type that expects `room` rows. One of [`Type::Blank`] takes the type of
-    /// the first column that is not all blank.
+    /// An empty column of a type that expects `room` rows.
     pub fn new(ty: Type, room: usize) -> Self {
-        Self { values: GrowingValues::of(ty, room), present: PresentBuilder::default(), room }
+        Self { values: GrowingValues::of(ty, room), present: PresentBuilder::default() }
     }
 
     /// Where values are added: each with its blank or no blank beside it, but for texts.
     pub fn ends(&mut self) -> (&mut GrowingValues, &mut PresentBuilder) {
         (&mut self.values, &mut self.present)
-    }
-
-    /// Adds rows behind those it has.
-    pub fn append(&mut self, part: &Column) {
-        if let GrowingValues::Blank(rows) = self.values {
-            if matches!(part, Column::Blank(_)) {
-                self.values = GrowingValues::Blank(rows + part.len());
-                return;
-            }
-            self.values = GrowingValues::of(part.ty(), self.room.max(rows + part.len()));
-            self.append(&Column::Blank(rows));
-        }
-        match (&mut self.values, part) {
-            (GrowingValues::Text(texts), Column::Text(array)) => texts.append(array),
-            (GrowingValues::Integer(values), Column::Integer(a)) => {
-                values.extend_from_slice(a.values());
-            }
-            (GrowingValues::Decimal(values, scale), Column::Decimal(a, of)) if of == scale => {
-                values.extend_from_slice(a.values());
-            }
-            (GrowingValues::Number(values), Column::Number(a)) => {
-                values.extend_from_slice(a.values());
-            }
-            (GrowingValues::Date(values), Column::Date(a)) => values.extend_from_slice(a.values()),
-            (GrowingValues::DateTime(values), Column::DateTime(a)) => {
-                values.extend_from_slice(a.values());
-            }
-            (GrowingValues::Boolean(values), Column::Boolean(a)) => values.append(a.values()),
-            (values, part) if part.blanks() == part.len() => values.append_blanks(part.len()),
-            (values, part) => {
-                bug(format!("a part of {} came for a column of {}", part.ty(), values.ty()))
-            }
-        }
-        match part.present() {
-            _ if matches!(self.values, GrowingValues::Text(_)) => {}
-            Some(present) => self.present.append(&present),
-            None => self.present.push_all(part.len(), true),
-        }
     }
 
     /// The whole column.
@@ -94,8 +54,12 @@ impl ColumnBuilder {
         match self.values {
             GrowingValues::Blank(rows) => Column::Blank(rows),
             GrowingValues::Text(texts) => Column::Text(texts.finish()),
-            GrowingValues::Integer(values) => Column::Integer(Fixed::new(values, present)),
-            GrowingValues::Decimal(values, scale) => Column::decimal(values, present, scale),
+            GrowingValues::Integer(values) => {
+                Column::Integer(Whole::new(values, present).narrowed())
+            }
+            GrowingValues::Decimal(values, scale) => {
+                Column::Decimal(Whole::new(values, present).narrowed(), scale)
+            }
             GrowingValues::Number(values) => Column::Number(Fixed::new(values, present)),
             GrowingValues::Date(values) => Column::Date(Fixed::new(values, present)),
             GrowingValues::DateTime(values) => Column::DateTime(Fixed::new(values, present)),
@@ -113,6 +77,97 @@ impl GrowingValues {
             Type::Text => Self::Text(TextBuilder::new(room)),
             Type::Integer => Self::Integer(with_room(room)),
             Type::Decimal(scale) => Self::Decimal(with_room(room), scale),
+            Type::Number => Self::Number(with_room(room)),
+            Type::Date => Self::Date(with_room(room)),
+            Type::DateTime => Self::DateTime(with_room(room)),
+            Type::Boolean => Self::Boolean(BitsBuilder::default()),
+        }
+    }
+}
+
+/// One column that grows by columns that have its type or are all blank.
+pub(crate) struct GrowingColumn {
+    arrays: Growing,
+    present: PresentBuilder,
+    room: usize,
+}
+
+/// The values of a [`GrowingColumn`], those of blank rows among them, which have no meaning.
+enum Growing {
+    Blank(usize),
+    Text(TextBuilder),
+    Integer(GrowingWhole<i64>),
+    Decimal(GrowingWhole<i128>, Scale),
+    Number(Vec<f64>),
+    Date(Vec<i32>),
+    DateTime(Vec<i64>),
+    Boolean(BitsBuilder),
+}
+
+impl GrowingColumn {
+    /// An empty column of a type that expects `room` rows. One of [`Type::Blank`] takes the type of
+    /// the first column that is not all blank.
+    pub fn new(ty: Type, room: usize) -> Self {
+        Self { arrays: Growing::of(ty, room), present: PresentBuilder::default(), room }
+    }
+
+    /// Adds rows behind those it has.
+    pub fn append(&mut self, part: &Column) {
+        if let Growing::Blank(rows) = self.arrays {
+            if matches!(part, Column::Blank(_)) {
+                self.arrays = Growing::Blank(rows + part.len());
+                return;
+            }
+            self.arrays = Growing::of(part.ty(), self.room.max(rows + part.len()));
+            self.append(&Column::Blank(rows));
+        }
+        match (&mut self.arrays, part) {
+            (Growing::Text(texts), Column::Text(array)) => texts.append(array),
+            (Growing::Integer(all), Column::Integer(array)) => all.append(array),
+            (Growing::Decimal(all, scale), Column::Decimal(array, of)) if of == scale => {
+                all.append(array);
+            }
+            (Growing::Number(all), Column::Number(array)) => all.extend_from_slice(array.values()),
+            (Growing::Date(all), Column::Date(array)) => all.extend_from_slice(array.values()),
+            (Growing::DateTime(all), Column::DateTime(array)) => {
+                all.extend_from_slice(array.values());
+            }
+            (Growing::Boolean(all), Column::Boolean(array)) => all.append(array.values()),
+            (all, part) if part.blanks() == part.len() => all.append_blanks(part.len()),
+            (all, part) => {
+                bug(format!("a part of {} came for a column of {}", part.ty(), all.ty()))
+            }
+        }
+        match part.present() {
+            _ if matches!(self.arrays, Growing::Text(_)) => {}
+            Some(present) => self.present.append(&present),
+            None => self.present.push_all(part.len(), true),
+        }
+    }
+
+    /// The whole column.
+    pub fn finish(self) -> Column {
+        let present = self.present.finish();
+        match self.arrays {
+            Growing::Blank(rows) => Column::Blank(rows),
+            Growing::Text(texts) => Column::Text(texts.finish()),
+            Growing::Integer(all) => Column::Integer(all.finish(present)),
+            Growing::Decimal(all, scale) => Column::Decimal(all.finish(present), scale),
+            Growing::Number(all) => Column::Number(Fixed::new(all, present)),
+            Growing::Date(all) => Column::Date(Fixed::new(all, present)),
+            Growing::DateTime(all) => Column::DateTime(Fixed::new(all, present)),
+            Growing::Boolean(all) => Column::Boolean(Truths::new(all.finish(), present)),
+        }
+    }
+}
+
+impl Growing {
+    fn of(ty: Type, room: usize) -> Self {
+        match ty {
+            Type::Blank => Self::Blank(0),
+            Type::Text => Self::Text(TextBuilder::new(room)),
+            Type::Integer => Self::Integer(GrowingWhole::new(room)),
+            Type::Decimal(scale) => Self::Decimal(GrowingWhole::new(room), scale),
             Type::Number => Self::Number(with_room(room)),
             Type::Date => Self::Date(with_room(room)),
             Type::DateTime => Self::DateTime(with_room(room)),
@@ -137,13 +192,12 @@ impl GrowingValues {
         match self {
             Self::Blank(rows) => *rows += count,
             Self::Text(texts) => texts.push_blanks(count),
-            Self::Integer(values) | Self::DateTime(values) => {
-                values.resize(values.len() + count, 0);
-            }
-            Self::Decimal(values, _) => values.resize(values.len() + count, 0),
-            Self::Number(values) => values.resize(values.len() + count, 0.0),
-            Self::Date(values) => values.resize(values.len() + count, 0),
-            Self::Boolean(values) => values.push_all(count, false),
+            Self::Integer(all) => all.append_blanks(count),
+            Self::Decimal(all, _) => all.append_blanks(count),
+            Self::DateTime(all) => all.resize(all.len() + count, 0),
+            Self::Number(all) => all.resize(all.len() + count, 0.0),
+            Self::Date(all) => all.resize(all.len() + count, 0),
+            Self::Boolean(all) => all.push_all(count, false),
         }
     }
 }
@@ -164,7 +218,7 @@ enum Laid {
     Nothing,
     /// It is as it was in the rows before.
     Before,
-    Anew(ColumnBuilder),
+    Anew(GrowingColumn),
 }
 
 impl Stack {
@@ -186,7 +240,7 @@ impl Stack {
             let laid = |(slot, column): (usize, &Option<Column>)| match column {
                 None => Laid::Nothing,
                 Some(_) if there(slot) => Laid::Before,
-                Some(_) => Laid::Anew(ColumnBuilder::new(Type::Blank, room)),
+                Some(_) => Laid::Anew(GrowingColumn::new(Type::Blank, room)),
             };
             self.slots = first.slots.iter().enumerate().map(laid).collect();
             self.origins =

@@ -14,7 +14,8 @@ mod rows;
 pub use amount::Amount;
 pub(crate) use array::View;
 pub use array::{
-    Bits, BitsBuilder, Fixed, Native, Present, PresentBuilder, TextBuilder, Texts, Truths,
+    Bits, BitsBuilder, Fixed, Native, Present, PresentBuilder, TextBuilder, Texts, Truths, Whole,
+    Wide,
 };
 pub(crate) use batch::Batch;
 pub(crate) use codes::Codes;

@@ -194,7 +194,7 @@ impl<'p> GroupsSoFar<'p> {
         };
         let sizes = match parts.first() {
             Some(Column::Integer(sizes)) if !in_all => {
-                sizes.values().iter().map(|size| *size as u64).collect()
+                sizes.all().map(|size| size as u64).collect()
             }
             _ => vec![self.sum.rows_before],
         };

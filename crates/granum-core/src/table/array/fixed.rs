@@ -97,6 +97,11 @@ impl<T: Native> Fixed<T> {
         }
     }
 
+    /// Sets `bit` for each row whose value is not that of the row before, the first left out.
+    pub(in crate::table) fn mark_changes(&self, bit: u64, changed: &mut [u64]) {
+        mark(self.values(), bit, changed);
+    }
+
     /// The values, without a copy where nobody else holds them, and which there are.
     pub fn into_parts(self) -> (Vec<T>, Option<Present>) {
         (self.values.into_vec(), self.present)
@@ -125,5 +130,13 @@ impl<T: Native> FromIterator<Option<T>> for Fixed<T> {
             values.push(value.unwrap_or_default());
         }
         Self::new(values, present.finish())
+    }
+}
+
+/// Sets `bit` for each value that is not the one before it.
+pub(in crate::table) fn mark<T: PartialEq>(values: &[T], bit: u64, changed: &mut [u64]) {
+    for (pair, changed) in values.windows(2).zip(changed.iter_mut().skip(1)) {
+        // Without a branch, since whether there is a change is anybody's guess.
+        *changed |= u64::from(pair[0] != pair[1]) * bit;
     }
 }

@@ -147,3 +147,55 @@ fn values_that_nobody_shares_are_moved_and_others_copied() {
     assert_eq!(kept.clone().slice(1, 2).into_parts().0, [2, 3]);
     assert_eq!(kept.into_parts().0.as_ptr(), at);
 }
+
+/// Whole numbers of which some need all their bytes, some of them blank.
+fn wholes() -> impl Strategy<Value = Vec<Option<i64>>> {
+    let number = prop_oneof![
+        8 => -50_i64..50,
+        1 => Just(i64::from(i32::MAX) + 1),
+        1 => Just(i64::from(i32::MIN)),
+    ];
+    prop::collection::vec(prop::option::weighted(0.8, number), 0..12)
+}
+
+proptest! {
+    #[test]
+    fn whole_numbers_are_the_same_in_as_few_bytes_as_they_need(
+        parts in prop::collection::vec((wholes(), any::<bool>()), 0..5),
+        picks in prop::collection::vec(prop::option::weighted(0.9, 0_usize..40), 0..20),
+    ) {
+        let mut growing = GrowingWhole::<i64>::new(3);
+        let mut present = PresentBuilder::default();
+        let mut plain: Vec<Option<i64>> = vec![];
+        for (part, narrow) in &parts {
+            let whole: Whole<i64> = part.iter().copied().collect();
+            let fits = part.iter().flatten().all(|value| i32::try_from(*value).is_ok());
+            prop_assert_eq!(whole.clone().narrowed().is_narrow(), fits);
+            let whole = if *narrow { whole.narrowed() } else { whole };
+            prop_assert_eq!(whole.iter().collect::<Vec<_>>(), part.clone());
+            growing.append(&whole);
+            growing.append_blanks(1);
+            part.iter().for_each(|value| present.push(value.is_some()));
+            present.push(false);
+            plain.extend(part);
+            plain.push(None);
+        }
+        let whole = growing.finish(present.finish());
+        let fits = plain.iter().flatten().all(|value| i32::try_from(*value).is_ok());
+        prop_assert_eq!(whole.is_narrow(), fits);
+        prop_assert_eq!(whole.iter().collect::<Vec<_>>(), plain.clone());
+        prop_assert_eq!(whole.len(), plain.len());
+        prop_assert_eq!(whole.blanks(), plain.iter().filter(|value| value.is_none()).count());
+        let keep: Vec<bool> = (0..plain.len()).map(|row| row % 3 != 1).collect();
+        let kept: Vec<_> = plain.iter().zip(&keep).filter(|(_, keep)| **keep).map(|(v, _)| *v).collect();
+        prop_assert_eq!(whole.filter(&keep.clone().into()).iter().collect::<Vec<_>>(), kept.clone());
+        prop_assert_eq!(whole.clone().into_filtered(&keep.into()).iter().collect::<Vec<_>>(), kept);
+        let half = plain.len() / 2;
+        prop_assert_eq!(whole.slice(half, plain.len() - half).iter().collect::<Vec<_>>(), plain[half..].to_vec());
+        let picks: Vec<Option<usize>> =
+            picks.into_iter().map(|pick| pick.filter(|row| *row < plain.len())).collect();
+        let rows: Fixed<u32> = picks.iter().map(|row| row.map(|row| row as u32)).collect();
+        let taken: Vec<_> = picks.iter().map(|row| row.and_then(|row| plain[row])).collect();
+        prop_assert_eq!(whole.take(&rows).iter().collect::<Vec<_>>(), taken);
+    }
+}
