@@ -2,6 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
+use super::step::{AllowTree, StepTree};
 use super::token::Span;
 
 /// A plan as written: its statements in order.
@@ -242,101 +243,6 @@ pub struct OutputTree {
     pub path: Quoted,
 }
 
-/// A step and the text it covers.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-pub struct StepTree {
-    /// What it does.
-    pub kind: StepKind,
-    /// From its first to its last word.
-    pub span: Span,
-    /// What of it is allowed though it is usually a mistake.
-    pub allow: Vec<AllowTree>,
-}
-
-/// `allow KIND "why"`: a warning that was looked at.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-pub struct AllowTree {
-    /// The kind of warning.
-    pub kind: Quoted,
-    /// Why it is none here.
-    pub reason: Quoted,
-}
-
-/// What a step does.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
-pub enum StepKind {
-    /// `read COLUMN as TYPE …`
-    Read(Vec<ReadTree>),
-    /// `add NAME = EXPR …`
-    Add(Vec<AssignTree>),
-    /// `change NAME = EXPR …`
-    Change(Vec<AssignTree>),
-    /// `keep CONDITION`
-    Keep(Expr),
-    /// `drop CONDITION`
-    Drop(Expr),
-    /// `dedupe`
-    Dedupe,
-    /// `dedupe by KEY, … keep …`
-    DedupeBy {
-        /// What must be equal.
-        keys: Vec<Expr>,
-        /// Which row stays.
-        keep: DedupeKeep,
-    },
-    /// `units of EXPR as NAME [split COLUMN, …]`
-    Units {
-        /// How many units a row stands for.
-        of: Expr,
-        /// The unit's number.
-        name: Name,
-        /// Amounts divided over the units.
-        split: Vec<Name>,
-    },
-    /// `columns NAME [as NEW], …`
-    Columns(Vec<ColumnTree>),
-    /// `rename OLD to NEW, …`
-    Rename(Vec<RenameTree>),
-    /// `grain COLUMN, …`
-    Grain(Vec<Name>),
-    /// `track COLUMN, …`
-    Track(Vec<Name>),
-    /// `one row per KEY [as NAME], … [total row "TEXT"] NAME = AGGREGATE …`, `one row in all …`
-    OneRow {
-        /// What one row is; nothing for one row in all.
-        keys: Vec<KeyTree>,
-        /// What stands in the keys of the total row.
-        total: Option<Quoted>,
-        /// What is worked of each group.
-        items: Vec<AssignTree>,
-    },
-    /// `sort EXPR [desc], …`
-    Sort(Vec<OrderTree>),
-    /// `top N by EXPR [per KEY, …] [with ties]`, `bottom …`
-    Top {
-        /// Whether the smallest are meant.
-        bottom: bool,
-        /// How many rows stay.
-        count: u32,
-        /// What is largest.
-        by: Expr,
-        /// The groups of which so many stay each.
-        per: Vec<Expr>,
-        /// Whether rows that tie with the last of them stay too.
-        ties: bool,
-    },
-}
-
-/// `KEY [as NAME]`
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-pub struct KeyTree {
-    /// What the rows of a group have in common.
-    pub value: Expr,
-    /// What it is called.
-    pub name: Option<Name>,
-}
-
 /// `EXPR [desc]`
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct OrderTree {
@@ -366,58 +272,6 @@ pub enum GroupTree {
     Per(Vec<Expr>),
     /// All.
     All,
-}
-
-/// `COLUMN as TYPE ["FORMAT" or …] [else blank | else aside]`
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-pub struct ReadTree {
-    /// The column.
-    pub column: Name,
-    /// What its cells become.
-    pub ty: TypeTree,
-    /// Formats tried in order.
-    pub formats: Vec<Quoted>,
-    /// What becomes of a cell that cannot be read.
-    pub otherwise: Otherwise,
-}
-
-/// `NAME = EXPR`
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-pub struct AssignTree {
-    /// The column.
-    pub name: Name,
-    /// Its values.
-    pub value: Expr,
-}
-
-/// `NAME [as NEW]`
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-pub struct ColumnTree {
-    /// The column that stays.
-    pub column: Name,
-    /// Its new name.
-    pub new: Option<Name>,
-}
-
-/// `OLD to NEW`
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-pub struct RenameTree {
-    /// The name it has.
-    pub old: Name,
-    /// The name it gets.
-    pub new: Name,
-}
-
-/// Which row of a key stays.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
-pub enum DedupeKeep {
-    /// `keep first`
-    First,
-    /// `keep last`
-    Last,
-    /// `keep latest sent_at, largest version`
-    Best(Vec<(Preference, Name)>),
 }
 
 /// Which value wins.
@@ -600,17 +454,4 @@ impl Operator {
     pub fn compares(self) -> bool {
         self.level() == 4
     }
-}
-
-/// What becomes of a cell that its `read` cannot take.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum Otherwise {
-    /// The run stops.
-    #[default]
-    Stop,
-    /// The cell becomes blank.
-    Blank,
-    /// The row is taken out.
-    Aside,
 }

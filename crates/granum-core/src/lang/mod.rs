@@ -6,13 +6,19 @@ pub(crate) mod foreign;
 mod format;
 mod lexer;
 mod parse;
+mod step;
 mod token;
 
 pub use ast::*;
 pub use diagnostic::{Diagnostic, DiagnosticKind, nearest, nearest_or_longer};
 pub use format::{format_expression, format_plan, format_step, plan_name};
-pub(crate) use format::{one_row, quoted, table_head};
+pub(crate) use format::{quoted, table_head};
 pub use parse::{Parsed, parse, parse_from};
+pub(crate) use step::one_row;
+pub use step::{
+    AllowTree, AssignTree, ColumnTree, DedupeKeep, KeyTree, Otherwise, ReadTree, RenameTree,
+    StepKind, StepTree,
+};
 pub use token::Span;
 
 #[cfg(test)]

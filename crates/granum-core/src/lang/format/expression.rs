@@ -45,7 +45,7 @@ fn list(items: &[Expr]) -> String {
 }
 
 /// `EXPR [desc], …`
-pub(super) fn orders(orders: &[OrderTree]) -> String {
+pub(in crate::lang) fn orders(orders: &[OrderTree]) -> String {
     let each = orders.iter().map(|order| {
         let desc = if order.descending { " desc" } else { "" };
         format!("{}{desc}", format_expression(&order.value))

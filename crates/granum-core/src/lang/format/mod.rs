@@ -4,13 +4,15 @@
 mod expression;
 mod statement;
 
-use super::ast::{Name, PlanTree, StepTree};
+use super::ast::{Name, PlanTree};
 use super::lexer::is_plain_name;
 use super::parse::Parsed;
+use super::step::StepTree;
 use super::token::{Comment, Span};
 
 pub use expression::format_expression;
-pub(crate) use statement::{one_row, table_head};
+pub(in crate::lang) use expression::orders;
+pub(crate) use statement::table_head;
 
 /// The plan in its one layout. `source` is the text that `parsed` came from; comments and blank
 /// lines between statements are taken from there.
@@ -39,7 +41,7 @@ pub fn format_step(step: &StepTree) -> String {
     words
 }
 
-struct Layout<'a> {
+pub(in crate::lang) struct Layout<'a> {
     source: &'a str,
     comments: &'a [Comment],
     /// The next comment to print.
@@ -95,7 +97,7 @@ impl<'a> Layout<'a> {
     }
 
     /// Prints one line for the words at `span`, with the comments before and in them.
-    fn line(&mut self, span: Span, indent: usize, text: &str) {
+    pub(in crate::lang) fn line(&mut self, span: Span, indent: usize, text: &str) {
         self.comments_before(span.start, indent);
         let first = self.next;
         while self.comments.get(self.next).is_some_and(|c| c.span.start < span.end) {
@@ -120,7 +122,7 @@ impl<'a> Layout<'a> {
     }
 }
 
-fn name(name: &Name) -> String {
+pub(in crate::lang) fn name(name: &Name) -> String {
     plan_name(&name.text)
 }
 
@@ -146,10 +148,10 @@ pub(crate) fn quoted(text: &str) -> String {
     out
 }
 
-fn width(text: &str) -> usize {
+pub(in crate::lang) fn width(text: &str) -> usize {
     text.chars().count()
 }
 
-fn pad(text: &str, to: usize) -> String {
+pub(in crate::lang) fn pad(text: &str, to: usize) -> String {
     format!("{text}{}", " ".repeat(to.saturating_sub(width(text))))
 }

@@ -1,12 +1,12 @@
-//! Statements and steps, with what belongs in columns put in columns.
+//! Statements, with what belongs in columns put in columns.
 
 use super::super::ast::{
-    AllowTree, AssignTree, CalendarTree, CheckTree, DedupeKeep, InputTree, KeyTree, LinkTree,
-    MoreTree, Name, Otherwise, OutputTree, ParamTree, Percent, Quoted, ReadTree, RequiredTree,
-    Statement, StatementKind, StepKind, StepTree, TableTree,
+    CalendarTree, CheckTree, InputTree, LinkTree, MoreTree, Name, OutputTree, ParamTree, Percent,
+    RequiredTree, Statement, StatementKind, TableTree,
 };
+use super::super::step::{AllowTree, StepTree};
 use super::super::token::Span;
-use super::expression::{format_expression, orders};
+use super::expression::format_expression;
 use super::{Layout, name, pad, quoted, width};
 
 /// What stands below or beside a table's base, with what leads to it.
@@ -35,30 +35,6 @@ pub(crate) fn table_head(table: &TableTree) -> String {
     let more = more_words(&table.more);
     format!("table {} from {}{more}", name(&table.name), name(&table.base))
 }
-
-/// `NAME = EXPR`, with the sign where the longest name of all leaves it.
-fn assignment_line(item: &AssignTree, most: usize) -> String {
-    format!("{} = {}", pad(&name(&item.name), most), format_expression(&item.value))
-}
-
-/// `one row per …` without what is worked of each group.
-pub(crate) fn one_row(keys: &[KeyTree], total: Option<&Quoted>) -> String {
-    let mut line = if keys.is_empty() { "one row in all".to_owned() } else { String::new() };
-    for (at, key) in keys.iter().enumerate() {
-        line.push_str(if at == 0 { "one row per " } else { ", " });
-        line.push_str(&format_expression(&key.value));
-        if let Some(new) = &key.name {
-            line.push_str(&format!(" as {}", name(new)));
-        }
-    }
-    if let Some(total) = total {
-        line.push_str(&format!(" total row {}", quoted(&total.text)));
-    }
-    line
-}
-
-/// Lists longer than this are broken at a comma.
-const LINE: usize = 100;
 
 impl Layout<'_> {
     pub(super) fn statements(&mut self, statements: &[Statement]) {
@@ -128,14 +104,6 @@ impl Layout<'_> {
         self.head_allowing(span, &[], steps, text);
     }
 
-    /// Each on a line of its own, below what it allows.
-    fn allowed(&mut self, allow: &[AllowTree], indent: usize) {
-        for allow in allow {
-            let line = format!("allow {} {}", allow.kind.text, quoted(&allow.reason.text));
-            self.line(allow.kind.span.to(allow.reason.span), indent, &line);
-        }
-    }
-
     fn head_allowing(&mut self, span: Span, allow: &[AllowTree], steps: &[StepTree], text: &str) {
         let end = steps.first().map_or(span.end, |step| step.span.start.min(span.end));
         let end = allow.first().map_or(end, |allow| allow.kind.span.start.min(end));
@@ -188,123 +156,6 @@ impl Layout<'_> {
             }
         }
         widths
-    }
-
-    pub(super) fn step(&mut self, step: &StepTree, indent: usize) {
-        let span = step.span;
-        match &step.kind {
-            StepKind::Read(items) => {
-                let most = items.iter().map(|item| width(&name(&item.column))).max().unwrap_or(0);
-                let lines = items.iter().map(|item| (read_span(item), read_line(item, most)));
-                self.hanging(span, "read", indent, lines.collect());
-            }
-            StepKind::Add(items) => self.assignments(span, "add", indent, items),
-            StepKind::Change(items) => self.assignments(span, "change", indent, items),
-            StepKind::Keep(condition) => {
-                self.line(span, indent, &format!("keep {}", format_expression(condition)));
-            }
-            StepKind::Drop(condition) => {
-                self.line(span, indent, &format!("drop {}", format_expression(condition)));
-            }
-            StepKind::Dedupe => self.line(span, indent, "dedupe"),
-            StepKind::DedupeBy { keys, keep } => {
-                let keys: Vec<String> = keys.iter().map(format_expression).collect();
-                let line = format!("dedupe by {} keep {}", keys.join(", "), keep_words(keep));
-                self.line(span, indent, &line);
-            }
-            StepKind::Units { of, name: unit, split } => {
-                let mut line = format!("units of {} as {}", format_expression(of), name(unit));
-                if !split.is_empty() {
-                    line.push_str(" split ");
-                    line.push_str(&split.iter().map(name).collect::<Vec<_>>().join(", "));
-                }
-                self.line(span, indent, &line);
-            }
-            StepKind::Columns(columns) => {
-                let items = columns.iter().map(|column| match &column.new {
-                    Some(new) => format!("{} as {}", name(&column.column), name(new)),
-                    None => name(&column.column),
-                });
-                self.list(span, "columns", indent, &items.collect::<Vec<_>>());
-            }
-            StepKind::Rename(renames) => {
-                let items = renames
-                    .iter()
-                    .map(|rename| format!("{} to {}", name(&rename.old), name(&rename.new)));
-                self.list(span, "rename", indent, &items.collect::<Vec<_>>());
-            }
-            StepKind::Grain(names) => {
-                self.list(span, "grain", indent, &names.iter().map(name).collect::<Vec<_>>());
-            }
-            StepKind::Track(names) => {
-                self.list(span, "track", indent, &names.iter().map(name).collect::<Vec<_>>());
-            }
-            StepKind::OneRow { keys, total, items } => {
-                let head = one_row(keys, total.as_ref());
-                let first = items.first().map_or(span.end, |item| item.name.span.start);
-                self.line(Span { start: span.start, end: first }, indent, &head);
-                let most = items.iter().map(|item| width(&name(&item.name))).max().unwrap_or(0);
-                for item in items {
-                    let text = assignment_line(item, most);
-                    self.line(item.name.span.to(item.value.span), indent + 2, &text);
-                }
-            }
-            StepKind::Sort(by) => self.line(span, indent, &format!("sort {}", orders(by))),
-            StepKind::Top { bottom, count, by, per, ties } => {
-                let word = if *bottom { "bottom" } else { "top" };
-                let mut line = format!("{word} {count} by {}", format_expression(by));
-                if !per.is_empty() {
-                    let per: Vec<String> = per.iter().map(format_expression).collect();
-                    line.push_str(&format!(" per {}", per.join(", ")));
-                }
-                if *ties {
-                    line.push_str(" with ties");
-                }
-                self.line(span, indent, &line);
-            }
-        }
-    }
-
-    fn assignments(&mut self, span: Span, word: &str, indent: usize, items: &[AssignTree]) {
-        let most = items.iter().map(|item| width(&name(&item.name))).max().unwrap_or(0);
-        let lines = items
-            .iter()
-            .map(|item| (item.name.span.to(item.value.span), assignment_line(item, most)));
-        self.hanging(span, word, indent, lines.collect());
-    }
-
-    /// Items one to a line, the first behind the step's word.
-    fn hanging(&mut self, step: Span, word: &str, indent: usize, items: Vec<(Span, String)>) {
-        for (at, (span, text)) in items.into_iter().enumerate() {
-            if at == 0 {
-                let span = step.to(span);
-                self.line(span, indent, &format!("{word} {text}"));
-            } else {
-                self.line(span, indent + word.len() + 1, &text);
-            }
-        }
-    }
-
-    fn list(&mut self, span: Span, word: &str, indent: usize, items: &[String]) {
-        let hang = indent + word.len() + 1;
-        let mut text = format!("{word} ");
-        let mut column = hang;
-        for (at, item) in items.iter().enumerate() {
-            if at > 0 {
-                text.push(',');
-                if column + width(item) + 2 > LINE {
-                    text.push('\n');
-                    text.push_str(&" ".repeat(hang));
-                    column = hang;
-                } else {
-                    text.push(' ');
-                    column += 2;
-                }
-            }
-            text.push_str(item);
-            column += width(item);
-        }
-        self.line(span, indent, &text);
     }
 }
 
@@ -420,37 +271,4 @@ fn check_line(check: &CheckTree) -> String {
         head.push_str(&format!(" at least {percent}"));
     }
     format!("{head}: {}", format_expression(&check.condition))
-}
-
-fn keep_words(keep: &DedupeKeep) -> String {
-    match keep {
-        DedupeKeep::First => "first".into(),
-        DedupeKeep::Last => "last".into(),
-        DedupeKeep::Best(best) => best
-            .iter()
-            .map(|(preference, column)| format!("{} {}", preference.word(), name(column)))
-            .collect::<Vec<_>>()
-            .join(", "),
-    }
-}
-
-fn read_span(item: &ReadTree) -> Span {
-    let last = item.formats.last().map_or(item.ty.span, |format| format.span);
-    item.column.span.to(last)
-}
-
-fn read_line(item: &ReadTree, most: usize) -> String {
-    let ty = if item.ty.by_example { "decimal".into() } else { item.ty.ty.to_string() };
-    let mut line = format!("{} as {ty}", pad(&name(&item.column), most));
-    if !item.formats.is_empty() {
-        let formats: Vec<String> = item.formats.iter().map(|format| quoted(&format.text)).collect();
-        line.push(' ');
-        line.push_str(&formats.join(" or "));
-    }
-    line.push_str(match item.otherwise {
-        Otherwise::Stop => "",
-        Otherwise::Blank => " else blank",
-        Otherwise::Aside => " else aside",
-    });
-    line
 }

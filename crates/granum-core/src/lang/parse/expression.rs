@@ -35,7 +35,7 @@ const OR_ELSE: u8 = 5;
 
 impl Parser {
     /// A whole expression.
-    pub(super) fn expression(&mut self) -> Found<Expr> {
+    pub(in crate::lang) fn expression(&mut self) -> Found<Expr> {
         if self.depth == 0 {
             self.terms = 0;
         }
@@ -43,7 +43,7 @@ impl Parser {
     }
 
     /// An expression without comparison: a key.
-    pub(super) fn key(&mut self) -> Found<Expr> {
+    pub(in crate::lang) fn key(&mut self) -> Found<Expr> {
         self.terms = 0;
         self.level(OR_ELSE)
     }
@@ -178,12 +178,12 @@ impl Parser {
         Ok(Expr { kind, span: start.to(self.last_span()) })
     }
 
-    pub(super) fn second_word(&self, word: &str) -> bool {
+    pub(in crate::lang) fn second_word(&self, word: &str) -> bool {
         matches!(self.peek_after(1), TokenKind::Word(found) if found == word)
     }
 
     /// Takes two words if both stand here.
-    pub(super) fn take_words(&mut self, first: &str, second: &str) -> bool {
+    pub(in crate::lang) fn take_words(&mut self, first: &str, second: &str) -> bool {
         let there = self.is_word(first) && self.second_word(second);
         if there {
             self.advance();
@@ -349,7 +349,7 @@ impl Parser {
     }
 
     /// `EXPR [desc], …`
-    pub(super) fn orders(&mut self) -> Found<Vec<OrderTree>> {
+    pub(in crate::lang) fn orders(&mut self) -> Found<Vec<OrderTree>> {
         let mut orders = vec![];
         loop {
             let value = self.expression()?;
@@ -362,7 +362,7 @@ impl Parser {
     }
 
     /// `KEY, …`
-    pub(super) fn keys(&mut self) -> Found<Vec<Expr>> {
+    pub(in crate::lang) fn keys(&mut self) -> Found<Vec<Expr>> {
         let mut keys = vec![self.key()?];
         while self.take_sign(",") {
             keys.push(self.key()?);

@@ -3,7 +3,8 @@
 
 mod expression;
 mod statement;
-mod step;
+
+pub(in crate::lang) use statement::STATEMENTS;
 
 use super::ast::{Name, PlanTree, Quoted};
 use super::diagnostic::{Diagnostic, DiagnosticKind, nearest};
@@ -46,47 +47,47 @@ pub fn parse_from(text: &str, start: usize) -> Parsed {
 }
 
 /// An error has been noted; whoever can go on does.
-struct Lost;
+pub(in crate::lang) struct Lost;
 
-type Found<T> = Result<T, Lost>;
+pub(in crate::lang) type Found<T> = Result<T, Lost>;
 
-struct Parser {
-    tokens: Vec<Token>,
-    at: usize,
-    depth: usize,
+pub(in crate::lang) struct Parser {
+    pub(in crate::lang) tokens: Vec<Token>,
+    pub(in crate::lang) at: usize,
+    pub(in crate::lang) depth: usize,
     terms: usize,
     diagnostics: Vec<Diagnostic>,
 }
 
 impl Parser {
-    fn peek(&self) -> &TokenKind {
+    pub(in crate::lang) fn peek(&self) -> &TokenKind {
         &self.tokens[self.at].kind
     }
 
-    fn peek_after(&self, ahead: usize) -> &TokenKind {
+    pub(in crate::lang) fn peek_after(&self, ahead: usize) -> &TokenKind {
         &self.tokens[(self.at + ahead).min(self.tokens.len() - 1)].kind
     }
 
-    fn span(&self) -> Span {
+    pub(in crate::lang) fn span(&self) -> Span {
         self.tokens[self.at].span
     }
 
-    fn last_span(&self) -> Span {
+    pub(in crate::lang) fn last_span(&self) -> Span {
         self.tokens[self.at.saturating_sub(1)].span
     }
 
-    fn advance(&mut self) {
+    pub(in crate::lang) fn advance(&mut self) {
         if self.at + 1 < self.tokens.len() {
             self.at += 1;
         }
     }
 
-    fn wrong<T>(&mut self, diagnostic: Diagnostic) -> Found<T> {
+    pub(in crate::lang) fn wrong<T>(&mut self, diagnostic: Diagnostic) -> Found<T> {
         self.diagnostics.push(diagnostic);
         Err(Lost)
     }
 
-    fn expected<T>(&mut self, what: &str) -> Found<T> {
+    pub(in crate::lang) fn expected<T>(&mut self, what: &str) -> Found<T> {
         let message = format!("expected {what}, found {}", self.peek().found());
         let mut diagnostic = Diagnostic::new(DiagnosticKind::Syntax, self.span(), message);
         if let Some(meant) = self.foreign() {
@@ -96,12 +97,12 @@ impl Parser {
     }
 
     /// What is meant by the word that stands here, if it is one of another notation.
-    fn foreign(&self) -> Option<&'static str> {
+    pub(in crate::lang) fn foreign(&self) -> Option<&'static str> {
         let TokenKind::Word(word) = self.peek() else { return None };
         foreign::meant(word)
     }
 
-    fn not_yet<T>(&mut self, span: Span, what: &str) -> Found<T> {
+    pub(in crate::lang) fn not_yet<T>(&mut self, span: Span, what: &str) -> Found<T> {
         self.wrong(
             Diagnostic::new(
                 DiagnosticKind::NotYet,
@@ -112,15 +113,15 @@ impl Parser {
         )
     }
 
-    fn is_word(&self, word: &str) -> bool {
+    pub(in crate::lang) fn is_word(&self, word: &str) -> bool {
         matches!(self.peek(), TokenKind::Word(found) if found == word)
     }
 
-    fn is_sign(&self, sign: &str) -> bool {
+    pub(in crate::lang) fn is_sign(&self, sign: &str) -> bool {
         matches!(self.peek(), TokenKind::Sign(found) if *found == sign)
     }
 
-    fn take_word(&mut self, word: &str) -> bool {
+    pub(in crate::lang) fn take_word(&mut self, word: &str) -> bool {
         let found = self.is_word(word);
         if found {
             self.advance();
@@ -128,7 +129,7 @@ impl Parser {
         found
     }
 
-    fn take_sign(&mut self, sign: &str) -> bool {
+    pub(in crate::lang) fn take_sign(&mut self, sign: &str) -> bool {
         let found = self.is_sign(sign);
         if found {
             self.advance();
@@ -136,16 +137,16 @@ impl Parser {
         found
     }
 
-    fn need_word(&mut self, word: &str, what: &str) -> Found<()> {
+    pub(in crate::lang) fn need_word(&mut self, word: &str, what: &str) -> Found<()> {
         if self.take_word(word) { Ok(()) } else { self.expected(what) }
     }
 
-    fn need_sign(&mut self, sign: &str, what: &str) -> Found<()> {
+    pub(in crate::lang) fn need_sign(&mut self, sign: &str, what: &str) -> Found<()> {
         if self.take_sign(sign) { Ok(()) } else { self.expected(what) }
     }
 
     /// Whether a name stands here: a quoted one, or a word that is not a hard word.
-    fn at_name(&self, ahead: usize) -> bool {
+    pub(in crate::lang) fn at_name(&self, ahead: usize) -> bool {
         match self.peek_after(ahead) {
             TokenKind::Quoted(_) => true,
             TokenKind::Word(word) => !HARD_WORDS.contains(&word.as_str()),
@@ -153,7 +154,7 @@ impl Parser {
         }
     }
 
-    fn name(&mut self, what: &str) -> Found<Name> {
+    pub(in crate::lang) fn name(&mut self, what: &str) -> Found<Name> {
         let span = self.span();
         let text = match self.peek() {
             TokenKind::Quoted(name) => name.clone(),
@@ -171,7 +172,7 @@ impl Parser {
         Ok(Name { text, span })
     }
 
-    fn names(&mut self, what: &str) -> Found<Vec<Name>> {
+    pub(in crate::lang) fn names(&mut self, what: &str) -> Found<Vec<Name>> {
         let mut names = vec![self.name(what)?];
         while self.take_sign(",") {
             names.push(self.name(what)?);
@@ -179,7 +180,7 @@ impl Parser {
         Ok(names)
     }
 
-    fn quoted(&mut self, what: &str) -> Found<Quoted> {
+    pub(in crate::lang) fn quoted(&mut self, what: &str) -> Found<Quoted> {
         let span = self.span();
         let TokenKind::Text(text) = self.peek() else { return self.expected(what) };
         let text = text.clone();
@@ -188,7 +189,7 @@ impl Parser {
     }
 
     /// Goes on to the next token for which `stop` holds, or to the end.
-    fn skip_until(&mut self, stop: impl Fn(&Self) -> bool) {
+    pub(in crate::lang) fn skip_until(&mut self, stop: impl Fn(&Self) -> bool) {
         while *self.peek() != TokenKind::End && !stop(self) {
             self.advance();
         }
@@ -196,7 +197,7 @@ impl Parser {
 }
 
 /// The help for a word that stands where one of `known` was expected.
-fn did_you_mean(token: &TokenKind, known: &[&str]) -> Option<String> {
+pub(in crate::lang) fn did_you_mean(token: &TokenKind, known: &[&str]) -> Option<String> {
     let TokenKind::Word(word) = token else { return None };
     nearest(word, known.iter().copied()).map(|near| format!("did you mean `{near}`?"))
 }

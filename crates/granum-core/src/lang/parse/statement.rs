@@ -2,14 +2,15 @@
 
 use super::super::ast::{
     CalendarTree, CheckTree, InputTree, LinkKeyTree, LinkTree, MoreTree, OutputTree, ParamTree,
-    Percent, RequiredTree, Severity, Statement, StatementKind, StepTree, TableTree, TypeTree,
+    Percent, RequiredTree, Severity, Statement, StatementKind, TableTree, TypeTree,
 };
 use super::super::diagnostic::{Diagnostic, DiagnosticKind};
+use super::super::step::{STEPS, StepTree};
 use super::super::token::TokenKind;
 use super::{Found, Parser, did_you_mean};
 use crate::value::{Scale, Type};
 
-pub(super) const STATEMENTS: &[&str] = &[
+pub(in crate::lang) const STATEMENTS: &[&str] = &[
     "plan", "param", "input", "table", "link", "check", "output", "use", "warn", "example", "chart",
 ];
 
@@ -29,7 +30,7 @@ impl Parser {
         statements
     }
 
-    pub(super) fn at_statement(&self) -> bool {
+    pub(in crate::lang) fn at_statement(&self) -> bool {
         matches!(self.peek(), TokenKind::Word(word) if STATEMENTS.contains(&word.as_str()))
     }
 
@@ -44,7 +45,7 @@ impl Parser {
                 let meant = self.foreign().map(str::to_owned);
                 if let Some(help) = meant
                     .or_else(|| did_you_mean(found, STATEMENTS))
-                    .or_else(|| did_you_mean(found, super::step::STEPS))
+                    .or_else(|| did_you_mean(found, STEPS))
                 {
                     diagnostic = diagnostic.help(help);
                 }
@@ -75,7 +76,7 @@ impl Parser {
         Ok(StatementKind::Param(ParamTree { name, ty, value }))
     }
 
-    pub(super) fn type_name(&mut self) -> Found<TypeTree> {
+    pub(in crate::lang) fn type_name(&mut self) -> Found<TypeTree> {
         let span = self.span();
         let word = match self.peek() {
             TokenKind::Word(word) => word.clone(),
