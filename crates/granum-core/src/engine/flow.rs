@@ -303,12 +303,13 @@ impl TreeRun<'_> {
     fn units_troubles(&mut self) {
         while let Some((at, step, first)) = self.troubles.first() {
             let (at, step, of) = (*at, *step, first.of.clone());
+            let (most, policy) = (first.most, first.policy.clone());
             let own = |(a, s, _): &mut (usize, usize, Trouble)| (*a, *s) == (at, step);
             let troubles = self.troubles.extract_if(.., own).map(|(.., trouble)| trouble);
             let troubles = told(troubles);
             if !self.end.failed[at] {
                 let table = self.context.plan.tables[self.tree.tables[at].0].name.clone();
-                self.fail(at, Problem::Units { table, of, troubles });
+                self.fail(at, Problem::Units { table, of, troubles, most, policy });
             }
         }
     }

@@ -16,8 +16,8 @@ pub(crate) use format::{quoted, table_head};
 pub use parse::{Parsed, parse, parse_from};
 pub(crate) use step::one_row;
 pub use step::{
-    AllowTree, AssignTree, ColumnTree, DedupeKeep, KeyTree, Otherwise, ReadTree, RenameTree,
-    StepKind, StepTree,
+    AllowTree, AssignTree, ColumnTree, DedupeKeep, KeyTree, OddQuantity, Otherwise, ReadTree,
+    RenameTree, SplitTree, StepKind, StepTree, UnitsPolicy,
 };
 pub use token::Span;
 

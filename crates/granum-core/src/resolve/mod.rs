@@ -21,8 +21,11 @@ pub(crate) use plan::{
     AggregatePlan, Allowance, AssignPlan, CalendarPlan, CheckKind, CheckPlan, DedupeByPlan,
     DedupePlan, DedupeRule, FilterPlan, Gather, GatherWhat, GrainCheck, GroupedPlan, GroupedPlans,
     GroupedWhat, Lay, LinkPlan, MistakePlan, NamesPlan, OneRowPlan, Plan, Proof, Required,
-    SeveralPlan, SortPlan, Source, Step, TablePlan, TopPlan, Total, UnitsPlan,
+    SeveralPlan, SortPlan, Source, Step, TablePlan, TopPlan, Total, Tracked, UnitsPlan,
 };
+
+#[cfg(test)]
+pub(crate) use plan::SplitPlan;
 
 use std::collections::HashMap;
 

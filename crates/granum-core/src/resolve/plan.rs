@@ -4,10 +4,10 @@ use std::ops::Range;
 
 use crate::aggregate::AggregateFunction;
 use crate::expr::Typed;
-use crate::lang::{Percent, Preference, Severity, Span};
+use crate::lang::{Percent, Preference, Severity, Span, UnitsPolicy};
 use crate::port::InputSpec;
 use crate::table::{ColumnId, Hop, LinkId, SlotId, TableId};
-use crate::value::Type;
+use crate::value::{Scale, Type};
 
 #[derive(Debug, Default)]
 pub(crate) struct Plan {
@@ -395,8 +395,19 @@ pub(crate) struct UnitsPlan {
     /// The column that was counted, before and after: it becomes 1.
     pub counted: Option<(SlotId, SlotId)>,
     pub unit: SlotId,
-    /// Divided amounts, before and after, with their names.
-    pub split: Vec<(SlotId, SlotId, String)>,
+    /// Divided amounts.
+    pub split: Vec<SplitPlan>,
+    pub policy: UnitsPolicy,
+}
+
+/// An amount that is divided over units.
+#[derive(Debug)]
+pub(crate) struct SplitPlan {
+    /// Its slot before and after.
+    pub old: SlotId,
+    pub new: SlotId,
+    /// The places of its parts.
+    pub places: Scale,
 }
 
 /// What is known of a grain before it is looked at.

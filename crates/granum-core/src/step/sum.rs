@@ -1,5 +1,6 @@
 //! What a step says of its rows, for the tally.
 
+use crate::lang::OddQuantity;
 use crate::table::Amount;
 use crate::tally::{Cut, GroupSizes, Mistake};
 
@@ -20,7 +21,20 @@ pub(crate) struct StepSum {
     pub ties: Option<(u64, u64)>,
     /// What the rows of a step show to be usually a mistake.
     pub mistakes: Vec<Mistake>,
+    /// Rows of `units` whose quantity is no number of units.
+    pub odd: Vec<OddRows>,
     pub seen: bool,
+}
+
+/// Rows of one odd kind of quantity.
+#[derive(Debug, Clone)]
+pub(crate) struct OddRows {
+    pub what: OddQuantity,
+    /// Whether they went; else they stayed.
+    pub dropped: bool,
+    pub rows: u64,
+    /// For each tracked amount what went with them.
+    pub amounts: Vec<Option<Amount>>,
 }
 
 /// Adds amounts to those of other rows.
@@ -52,5 +66,17 @@ impl StepSum {
         self.sizes = self.sizes.or(more.sizes);
         self.ties = self.ties.or(more.ties);
         self.mistakes.extend_from_slice(&more.mistakes);
+        for odd in &more.odd {
+            let same =
+                |known: &&mut OddRows| (known.what, known.dropped) == (odd.what, odd.dropped);
+            match self.odd.iter_mut().find(same) {
+                Some(known) => {
+                    known.rows += odd.rows;
+                    add(&mut known.amounts, &odd.amounts, false);
+                }
+                None => self.odd.push(odd.clone()),
+            }
+        }
+        self.odd.sort_by_key(|odd| (!odd.dropped, odd.what));
     }
 }

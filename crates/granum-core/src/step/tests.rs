@@ -1,13 +1,14 @@
 //! Steps by themselves, on columns made by hand.
+use num_bigint::BigInt;
 use proptest::prelude::*;
 
 use super::dedupe::{by_key, copies};
-use super::units::split_units;
+use super::units::{UnitsMade, split_units};
 use crate::expr::{Kind, Typed};
-use crate::lang::{Preference, Span};
-use crate::resolve::{DedupeRule, UnitsPlan};
+use crate::lang::{OddQuantity, Preference, Span, UnitsPolicy};
+use crate::resolve::{DedupeRule, SplitPlan, UnitsPlan};
 use crate::table::{Batch, Bits, Column, SlotId};
-use crate::value::{Scale, Type};
+use crate::value::{Scalar, Scale, Type};
 
 fn text(values: &[Option<&str>]) -> Column {
     Column::Text(values.iter().copied().collect())
@@ -83,8 +84,15 @@ fn later_columns_decide_where_earlier_ones_tie() {
     assert_eq!(cut.older, 2);
 }
 
-/// Splits rows of a quantity and an amount of two places.
+/// Splits rows of a quantity and an amount, into parts of two places or more.
 fn split(quantities: Column, amounts: Column) -> (Batch, Vec<(&'static str, u64)>) {
+    let places = amounts.ty().scale().unwrap_or_default().max(Scale(2));
+    let made = made(quantities, amounts, places, &UnitsPolicy::default());
+    let troubles = made.troubles.iter().map(|trouble| (trouble.what, trouble.count)).collect();
+    (made.units, troubles)
+}
+
+fn made(quantities: Column, amounts: Column, places: Scale, policy: &UnitsPolicy) -> UnitsMade {
     let ty = quantities.ty();
     let rows = quantities.len();
     let plan = UnitsPlan {
@@ -92,12 +100,12 @@ fn split(quantities: Column, amounts: Column) -> (Batch, Vec<(&'static str, u64)
         of_text: "q".into(),
         counted: Some((SlotId(0), SlotId(2))),
         unit: SlotId(4),
-        split: vec![(SlotId(1), SlotId(3), "net".into())],
+        split: vec![SplitPlan { old: SlotId(1), new: SlotId(3), places }],
+        policy: policy.clone(),
     };
     let batch =
         Batch::new(rows, vec![Some(quantities.clone()), Some(amounts), None, None, None], vec![]);
-    let (batch, troubles) = split_units(&batch, &plan, &quantities);
-    (batch, troubles.iter().map(|trouble| (trouble.what, trouble.count)).collect())
+    split_units(&batch, &plan, &quantities)
 }
 
 fn values(column: Option<&Column>) -> Vec<String> {
@@ -166,4 +174,100 @@ proptest! {
             prop_assert!(batch.slots[2].as_ref().unwrap().sum().minus(quantities.sum()).is_zero());
         }
     }
+}
+
+/// What each unit's part is, by big integers: shares rounded down, what is left over to the largest
+/// remainders, the earlier first.
+fn slow_parts(amount: i128, weights: &[i128]) -> Vec<i128> {
+    let all: BigInt = weights.iter().map(|weight| BigInt::from(*weight)).sum();
+    let size = BigInt::from(amount.unsigned_abs());
+    let products = weights.iter().map(|weight| &size * BigInt::from(*weight));
+    let shares: Vec<(BigInt, BigInt)> = products.map(|p| (&p / &all, &p % &all)).collect();
+    let given: BigInt = shares.iter().map(|(share, _)| share).sum();
+    let mut order: Vec<usize> = (0..weights.len()).collect();
+    order.sort_by(|a, b| shares[*b].1.cmp(&shares[*a].1));
+    let left = usize::try_from(&(&size - given)).unwrap();
+    let mut parts: Vec<BigInt> = shares.into_iter().map(|(share, _)| share).collect();
+    order.iter().take(left).for_each(|at| parts[*at] += 1);
+    let sign = if amount < 0 { -1 } else { 1 };
+    parts.iter().map(|part| sign * i128::try_from(part).unwrap()).collect()
+}
+
+proptest! {
+    /// All kinds of quantities with all policies against a slow twin, amounts of up to 38 digits.
+    #[test]
+    fn odd_quantities_become_what_the_plan_says(
+        rows in prop::collection::vec(
+            (
+                prop_oneof![
+                    6 => (1_i128..4000).prop_map(Some), 1 => Just(Some(0)), 1 => (-999_i128..0).prop_map(Some),
+                    1 => Just(None), 1 => (1_i128..9).prop_map(|whole| Some(whole * 100)),
+                ],
+                prop_oneof![4 => -5000_i128..5000, 1 => -99_999_999_999_999_999_999_999_999_999_999_999_999_i128..=9],
+            ),
+            0..12,
+        ),
+        drops in prop::collection::vec(0_usize..3, 0..3),
+        keeps_fraction in any::<bool>(), keeps_negative in any::<bool>(), most in prop::option::of(1_u32..60),
+    ) {
+        use OddQuantity::{Blank, Fraction, Negative, Zero};
+        let mut dropping: Vec<OddQuantity> = drops.iter().map(|at| [Zero, Negative, Blank][*at]).collect();
+        dropping.sort_unstable();
+        dropping.dedup();
+        dropping.retain(|odd| !(keeps_negative && *odd == Negative));
+        let keeping = [(keeps_negative, Negative), (keeps_fraction, Fraction)];
+        let keeping: Vec<_> = keeping.into_iter().filter(|(keeps, _)| *keeps).map(|(_, odd)| odd).collect();
+        let policy = UnitsPolicy { dropping: dropping.clone(), keeping, most };
+        let present: Vec<bool> = rows.iter().map(|row| row.0.is_some()).collect();
+        let quantities = rows.iter().map(|row| row.0.unwrap_or(0)).collect();
+        let quantities = Column::decimal(quantities, Some(present.into()), Scale(2));
+        let amounts = Column::decimal(rows.iter().map(|row| row.1).collect(), None, Scale(2));
+        let made = made(quantities, amounts, Scale(2), &policy);
+        let (mut parts, mut ones, mut numbers) = (vec![], vec![], vec![]);
+        let (mut dropped, mut troubles, mut kept) = ([0; 3], 0, [0; 2]);
+        for (quantity, amount) in &rows {
+            let odd = match quantity { None => Some(Blank), Some(0) => Some(Zero), Some(..0) => Some(Negative), _ => None };
+            let weights = match (*quantity, odd) {
+                (Some(quantity), Some(Negative)) if keeps_negative => { kept[0] += 1; vec![quantity] }
+                (_, Some(odd)) if dropping.contains(&odd) => { dropped[odd as usize] += 1; continue }
+                (_, Some(_)) | (None, _) => { troubles += 1; continue }
+                (Some(quantity), None) if quantity % 100 != 0 && !keeps_fraction => {
+                    let _ = quantity;
+                    troubles += 1;
+                    continue
+                }
+                (Some(quantity), None) => {
+                    let mut weights = vec![100; (quantity / 100) as usize];
+                    weights.extend((quantity % 100 != 0).then_some(quantity % 100));
+                    if weights.len() > most.unwrap_or(10_000) as usize { troubles += 1; continue }
+                    kept[1] += u64::from(quantity % 100 != 0);
+                    weights
+                }
+            };
+            numbers.extend(1..=weights.len() as i64);
+            parts.extend(slow_parts(*amount, &weights.iter().map(|weight| weight.abs()).collect::<Vec<_>>()));
+            ones.extend(weights);
+        }
+        prop_assert_eq!(made.troubles.iter().map(|trouble| trouble.count).sum::<u64>(), troubles);
+        for (odd, rows) in &made.dropped {
+            prop_assert_eq!(rows.len(), dropped[*odd as usize]);
+        }
+        prop_assert_eq!(made.dropped.iter().map(|(_, rows)| rows.len()).sum::<usize>(), dropped.iter().sum::<usize>());
+        let told: Vec<_> = [(Negative, kept[0]), (Fraction, kept[1])].into_iter().filter(|(_, rows)| *rows > 0).collect();
+        prop_assert_eq!(made.kept, told);
+        let cells = |units: Vec<i128>| units.into_iter().map(|units| Scalar::Decimal(units, Scale(2)).to_string());
+        prop_assert_eq!(values(made.units.slots[2].as_ref()), cells(ones).collect::<Vec<_>>());
+        prop_assert_eq!(values(made.units.slots[3].as_ref()), cells(parts).collect::<Vec<_>>());
+        prop_assert_eq!(values(made.units.slots[4].as_ref()), numbers.iter().map(ToString::to_string).collect::<Vec<_>>());
+    }
+}
+
+#[test]
+fn parts_have_the_places_that_are_said_or_it_is_told() {
+    let amounts = Column::decimal(vec![1_000_000, 100_050], None, Scale(4));
+    let made = made(whole(&[Some(3), Some(2)]), amounts, Scale(2), &UnitsPolicy::default());
+    assert_eq!(values(made.units.slots[3].as_ref())[..3], ["33.34", "33.33", "33.33"]);
+    let told: Vec<_> =
+        made.troubles.iter().map(|trouble| (trouble.what, trouble.rows.clone())).collect();
+    assert_eq!(told, [("fine", vec![1])]);
 }

@@ -7,11 +7,13 @@
 //!                                    M1               1  3.33        3
 //! ```
 
+use super::sum::OddRows;
 use super::{Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Work};
 use crate::expr::{Typed, evaluate};
-use crate::resolve::{TablePlan, UnitsPlan};
+use crate::lang::{OddQuantity, UnitsPolicy};
+use crate::resolve::{TablePlan, Tracked, UnitsPlan};
 use crate::table::{Amount, Batch, Column, Place, Rows, SlotId};
-use crate::tally::{Problem, StepDetail};
+use crate::tally::{Problem, StepDetail, UnitsLeft};
 use crate::value::{Scalar, Scale, Type, decimal, parts};
 
 /// A quantity above this is taken for a mistake: a bar code typed as a quantity.
@@ -23,9 +25,11 @@ const EXAMPLES: usize = 5;
 /// Rows whose quantity cannot be counted.
 #[derive(Debug, Clone)]
 pub(crate) struct Trouble {
-    /// What was to be counted, as in a plan.
+    /// What was to be counted, as in a plan; how many a row may be, and what the plan says.
     pub of: String,
-    /// `zero`, `negative`, `blank`, `fraction`, `many`, or `large` for an amount.
+    pub most: i64,
+    pub policy: UnitsPolicy,
+    /// `zero`, `negative`, `blank`, `fraction`, `many`; of an amount `large` or `fine`.
     pub what: &'static str,
     pub rows: Vec<usize>,
     pub count: u64,
@@ -40,7 +44,7 @@ impl Work for UnitsPlan {
     }
 
     fn slots(&self) -> Vec<SlotId> {
-        let split = self.split.iter().map(|(old, _, _)| *old);
+        let split = self.split.iter().map(|split| split.old);
         self.counted.iter().map(|(old, _)| *old).chain(split).collect()
     }
 
@@ -52,10 +56,27 @@ impl Work for UnitsPlan {
         RowsBecome::Several
     }
 
-    fn detail(&self, table: &TablePlan, at: usize, _: &StepSum) -> StepDetail {
+    fn detail(&self, table: &TablePlan, at: usize, sum: &StepSum) -> StepDetail {
         let divided =
             table.tracked.iter().filter(|t| t.versions.iter().any(|(from, _)| *from == at + 1));
-        StepDetail::Units { conserved: divided.map(|tracked| tracked.name.clone()).collect() }
+        let conserved = divided.map(|tracked| tracked.name.clone()).collect();
+        let named = |amounts: &[Option<Amount>]| {
+            let amounts = table.tracked.iter().zip(amounts);
+            amounts
+                .filter_map(|(tracked, amount)| Some((tracked.name.clone(), (*amount)?)))
+                .collect()
+        };
+        let dropped = sum.odd.iter().filter(|odd| odd.dropped).map(|odd| UnitsLeft {
+            what: odd.what.word(),
+            rows: odd.rows,
+            amounts: named(&odd.amounts),
+        });
+        let kept = sum.odd.iter().filter(|odd| !odd.dropped);
+        StepDetail::Units {
+            conserved,
+            dropped: dropped.collect(),
+            kept: kept.map(|odd| (odd.what.word(), odd.rows)).collect(),
+        }
     }
 
     fn work(&self, at: &StepRunner<'_>, on: OnRows<'_>) -> Result<Left, Problem> {
@@ -65,10 +86,18 @@ impl Work for UnitsPlan {
         let of =
             evaluate(&self.of, &at.scope(batch)).map_err(|failure| at.problem(batch, failure))?;
         let rows_before = batch.rows as u64;
-        let (units, mut troubles) = split_units(batch, self, &of);
+        let UnitsMade { units, dropped, kept, mut troubles } = split_units(batch, self, &of);
         troubles.iter_mut().for_each(|trouble| describe(at, batch, trouble));
+        let dropped = dropped.into_iter().map(|(what, rows)| {
+            let rows = Rows::from(rows);
+            let count = rows.len() as u64;
+            OddRows { what, dropped: true, rows: count, amounts: amounts_of(at, batch, &rows) }
+        });
+        let kept = kept.into_iter();
+        let kept = kept.map(|(what, rows)| OddRows { what, dropped: false, rows, amounts: vec![] });
+        let odd = dropped.chain(kept).collect();
         *batch = units;
-        let sum = StepSum { before, rows_before, ..StepSum::default() };
+        let sum = StepSum { before, rows_before, odd, ..StepSum::default() };
         Ok(Left { troubles, ..Left::of(sum) })
     }
 }
@@ -82,142 +111,258 @@ fn describe(at: &StepRunner<'_>, batch: &Batch, trouble: &mut Trouble) {
         .collect();
     let rows: Vec<u32> = trouble.rows.iter().map(|row| *row as u32).collect();
     let rows = Rows::from(rows);
-    for tracked in &at.plan().tracked {
-        let column = tracked.slot_before(at.step).and_then(|slot| batch.slots[slot.0].as_ref());
-        if let Some(column) = column {
-            trouble.amounts.push((tracked.name.clone(), column.take(&rows).sum()));
-        }
-    }
+    let amounts = at.plan().tracked.iter().zip(amounts_of(at, batch, &rows));
+    let named = amounts.filter_map(|(tracked, amount)| Some((tracked.name.clone(), amount?)));
+    trouble.amounts.extend(named);
 }
 
-/// How many units a quantity stands for, or what is wrong with it.
-fn count(of: &Column, row: usize) -> Result<u32, &'static str> {
-    if of.is_blank(row) {
-        return Err("blank");
-    }
-    let whole = match of {
-        Column::Integer(array) => i128::from(array.value(row)),
-        Column::Decimal(array, scale) => {
-            let by = decimal::power(scale.0);
-            let units = array.value(row);
-            if units < 0 {
-                return Err("negative");
-            }
-            if units % by != 0 {
-                return Err("fraction");
-            }
-            units / by
-        }
-        _ => return Err("blank"),
+/// The tracked amounts of some rows, as they are before the step.
+fn amounts_of(at: &StepRunner<'_>, batch: &Batch, rows: &Rows) -> Vec<Option<Amount>> {
+    let amount = |tracked: &Tracked| {
+        let column = tracked.slot_before(at.step).and_then(|slot| batch.slots[slot.0].as_ref())?;
+        Some(column.take(rows).sum())
     };
-    match whole {
-        0 => Err("zero"),
-        ..0 => Err("negative"),
-        _ if whole > i128::from(MOST) => Err("many"),
-        _ => Ok(whole as u32),
+    at.plan().tracked.iter().map(amount).collect()
+}
+
+/// What a quantity stands for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Counted {
+    Units(u32),
+    /// Whole units, and what is left over of one, in units of the quantity's scale.
+    WithRest(u32, i128),
+    /// The row stays as it is.
+    Kept,
+    Dropped(OddQuantity),
+}
+
+/// What a quantity stands for, or what is wrong with it.
+fn count(of: &Column, row: usize, policy: &UnitsPolicy) -> Result<Counted, &'static str> {
+    use OddQuantity::{Blank, Fraction, Negative, Zero};
+    let odd = |odd: OddQuantity| {
+        if policy.dropping.contains(&odd) { Ok(Counted::Dropped(odd)) } else { Err(odd.word()) }
+    };
+    let (units, by) = match of {
+        _ if of.is_blank(row) => return odd(Blank),
+        Column::Integer(array) => (i128::from(array.value(row)), 1),
+        Column::Decimal(array, scale) => (array.value(row), decimal::power(scale.0)),
+        _ => return odd(Blank),
+    };
+    let (whole, rest) = (units / by, units % by);
+    match units {
+        0 => odd(Zero),
+        ..0 if policy.keeping.contains(&Negative) => Ok(Counted::Kept),
+        ..0 => odd(Negative),
+        _ if rest != 0 && !policy.keeping.contains(&Fraction) => Err(Fraction.word()),
+        // A fraction is a unit more.
+        _ if whole + i128::from(rest != 0) > i128::from(most(policy)) => Err("many"),
+        _ if rest != 0 => Ok(Counted::WithRest(whole as u32, rest)),
+        _ => Ok(Counted::Units(whole as u32)),
     }
 }
 
-/// Makes the units of a batch. Rows that cannot be counted are left out and told.
-pub(crate) fn split_units(batch: &Batch, plan: &UnitsPlan, of: &Column) -> (Batch, Vec<Trouble>) {
-    let mut troubles: Vec<Trouble> = vec![];
-    let mut counts = Vec::with_capacity(batch.rows);
-    for row in 0..batch.rows {
-        counts.push(count(of, row).unwrap_or_else(|what| {
-            let at = troubles.iter().position(|trouble| trouble.what == what);
-            let at = at.unwrap_or_else(|| {
-                troubles.push(Trouble {
-                    of: plan.of_text.clone(),
-                    what,
-                    rows: vec![],
-                    count: 0,
-                    amounts: vec![],
-                    examples: vec![],
-                });
-                troubles.len() - 1
-            });
-            let trouble = &mut troubles[at];
-            trouble.count += 1;
-            trouble.rows.push(row);
-            if trouble.examples.len() < EXAMPLES {
-                trouble.examples.push((row, of.scalar(row).to_string(), None));
-            }
-            0
-        }));
+/// A quantity above this is taken for a mistake.
+fn most(policy: &UnitsPolicy) -> i64 {
+    policy.most.map_or(MOST, i64::from)
+}
+
+/// How many units each row of a batch becomes.
+#[derive(Default)]
+struct Counts {
+    /// By row.
+    of: Vec<u32>,
+    total: usize,
+    /// Rows that are not divided into whole units alone, in their order.
+    special: Vec<(usize, Counted)>,
+    dropped: Vec<(OddQuantity, Vec<u32>)>,
+    troubles: Vec<Trouble>,
+}
+
+impl Counts {
+    fn new(batch: &Batch, plan: &UnitsPlan, of: &Column) -> Self {
+        let mut counts = Self { of: Vec::with_capacity(batch.rows), ..Self::default() };
+        for row in 0..batch.rows {
+            let units = match count(of, row, &plan.policy) {
+                Ok(Counted::Units(units)) => units,
+                Ok(special @ (Counted::Kept | Counted::WithRest(..))) => {
+                    counts.special.push((row, special));
+                    match special {
+                        Counted::WithRest(whole, _) => whole + 1,
+                        _ => 1,
+                    }
+                }
+                Ok(Counted::Dropped(odd)) => {
+                    match counts.dropped.iter_mut().find(|(known, _)| *known == odd) {
+                        Some((_, rows)) => rows.push(row as u32),
+                        None => counts.dropped.push((odd, vec![row as u32])),
+                    }
+                    0
+                }
+                Err(what) => {
+                    counts.trouble(plan, what, of, row);
+                    0
+                }
+            };
+            counts.of.push(units);
+            counts.total += units as usize;
+        }
+        counts
     }
-    let total = counts.iter().map(|count| *count as usize).sum();
-    let mut rows = Vec::with_capacity(total);
-    let mut numbers = Vec::with_capacity(total);
-    for (row, count) in counts.iter().enumerate() {
+
+    fn trouble(&mut self, plan: &UnitsPlan, what: &'static str, of: &Column, row: usize) {
+        let at = self.troubles.iter().position(|trouble| trouble.what == what);
+        let at = at.unwrap_or_else(|| {
+            self.troubles.push(Trouble {
+                of: plan.of_text.clone(),
+                most: most(&plan.policy),
+                policy: plan.policy.clone(),
+                what,
+                rows: vec![],
+                count: 0,
+                amounts: vec![],
+                examples: vec![],
+            });
+            self.troubles.len() - 1
+        });
+        let trouble = &mut self.troubles[at];
+        if trouble.rows.last() == Some(&row) {
+            return;
+        }
+        trouble.count += 1;
+        trouble.rows.push(row);
+        if trouble.examples.len() < EXAMPLES {
+            trouble.examples.push((row, of.scalar(row).to_string(), None));
+        }
+    }
+}
+
+/// What became of a batch.
+pub(crate) struct UnitsMade {
+    pub units: Batch,
+    /// Rows that were left out as the plan says, and rows that stay as they are or with a fraction.
+    pub dropped: Vec<(OddQuantity, Vec<u32>)>,
+    pub kept: Vec<(OddQuantity, u64)>,
+    /// Rows that cannot be counted, which are left out.
+    pub troubles: Vec<Trouble>,
+}
+
+/// Makes the units of a batch.
+pub(crate) fn split_units(batch: &Batch, plan: &UnitsPlan, of: &Column) -> UnitsMade {
+    let mut counts = Counts::new(batch, plan, of);
+    let mut rows = Vec::with_capacity(counts.total);
+    let mut numbers = Vec::with_capacity(counts.total);
+    for (row, count) in counts.of.iter().enumerate() {
         rows.extend(std::iter::repeat_n(row as u32, *count as usize));
         numbers.extend(1..=i64::from(*count));
     }
     let mut source = batch.clone();
-    let mut large = vec![];
     // What is divided or counted need not be repeated first.
-    let divided: Vec<(usize, Column)> = plan
-        .split
-        .iter()
-        .filter_map(|(old, new, _)| {
-            let column = source.slots[old.0].take()?;
-            Some((new.0, divide(&column, &counts, total, &mut large)))
-        })
-        .collect();
-    if !large.is_empty() {
-        large.sort_unstable();
-        large.dedup();
-        let first = large.iter().take(EXAMPLES);
-        let examples = first.map(|row| (*row, of.scalar(*row).to_string(), None)).collect();
-        let count = large.len() as u64;
-        let of = plan.of_text.clone();
-        troubles.push(Trouble { of, what: "large", rows: large, count, amounts: vec![], examples });
+    let mut divided: Vec<(usize, Column)> = vec![];
+    for split in &plan.split {
+        let Some(column) = source.slots[split.old.0].take() else { continue };
+        let (parts, wrong) = divide(&column, split.places, &counts, of);
+        for (row, what) in wrong {
+            counts.trouble(plan, what, of, row);
+        }
+        divided.push((split.new.0, parts));
     }
     let counted = plan.counted.and_then(|(old, new)| {
         let column = source.slots[old.0].take()?;
-        Some((new.0, one(column.ty(), total)))
+        Some((new.0, ones(&column, &counts)))
     });
     let mut out = source.take(&Rows::from(rows));
     for (slot, column) in divided.into_iter().chain(counted) {
         out.slots[slot] = Some(column);
     }
     out.slots[plan.unit.0] = Some(Column::Integer(numbers.into()));
-    (out, troubles)
+    let kept = |odd: OddQuantity, is: fn(&Counted) -> bool| {
+        let rows = counts.special.iter().filter(|(_, special)| is(special)).count() as u64;
+        (rows > 0).then_some((odd, rows))
+    };
+    let kept = [
+        kept(OddQuantity::Negative, |special| *special == Counted::Kept),
+        kept(OddQuantity::Fraction, |special| *special != Counted::Kept),
+    ];
+    let kept = kept.into_iter().flatten().collect();
+    UnitsMade { units: out, dropped: counts.dropped, kept, troubles: counts.troubles }
 }
 
-/// One, in the type of a quantity.
-fn one(ty: Type, rows: usize) -> Column {
-    let one = match ty {
+/// The counted column on each unit: one; on a last one what is left over; on a row that stays as it is
+/// its own value.
+fn ones(column: &Column, counts: &Counts) -> Column {
+    let one = match column.ty() {
         Type::Decimal(scale) => Scalar::Decimal(decimal::power(scale.0), scale),
         _ => Scalar::Integer(1),
     };
-    Column::constant(&one, one.ty(), rows)
+    if counts.special.is_empty() {
+        return Column::constant(&one, one.ty(), counts.total);
+    }
+    let unit = match one {
+        Scalar::Decimal(unit, _) => unit,
+        _ => 1,
+    };
+    let mut out: Vec<i128> = Vec::with_capacity(counts.total);
+    let mut special = counts.special.iter().peekable();
+    for (row, count) in counts.of.iter().enumerate() {
+        let own = special.next_if(|(at, _)| *at == row).map(|(_, special)| *special);
+        out.extend(std::iter::repeat_n(unit, *count as usize));
+        if let (Some(last), Some(own)) = (out.last_mut(), own) {
+            *last = match own {
+                Counted::WithRest(_, rest) => rest,
+                _ => whole_units(column, row),
+            };
+        }
+    }
+    match column.ty() {
+        Type::Decimal(scale) => Column::decimal(out, None, scale),
+        // They were integers.
+        _ => Column::Integer(out.into_iter().map(|units| units as i64).collect::<Vec<_>>().into()),
+    }
 }
 
-/// Divides each row's amount over its units. The parts have at least two places.
-///
-/// A row whose amount has too many digits for two more places is added to `large`.
-fn divide(column: &Column, counts: &[u32], total: usize, large: &mut Vec<usize>) -> Column {
+/// A row's value in units of its column's scale.
+fn whole_units(column: &Column, row: usize) -> i128 {
+    match column {
+        Column::Integer(array) => i128::from(array.value(row)),
+        Column::Decimal(array, _) => array.value(row),
+        _ => 0,
+    }
+}
+
+/// Divides each row's amount over its units, in parts of so many places. Gives the rows whose amount has
+/// too many digits for that, or more places.
+fn divide(
+    column: &Column,
+    to: Scale,
+    counts: &Counts,
+    of: &Column,
+) -> (Column, Vec<(usize, &'static str)>) {
     let from = column.ty().scale().unwrap_or_default();
-    let to = from.max(Scale(2));
-    let by = decimal::power(to.0 - from.0);
-    let mut out = Vec::with_capacity(total);
+    let unit = decimal::power(of.ty().scale().unwrap_or_default().0).unsigned_abs();
+    let mut wrong = vec![];
+    let mut out = Vec::with_capacity(counts.total);
     let mut noted = vec![];
     let present = column.present().filter(|present| present.blanks() > 0);
-    for (row, count) in counts.iter().enumerate() {
-        let units = match column {
-            Column::Integer(array) => i128::from(array.value(row)),
-            Column::Decimal(array, _) => array.value(row),
-            _ => 0,
-        };
+    let mut special = counts.special.iter().peekable();
+    for (row, count) in counts.of.iter().enumerate() {
         let there = present.as_ref().is_none_or(|present| present.has(row));
-        let fits = units.checked_mul(by).and_then(decimal::fits);
-        if there && fits.is_none() {
-            large.push(row);
-        }
-        match fits.filter(|_| there) {
-            Some(units) if *count == 1 => out.push(units),
-            Some(units) => out.extend(parts::equal(units, u64::from(*count))),
-            None => out.extend(std::iter::repeat_n(0, *count as usize)),
+        let own = special.next_if(|(at, _)| *at == row).map(|(_, special)| *special);
+        let units = whole_units(column, row);
+        let fits = match (there && *count > 0).then(|| decimal::rescale(units, from, to)) {
+            Some(Some(fits)) if decimal::rescale(fits, to, from) == Some(units) => Some(fits),
+            Some(fits) => {
+                wrong.push((row, if fits.is_some() { "fine" } else { "large" }));
+                None
+            }
+            None => None,
+        };
+        match (fits, own) {
+            (Some(units), Some(Counted::WithRest(whole, rest))) => {
+                out.extend(parts::with_rest(units, whole.into(), unit, rest.unsigned_abs()));
+            }
+            (Some(units), _) if *count == 1 => out.push(units),
+            (Some(units), _) => out.extend(parts::equal(units, u64::from(*count))),
+            (None, _) => out.extend(std::iter::repeat_n(0, *count as usize)),
         }
         if present.is_some() || !there {
             noted.resize(out.len() - *count as usize, true);
@@ -230,5 +375,5 @@ fn divide(column: &Column, counts: &[u32], total: usize, large: &mut Vec<usize>)
         noted.resize(out.len(), true);
         Some(noted.into())
     };
-    Column::decimal(out, present, to)
+    (Column::decimal(out, present, to), wrong)
 }

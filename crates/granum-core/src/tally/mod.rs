@@ -14,5 +14,6 @@ pub use problem::{BadCell, Problem, RepeatedKey, RowReason, StackedTwice, UnitsT
 pub use report::{Report, Written};
 pub use step::{
     Cut, GrainChange, GroupSizes, Part, SetAside, StepDetail, StepTally, TableTally, TrackedName,
+    UnitsLeft,
 };
 pub use warning::{Allowed, MISTAKES, Mistake, Warning};

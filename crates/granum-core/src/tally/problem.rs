@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 
-use crate::lang::Span;
+use crate::lang::{Span, UnitsPolicy};
 use crate::table::{Amount, Place};
 
 /// Something that stops a table or a link from being built.
@@ -68,6 +68,10 @@ pub enum Problem {
         of: String,
         /// What is wrong with them.
         troubles: Vec<UnitsTrouble>,
+        /// How many units a row may be.
+        most: i64,
+        /// What the plan says of such quantities.
+        policy: UnitsPolicy,
     },
     /// A row that cannot be worked.
     Row {

@@ -98,6 +98,17 @@ pub struct GrainChange {
     pub after: Vec<String>,
 }
 
+/// Rows that `units` leaves out.
+#[derive(Debug, Clone, Serialize)]
+pub struct UnitsLeft {
+    /// `zero`, `negative` or `blank`.
+    pub what: &'static str,
+    /// How many.
+    pub rows: u64,
+    /// The tracked amounts that went with them.
+    pub amounts: Vec<(String, Amount)>,
+}
+
 /// What a step did, beyond rows and amounts.
 #[derive(Debug, Clone, Default, Serialize)]
 #[serde(rename_all = "snake_case")]
@@ -116,8 +127,13 @@ pub enum StepDetail {
     Dedupe(Cut),
     /// `units`.
     Units {
-        /// Amounts that were divided and add up to what they were.
+        /// Amounts that were divided and add up to what they were, but for those of rows that were
+        /// dropped.
         conserved: Vec<String>,
+        /// Rows whose quantity is no number of units and that went, as the plan says.
+        dropped: Vec<UnitsLeft>,
+        /// Kinds of quantities that stayed as the plan says, each with how many rows.
+        kept: Vec<(&'static str, u64)>,
     },
     /// Amounts that are left out here.
     Ends {

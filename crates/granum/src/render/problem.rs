@@ -1,6 +1,7 @@
 //! What stopped a table or a link from being built.
 
 use granum_core::lang::plan_name;
+use granum_core::lang::{OddQuantity, UnitsPolicy};
 use granum_core::table::Place;
 use granum_core::tally::{Problem, RepeatedKey, RowReason, UnitsTrouble};
 
@@ -82,7 +83,7 @@ pub(super) fn problem(problem: &Problem, source: &str) -> String {
             });
             out
         }
-        Problem::Units { table, of, troubles } => units(table, of, troubles),
+        Problem::Units { .. } => units(problem),
         Problem::Row { table, step, reason, span, row, place } => row_problem(
             table,
             step,
@@ -244,7 +245,10 @@ fn group_problem(
     out
 }
 
-fn units(table: &str, of: &str, troubles: &[UnitsTrouble]) -> String {
+fn units(problem: &Problem) -> String {
+    let Problem::Units { table, of, troubles, most, policy } = problem else {
+        return String::new();
+    };
     let mut out = format!("  {table}: not every row can be counted in units of {of}\n");
     for trouble in troubles {
         let what = match trouble.what {
@@ -252,7 +256,8 @@ fn units(table: &str, of: &str, troubles: &[UnitsTrouble]) -> String {
             "negative" => "a negative quantity",
             "blank" => "a blank quantity",
             "fraction" => "a fraction of a unit",
-            "many" => "a quantity above 10,000",
+            "many" => &format!("a quantity above {}", count(most.unsigned_abs())),
+            "fine" => "an amount with more places than its parts are to have",
             _ => "an amount with too many digits to be split",
         };
         let amounts = sums(&trouble.amounts);
@@ -267,19 +272,54 @@ fn units(table: &str, of: &str, troubles: &[UnitsTrouble]) -> String {
         }
         more_indented(&mut out, trouble.rows, trouble.examples.len(), "      ");
     }
-    out.push_str(&units_help(of, troubles));
+    out.push_str(&units_help(of, troubles, *most, policy));
     out
 }
 
-/// The step that takes out every row that `units` cannot count, and no other.
-fn units_help(of: &str, troubles: &[UnitsTrouble]) -> String {
+/// What the step can say of such quantities, and the step that takes out every row that it cannot count,
+/// and no other.
+fn units_help(of: &str, troubles: &[UnitsTrouble], most: i64, policy: &UnitsPolicy) -> String {
+    use OddQuantity::{Blank, Fraction, Negative, Zero};
+    let has = |kind: &str| troubles.iter().any(|trouble| trouble.what == kind);
+    if has("fine") {
+        return "    round the amount before, or give its parts more places:  split COLUMN to N places\n"
+            .into();
+    }
+    let taken_out = units_taken_out(of, troubles, most, policy.keeping.contains(&Negative));
+    if has("many") || has("large") {
+        return taken_out;
+    }
+    // All that the step would have to say, beside what it says already.
+    let said = |known: &[OddQuantity], odd: &[OddQuantity]| -> Vec<&'static str> {
+        let said = odd.iter().filter(|odd| known.contains(odd) || has(odd.word()));
+        said.map(|odd| odd.word()).collect()
+    };
+    let dropping = said(&policy.dropping, &[Zero, Negative, Blank]);
+    let dropping = dropping
+        .into_iter()
+        .filter(|word| *word != Negative.word() || !policy.keeping.contains(&Negative));
+    let dropping: Vec<&str> = dropping.collect();
+    let mut keeping = said(&policy.keeping, &[Fraction]);
+    if policy.keeping.contains(&Negative) {
+        keeping.insert(0, Negative.word());
+    }
+    let clauses = [("dropping", dropping), ("keeping", keeping)];
+    let clauses = clauses.iter().filter(|(_, odd)| !odd.is_empty());
+    let clauses: Vec<String> =
+        clauses.map(|(word, odd)| format!("{word} {}", odd.join(", "))).collect();
+    let clauses = clauses.join(" ");
+    format!("{taken_out}    or say what becomes of them, at the end of the step:  {clauses}\n")
+}
+
+fn units_taken_out(of: &str, troubles: &[UnitsTrouble], most: i64, keeps_negative: bool) -> String {
     let any = |kinds: &[&str]| troubles.iter().any(|trouble| kinds.contains(&trouble.what));
     let mut conditions = vec![];
     if any(&["zero", "negative", "blank"]) {
-        conditions.push(format!("{of} > 0"));
+        // Negative rows that stay as they are must not go with the others.
+        conditions.push(format!("{of} {} 0", if keeps_negative { "!=" } else { ">" }));
     }
     if any(&["many"]) {
-        conditions.push(format!("{of} <= 10000"));
+        conditions.push(format!("{of} <= {most}"));
     }
     if any(&["fraction"]) {
         conditions.push(format!("{of} = floor({of})"));

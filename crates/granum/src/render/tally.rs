@@ -1,7 +1,9 @@
 //! The tally of tables: what each step did to rows and amounts.
 
 use granum_core::table::Amount;
-use granum_core::tally::{Cut, GroupSizes, Part, Report, StepDetail, StepTally, TableTally};
+use granum_core::tally::{
+    Cut, GroupSizes, Part, Report, StepDetail, StepTally, TableTally, UnitsLeft,
+};
 
 use super::columns::{Side, set};
 use super::{change, count, counted, folded, heading, shortened, sums, width_of};
@@ -199,14 +201,7 @@ fn note(detail: &StepDetail) -> Option<String> {
             if *stayed { "stayed" } else { "went" }
         )),
         StepDetail::Dedupe(cut) => Some(cut_words(cut)),
-        StepDetail::Units { conserved } if conserved.is_empty() => None,
-        StepDetail::Units { conserved } => {
-            let (verb, were) = match conserved.len() {
-                1 => ("adds", "it was"),
-                _ => ("add", "they were"),
-            };
-            Some(format!("{} {verb} up to what {were}", conserved.join(", ")))
-        }
+        StepDetail::Units { conserved, dropped, kept } => units_words(conserved, dropped, kept),
         StepDetail::Ends { names } => Some(ends_words(names)),
         StepDetail::Groups { sizes, total, ends } => {
             let mut words = vec![];
@@ -388,4 +383,40 @@ fn block(
         rows.push(row);
     }
     set(&sides, &rows)
+}
+
+/// What `units` divided, left out and left as it was.
+fn units_words(
+    conserved: &[String],
+    dropped: &[UnitsLeft],
+    kept: &[(&'static str, u64)],
+) -> Option<String> {
+    let mut words = vec![];
+    if !conserved.is_empty() {
+        let (verb, were) = match conserved.len() {
+            1 => ("adds", "it was"),
+            _ => ("add", "they were"),
+        };
+        let less = if dropped.is_empty() { "" } else { ", less what was dropped" };
+        words.push(format!("{} {verb} up to what {were}{less}", conserved.join(", ")));
+    }
+    for left in dropped {
+        let amounts = sums(&left.amounts);
+        let amounts = if amounts.is_empty() { amounts } else { format!(" ({amounts})") };
+        let quantity = match left.what {
+            "zero" => "a quantity of zero",
+            "negative" => "a negative quantity",
+            _ => "a blank quantity",
+        };
+        let rows = counted(left.rows, "row", "rows");
+        words.push(format!("dropped {rows} with {quantity}{amounts}"));
+    }
+    for (what, rows) in kept {
+        let rows = counted(*rows, "row", "rows");
+        words.push(match *what {
+            "negative" => format!("{rows} with a negative quantity stayed whole"),
+            _ => format!("{rows} with a fraction ended in a part of a unit"),
+        });
+    }
+    (!words.is_empty()).then(|| words.join("; "))
 }

@@ -80,7 +80,6 @@ fn parts_of_the_language_that_are_still_missing() {
             "example \"x\"",
             "chart \"x\" from lines",
             "table t from lines\n  allocate orders.freight as freight by net",
-            "table t from lines\n  units of quantity as n split net dropping zero",
             "table t from lines\n  add n = choices(orders)",
             "link orders to customers on freight within freight through freight",
             "link lines to orders on order_no prefer latest ordered_on",

@@ -144,3 +144,92 @@ fn many_amounts_fold_into_blocks() {
     assert!(ran.out.lines().all(|line| line.chars().count() <= 100), "{}", ran.out);
     assert_eq!(ran.out.matches("rows  change").count(), 2, "{}", ran.out);
 }
+
+/// Quantities of every kind, for one step.
+fn quantities(step: &str) -> Folder {
+    let folder = Folder::new();
+    folder
+        .file(
+            "l.csv",
+            "order,line,qty,net\nA,1,3,10.00\nA,2,0,2.00\nB,1,-2,-9.00\nB,2,2.5,10.00\nC,1,,4.00\n",
+        )
+        .plan(&format!(
+            "input l from \"l.csv\"\n  read qty as decimal(1)\n  grain order, line\n  track qty, net\n\
+             table u from l\n  {step}\noutput u to \"u.csv\"\n"
+        ));
+    folder
+}
+
+#[test]
+fn what_becomes_of_odd_quantities_is_the_plan_s_to_say() {
+    let folder = quantities(
+        "units of qty as n split net to 3 places dropping zero, blank keeping negative, fraction",
+    );
+    folder.run().code(0).says(
+        "  1  qty, net add up to what they were, less what was dropped; dropped 1 row with a quantity of zero\n    \
+         (0.0 qty, 2.00 net); dropped 1 row with a blank quantity (0.0 qty, 4.00 net); 1 row with a\n    \
+         negative quantity stayed whole; 1 row with a fraction ended in a part of a unit;",
+    );
+    assert_eq!(
+        folder.read("u.csv"),
+        "order,line,qty,net,n\nA,1,1.0,3.334,1\nA,1,1.0,3.333,2\nA,1,1.0,3.333,3\nB,1,-2.0,-9.000,1\n\
+         B,2,1.0,4.000,1\nB,2,1.0,4.000,2\nB,2,0.5,2.000,3\n"
+    );
+}
+
+#[test]
+fn what_units_advise_runs_as_it_is_printed() {
+    for (said, left) in [
+        ("", "dropping zero, negative, blank keeping fraction"),
+        (" dropping blank", "dropping zero, negative, blank keeping fraction"),
+        (" dropping blank keeping negative", "dropping zero, blank keeping negative, fraction"),
+        (" dropping zero, negative, blank", "dropping zero, negative, blank keeping fraction"),
+    ] {
+        let folder = quantities(&format!("units of qty as n split net{said}"));
+        let ran = folder.run().code(1);
+        let advice = format!("    or say what becomes of them, at the end of the step:  {left}\n");
+        assert!(
+            ran.err.contains(&advice) || ran.out.contains(&advice),
+            "{said}: {}{}",
+            ran.out,
+            ran.err
+        );
+        quantities(&format!("units of qty as n split net {left}")).run().code(0);
+        // So does the other, in place of it.
+        let all = format!("{}{}", ran.out, ran.err);
+        let keep = all
+            .lines()
+            .find_map(|line| line.trim().strip_prefix("take them out before the step:  "));
+        quantities(&format!("{}\n  units of qty as n split net{said}", keep.unwrap()))
+            .run()
+            .code(0);
+    }
+    quantities(
+        "units of qty as n split net to 1 places dropping zero, negative, blank keeping fraction",
+    )
+    .run()
+    .code(0);
+    let fine = quantities(
+        "add cents = net * 1.0001\n  units of qty as n split net, cents to 2 places dropping zero, negative, blank keeping fraction",
+    );
+    fine.run().code(1).says("2 rows have an amount with more places than its parts are to have").says(
+        "    round the amount before, or give its parts more places:  split COLUMN to N places\n",
+    );
+}
+
+#[test]
+fn wrong_words_behind_units_are_told_with_what_may_stand_there() {
+    for (said, wrong) in [
+        ("dropping zero dropping blank", "this is said of the units already"),
+        ("dropping fraction", "expected zero, negative or blank, found `fraction`"),
+        ("keeping zero", "expected negative or fraction, found `zero`"),
+        (
+            "up to 0",
+            "expected how many units a row may be, a whole number above 0, found the number 0",
+        ),
+        ("dropping negative keeping negative", "negative quantities cannot be dropped and kept"),
+        ("split net to 22 places", "expected how many places, a whole number up to 20"),
+    ] {
+        quantities(&format!("units of qty as n {said}")).run().code(2).complains(wrong);
+    }
+}

@@ -17,6 +17,7 @@ pub use names::{ColumnTree, RenameTree};
 pub use one_row::KeyTree;
 pub(crate) use one_row::one_row;
 pub use read::{Otherwise, ReadTree};
+pub use units::{OddQuantity, SplitTree, UnitsPolicy};
 
 use super::ast::{Expr, Name, OrderTree, Quoted};
 use super::diagnostic::{Diagnostic, DiagnosticKind};
@@ -67,14 +68,16 @@ pub enum StepKind {
         /// Which row stays.
         keep: DedupeKeep,
     },
-    /// `units of EXPR as NAME [split COLUMN, …]`
+    /// `units of EXPR as NAME [split COLUMN [to N places], …] [dropping …] [keeping …] [up to N]`
     Units {
         /// How many units a row stands for.
         of: Expr,
         /// The unit's number.
         name: Name,
         /// Amounts divided over the units.
-        split: Vec<Name>,
+        split: Vec<SplitTree>,
+        /// What becomes of quantities that are no numbers of units.
+        policy: UnitsPolicy,
     },
     /// `columns NAME [as NEW], …`
     Columns(Vec<ColumnTree>),
@@ -252,8 +255,8 @@ impl Layout<'_> {
             StepKind::DedupeBy { keys, keep } => {
                 self.line(span, indent, &dedupe::words(keys, keep));
             }
-            StepKind::Units { of, name, split } => {
-                self.line(span, indent, &units::words(of, name, split));
+            StepKind::Units { of, name, split, policy } => {
+                self.line(span, indent, &units::words(of, name, split, policy));
             }
             StepKind::Columns(columns) => self.columns(span, indent, columns),
             StepKind::Rename(renames) => self.renames(span, indent, renames),

@@ -1,10 +1,65 @@
 //! `units`.
 
+use serde::{Deserialize, Serialize};
+
 use super::super::ast::{Expr, Name};
+use super::super::diagnostic::{Diagnostic, DiagnosticKind};
 use super::super::format::{format_expression, name};
 use super::super::parse::{Found, Parser};
 use super::super::token::TokenKind;
 use super::StepKind;
+
+/// `COLUMN [to N places]`
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct SplitTree {
+    /// The amount that is divided over the units.
+    pub column: Name,
+    /// How many places its parts have; without it those of the column, at least two.
+    pub places: Option<u8>,
+}
+
+/// A quantity that is no number of units.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum OddQuantity {
+    /// None.
+    Zero,
+    /// Less than none: what came back.
+    Negative,
+    /// Not known.
+    Blank,
+    /// A part of a unit is left over.
+    Fraction,
+}
+
+impl OddQuantity {
+    /// The word in a plan.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Zero => "zero",
+            Self::Negative => "negative",
+            Self::Blank => "blank",
+            Self::Fraction => "fraction",
+        }
+    }
+}
+
+/// What becomes of quantities that are no numbers of units.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct UnitsPolicy {
+    /// `dropping …`: their rows go, and are counted.
+    pub dropping: Vec<OddQuantity>,
+    /// `keeping …`: a negative row stays as it is, a fraction becomes a last unit of its own.
+    pub keeping: Vec<OddQuantity>,
+    /// `up to N`: a row of more units stops the run.
+    pub most: Option<u32>,
+}
+
+const DROPPED: &[OddQuantity] = &[OddQuantity::Zero, OddQuantity::Negative, OddQuantity::Blank];
+const KEPT: &[OddQuantity] = &[OddQuantity::Negative, OddQuantity::Fraction];
+
+/// Places that a decimal may have.
+const MOST_PLACES: i128 = 20;
 
 impl Parser {
     pub(super) fn units(&mut self) -> Found<StepKind> {
@@ -15,24 +70,120 @@ impl Parser {
         let mut split = vec![];
         if self.is_word("split") && self.at_name(1) {
             self.advance();
-            split = self.names("an amount to split")?;
+            split.push(self.split()?);
+            while self.take_sign(",") {
+                split.push(self.split()?);
+            }
         }
+        let mut policy = UnitsPolicy::default();
+        let mut kept_at = name.span;
+        loop {
+            let span = self.span();
+            let twice = if self.is_word("dropping") && self.at_odd(1) {
+                self.advance();
+                let twice = !policy.dropping.is_empty();
+                policy.dropping = self.odd(DROPPED, "zero, negative or blank")?;
+                twice
+            } else if self.is_word("keeping") && self.at_odd(1) {
+                self.advance();
+                kept_at = span;
+                let twice = !policy.keeping.is_empty();
+                policy.keeping = self.odd(KEPT, "negative or fraction")?;
+                twice
+            } else if self.take_words("up", "to") {
+                let twice = policy.most.is_some();
+                policy.most = Some(self.most_units()?);
+                twice
+            } else {
+                break;
+            };
+            if twice {
+                let message = "this is said of the units already";
+                return self.wrong(Diagnostic::new(DiagnosticKind::Syntax, span, message));
+            }
+        }
+        if policy.dropping.iter().any(|odd| policy.keeping.contains(odd)) {
+            let message = "negative quantities cannot be dropped and kept";
+            return self.wrong(Diagnostic::new(DiagnosticKind::Syntax, kept_at, message));
+        }
+        Ok(StepKind::Units { of, name, split, policy })
+    }
+
+    fn split(&mut self) -> Found<SplitTree> {
+        let column = self.name("an amount to split")?;
+        let said = self.is_word("to") && matches!(self.peek_after(1), TokenKind::Number { .. });
+        if !said {
+            return Ok(SplitTree { column, places: None });
+        }
+        self.advance();
         let span = self.span();
-        if let TokenKind::Word(word) = self.peek().clone()
-            && ["dropping", "keeping", "to", "up"].contains(&word.as_str())
-        {
-            return self.not_yet(span, &format!("`{word}` after `units`"));
+        let places = match *self.peek() {
+            TokenKind::Number { units: units @ 0..=MOST_PLACES, decimal: false, .. } => {
+                u8::try_from(units).ok()
+            }
+            _ => None,
+        };
+        if places.is_none() {
+            let message = "expected how many places, a whole number up to 20";
+            return self.wrong(Diagnostic::new(DiagnosticKind::Syntax, span, message));
         }
-        Ok(StepKind::Units { of, name, split })
+        self.advance();
+        self.need_word("places", "`places`, as in  net to 2 places")?;
+        Ok(SplitTree { column, places })
+    }
+
+    /// Whether a word for an odd quantity stands further on: else it is something else that begins here.
+    fn at_odd(&self, ahead: usize) -> bool {
+        let odd = |word: &str| DROPPED.iter().chain(KEPT).any(|odd| odd.word() == word);
+        matches!(self.peek_after(ahead), TokenKind::Word(word) if odd(word))
+    }
+
+    fn odd(&mut self, known: &[OddQuantity], words: &str) -> Found<Vec<OddQuantity>> {
+        let mut found = vec![];
+        loop {
+            let Some(odd) = known.iter().find(|odd| self.is_word(odd.word())) else {
+                return self.expected(words);
+            };
+            self.advance();
+            found.push(*odd);
+            if !self.is_sign(",") || !self.at_odd(1) {
+                return Ok(found);
+            }
+            self.advance();
+        }
+    }
+
+    fn most_units(&mut self) -> Found<u32> {
+        let most = match *self.peek() {
+            TokenKind::Number { units, decimal: false, .. } => u32::try_from(units).ok(),
+            _ => None,
+        };
+        let Some(most) = most.filter(|most| (1..=i32::MAX as u32).contains(most)) else {
+            return self.expected("how many units a row may be, a whole number above 0");
+        };
+        self.advance();
+        Ok(most)
     }
 }
 
-/// `units of EXPR as NAME [split COLUMN, …]`
-pub(super) fn words(of: &Expr, unit: &Name, split: &[Name]) -> String {
+/// `units of EXPR as NAME [split COLUMN, …] [dropping …] [keeping …] [up to N]`
+pub(super) fn words(of: &Expr, unit: &Name, split: &[SplitTree], policy: &UnitsPolicy) -> String {
     let mut line = format!("units of {} as {}", format_expression(of), name(unit));
     if !split.is_empty() {
-        line.push_str(" split ");
-        line.push_str(&split.iter().map(name).collect::<Vec<_>>().join(", "));
+        let split = split.iter().map(|split| match split.places {
+            Some(places) => format!("{} to {places} places", name(&split.column)),
+            None => name(&split.column),
+        });
+        line.push_str(&format!(" split {}", split.collect::<Vec<_>>().join(", ")));
+    }
+    for (word, odd) in [("dropping", &policy.dropping), ("keeping", &policy.keeping)] {
+        if !odd.is_empty() {
+            let odd: Vec<&str> = odd.iter().map(|odd| odd.word()).collect();
+            line.push_str(&format!(" {word} {}", odd.join(", ")));
+        }
+    }
+    if let Some(most) = policy.most {
+        line.push_str(&format!(" up to {most}"));
     }
     line
 }

@@ -81,7 +81,9 @@ impl Resolver<'_> {
                 Ok(())
             }
             StepKind::DedupeBy { keys, keep } => self.dedupe_by(builder, keys, keep, text),
-            StepKind::Units { of, name, split } => self.units(builder, of, name, split, text),
+            StepKind::Units { of, name, split, policy } => {
+                self.units(builder, (of, name), split, policy, text)
+            }
             StepKind::Columns(columns) => self.columns(builder, columns, text),
             StepKind::Rename(renames) => self.rename(builder, renames, text),
             StepKind::Grain(names) => self.grain(builder, names, tree.span, text),

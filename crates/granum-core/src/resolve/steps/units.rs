@@ -1,24 +1,24 @@
 //! `units`: one row for each unit, with every amount counted or divided.
 
-use super::super::plan::{Step, UnitsPlan};
+use super::super::plan::{SplitPlan, Step, UnitsPlan};
 use super::super::scope::{Resolver, Row};
 use super::super::worth::{Worth, WorthKind};
 use super::super::{Resolved, Wrong};
 use super::{Builder, Named};
-use crate::lang::{Diagnostic, DiagnosticKind, Expr, ExprKind, Name};
+use crate::lang::{Diagnostic, DiagnosticKind, Expr, ExprKind, Name, SplitTree, UnitsPolicy};
 use crate::table::SlotId;
 use crate::value::{Scale, Type};
 
-/// An amount that is split: its slot, its place among the names, the places of its parts, its name.
-type Divided = (SlotId, usize, Scale, String);
+/// An amount that is split: its slot, its place among the names, the places of its parts.
+type Divided = (SlotId, usize, Scale);
 
 impl Resolver<'_> {
     pub(super) fn units(
         &mut self,
         builder: &mut Builder,
-        of: &Expr,
-        name: &Name,
-        split: &[Name],
+        (of, name): (&Expr, &Name),
+        split: &[SplitTree],
+        policy: &UnitsPolicy,
         text: String,
     ) -> Resolved<()> {
         let row = builder.row();
@@ -47,7 +47,7 @@ impl Resolver<'_> {
             (old, new)
         });
         let mut parts = vec![];
-        for (old, at, places, name) in divided {
+        for (old, at, places) in divided {
             let from = builder.steps.len() + 1;
             let worth = Worth::column(WorthKind::Amount, false);
             let worth = match builder.worth[old.0].repeats() {
@@ -56,7 +56,7 @@ impl Resolver<'_> {
             };
             let new = builder.slot(Type::Decimal(places), worth, from);
             builder.renew(at, new);
-            parts.push((old, new, name));
+            parts.push(SplitPlan { old, new, places });
         }
         let from = builder.steps.len() + 1;
         let unit = builder.slot(Type::Integer, Worth::column(WorthKind::Plain, false), from);
@@ -71,26 +71,28 @@ impl Resolver<'_> {
             counted,
             unit,
             split: parts,
+            policy: policy.clone(),
         };
         builder.push(Step::Units(plan), text, true);
         Ok(())
     }
 
-    /// The amounts that are split: slot, place among the names, places of the parts, name.
+    /// The amounts that are split: slot, place among the names, places of the parts.
     fn divided(
         &mut self,
         builder: &Builder,
         row: &Row,
         counted_at: Option<usize>,
-        split: &[Name],
+        split: &[SplitTree],
     ) -> Resolved<Vec<Divided>> {
         let mut divided: Vec<Divided> = vec![];
-        for column in split {
+        for SplitTree { column, places: said } in split {
             let (slot, ty) = self.column_of(row, column)?;
             let places = match ty {
-                Type::Integer | Type::Decimal(_) | Type::Blank => {
-                    ty.scale().unwrap_or_default().max(Scale(2))
-                }
+                Type::Integer | Type::Decimal(_) | Type::Blank => match said {
+                    Some(places) => Scale(*places),
+                    None => ty.scale().unwrap_or_default().max(Scale(2)),
+                },
                 _ => {
                     return self.wrong(Diagnostic::new(
                         DiagnosticKind::Type,
@@ -99,7 +101,7 @@ impl Resolver<'_> {
                     ));
                 }
             };
-            if builder.worth[slot.0].divided {
+            if builder.worth[slot.0].divided && said.is_none() {
                 return self.wrong(
                     Diagnostic::new(
                         DiagnosticKind::Type,
@@ -109,7 +111,10 @@ impl Resolver<'_> {
                             column.text
                         ),
                     )
-                    .help("round it before it is split:  round(…, 2)"),
+                    .help(format!(
+                        "round it before it is split:  round(…, 2) ; or say its places:  split {} to 2 places",
+                        column.text
+                    )),
                 );
             }
             let at = builder.find(&column.text).ok_or(Wrong)?;
@@ -120,7 +125,7 @@ impl Resolver<'_> {
                     format!("`{}` is counted or split already", column.text),
                 ));
             }
-            divided.push((slot, at, places, column.text.clone()));
+            divided.push((slot, at, places));
         }
         Ok(divided)
     }

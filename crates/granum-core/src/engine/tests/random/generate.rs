@@ -315,7 +315,11 @@ impl<'t> Tape<'t> {
                     shape.grain.push(name.clone());
                 }
                 shape.cols.push(Col { name: name.clone(), ty: Ty::Int, sums: true });
-                Step::Units { of, name, split }
+                let dropping = ["zero", "negative", "blank"];
+                let dropping: Vec<&str> =
+                    dropping.into_iter().filter(|_| self.pick(3) == 0).collect();
+                let keeps_negative = !dropping.contains(&"negative") && self.pick(3) == 0;
+                Step::Units { of, name, split, dropping, keeps_negative }
             }
             9 | 10 if !input => self.one_row(shape),
             11 => {

@@ -126,6 +126,8 @@ pub enum Step {
         of: String,
         name: String,
         split: Vec<String>,
+        dropping: Vec<&'static str>,
+        keeps_negative: bool,
     },
     OneRow {
         keys: Vec<String>,
@@ -249,13 +251,18 @@ fn step(step: &Step) -> String {
             }
             out + if *ties { " with ties" } else { "" }
         }
-        Step::Units { of, name, split } => {
+        Step::Units { of, name, split, dropping, keeps_negative } => {
             let split = if split.is_empty() {
                 String::new()
             } else {
                 format!(" split {}", split.join(", "))
             };
-            format!("units of {of} as {name}{split}")
+            let dropping = match dropping.join(", ") {
+                none if none.is_empty() => none,
+                dropping => format!(" dropping {dropping}"),
+            };
+            let keeping = if *keeps_negative { " keeping negative" } else { "" };
+            format!("units of {of} as {name}{split}{dropping}{keeping}")
         }
         Step::OneRow { keys, total, results } => {
             let head = if keys.is_empty() {

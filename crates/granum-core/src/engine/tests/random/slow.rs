@@ -747,15 +747,30 @@ fn apply(mut rows: Rows, step: &Step, world: &World) -> Result<Rows, Stop> {
             }
             return Ok(take(&rows, &stay));
         }
-        Step::Units { of, name, split } => {
+        Step::Units { of, name, split, dropping, keeps_negative } => {
             let mut out = Rows { rows: vec![], from: vec![], ..rows.clone() };
             for row in every {
-                let V::Num(count @ 1..=10_000, _) = rows.rows[row][scope.at(of)] else {
-                    return Err("units");
+                let quantity = rows.rows[row][scope.at(of)].clone();
+                let odd = match quantity {
+                    V::Num(0, _) => "zero",
+                    V::Num(..0, _) => "negative",
+                    V::Num(..) => "",
+                    _ => "blank",
+                };
+                if dropping.contains(&odd) {
+                    continue;
+                }
+                let whole = odd == "negative" && *keeps_negative;
+                let count = match quantity {
+                    V::Num(count @ 1..=10_000, _) => count,
+                    V::Num(..) if whole => 1,
+                    _ => return Err("units"),
                 };
                 for unit in 0..count {
                     let mut cells = rows.rows[row].clone();
-                    cells[scope.at(of)] = V::Num(1, 0);
+                    if !whole {
+                        cells[scope.at(of)] = V::Num(1, 0);
+                    }
                     for column in split {
                         let cell = &mut cells[scope.at(column)];
                         if let V::Num(units, places) = *cell {
