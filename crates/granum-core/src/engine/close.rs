@@ -4,8 +4,9 @@
 use super::check::{
     CheckSum, check_over, rows_tally, skipped, total_over, totals_of, totals_tally,
 };
+use super::context::RunError;
 use super::demand::{Work, check_needs};
-use super::run::{Run, RunError, Want};
+use super::run::{Run, Want};
 use crate::port::{Output, OutputError};
 use crate::resolve::{CheckKind, Total};
 use crate::step::{Naming, finished_rows, group_problem};

@@ -5,6 +5,7 @@ use std::sync::Arc;
 use std::sync::atomic::AtomicU64;
 
 use super::demand::Demand;
+use crate::lang::Diagnostic;
 use crate::port::{Encoder, Observer, OutputError, SourceError};
 use crate::step::{Around, Naming, StepRunner};
 use crate::table::TableId;
@@ -45,6 +46,20 @@ pub(super) struct TableEncoder {
     pub table: TableId,
     pub output: usize,
     pub encoder: Arc<dyn Encoder>,
+}
+
+/// Why a run has no report.
+#[derive(Debug, thiserror::Error)]
+pub enum RunError {
+    /// The plan is wrong.
+    #[error("the plan has {} errors", .0.len())]
+    Plan(Vec<Diagnostic>),
+    /// A file cannot be read.
+    #[error(transparent)]
+    Source(SourceError),
+    /// An output cannot be written.
+    #[error(transparent)]
+    Output(OutputError),
 }
 
 /// Why a run did not come to its end. What is wrong with the data does not stop it: it is noted, and

@@ -54,7 +54,9 @@ pub(crate) struct TableDemand {
 }
 
 impl Demand {
-    pub fn new(plan: &Plan, purpose: Purpose) -> Self {
+    /// What is needed of each table, where every one that is not whole passes into all that are made from
+    /// it.
+    pub fn of_each(plan: &Plan, purpose: Purpose) -> Self {
         let whole = matches!(purpose, Purpose::Whole { .. });
         let mut demand = Demand {
             order: vec![],
@@ -88,7 +90,6 @@ impl Demand {
                 Work::Gather(gather) => demand.gather(plan, gather),
             }
         }
-        super::together::decide(plan, &mut demand);
         demand
     }
 

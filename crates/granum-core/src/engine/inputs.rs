@@ -2,7 +2,7 @@
 
 use std::collections::HashMap;
 
-use super::run::RunError;
+use super::context::RunError;
 use crate::lang::{Diagnostic, DiagnosticKind, PlanTree};
 use crate::port::{InputShape, InputSource, SourceErrorKind, Sources};
 use crate::resolve::{Plan, input_specs, resolve};

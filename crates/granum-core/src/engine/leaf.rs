@@ -2,7 +2,8 @@
 
 use super::feed::Feed;
 use super::passing::Arrived;
-use super::tree::{Leaf, LeafKind, Tree};
+use super::tree::{Leaf, Tree};
+use super::waiting::LeafKind;
 use crate::bug::{Sure, bug};
 use crate::resolve::Plan;
 use crate::step::{GroupStep, GroupsSoFar, StepSum};

@@ -5,10 +5,11 @@ use serde::Serialize;
 use std::collections::BTreeMap;
 
 use super::beside::Beside;
+use super::context::RunError;
 use super::demand::Purpose;
 use super::inputs::Inputs;
 use super::links::{linked, repeated_keys};
-use super::run::{Run, RunError, worked};
+use super::run::{Run, worked};
 use super::show::{find_link, find_table};
 use crate::lang::{Diagnostic, DiagnosticKind, PlanTree, Span};
 use crate::link::{

@@ -22,14 +22,16 @@ mod run;
 mod several;
 mod show;
 mod sums;
-mod together;
+pub(crate) mod together;
 mod tree;
+mod waiting;
 mod warn;
 
 pub use beside::{AskedWrong, Beside};
+pub use context::RunError;
 pub use matching::{AmountsOf, Group, Matched, Matching, Repeating, Side, match_link};
 pub use outline::{TableOutline, outline};
-pub use run::{RunError, Running, Want, run, run_as};
+pub use run::{Running, Want, run, run_as};
 pub use show::{Showing, Shown, show};
 
 #[cfg(test)]

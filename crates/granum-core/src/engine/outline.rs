@@ -2,8 +2,8 @@
 
 use serde::Serialize;
 
+use super::context::RunError;
 use super::inputs::Inputs;
-use super::run::RunError;
 use crate::lang::PlanTree;
 use crate::port::Sources;
 use crate::resolve::Source;

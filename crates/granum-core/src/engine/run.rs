@@ -3,19 +3,20 @@
 use std::collections::{HashMap, HashSet};
 
 use super::check::CheckSum;
-use super::context::{Context, Stop, TableEncoder};
+use super::context::{Context, RunError, Stop, TableEncoder};
 use super::demand::{Demand, Purpose, Work, needs};
 use super::flow::{TreeEnd, run_tree};
 use super::inputs::Inputs;
 use super::lifetimes::Lifetimes;
 use super::read::Reading;
 use super::sums::TableSum;
+use super::together::demand;
 use super::tree::Tree;
 use super::{gather, links};
 use crate::aggregate::AllRows;
 use crate::expr::World;
-use crate::lang::{Diagnostic, PlanTree};
-use crate::port::{InputSource, Observer, Output, OutputError, Outputs, SourceError, Sources};
+use crate::lang::PlanTree;
+use crate::port::{InputSource, Observer, Output, OutputError, Outputs, Sources};
 use crate::resolve::{CheckKind, Plan, Source};
 use crate::step::{Around, Faults, GroupFaults};
 use crate::table::{Batch, GatherId, LinkId, TableId};
@@ -28,20 +29,6 @@ pub enum Want<'a> {
     Check,
     /// The same, and the outputs if everything held.
     Outputs(&'a dyn Outputs),
-}
-
-/// Why a run has no report.
-#[derive(Debug, thiserror::Error)]
-pub enum RunError {
-    /// The plan is wrong.
-    #[error("the plan has {} errors", .0.len())]
-    Plan(Vec<Diagnostic>),
-    /// A file cannot be read.
-    #[error(transparent)]
-    Source(SourceError),
-    /// An output cannot be written.
-    #[error(transparent)]
-    Output(OutputError),
 }
 
 /// How a plan is run.
@@ -163,7 +150,7 @@ impl<'a> Run<'a> {
         };
         Self {
             plan,
-            demand: Demand::new(plan, purpose),
+            demand: demand(plan, purpose),
             world,
             observer,
             encoders: vec![],

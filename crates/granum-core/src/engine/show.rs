@@ -1,9 +1,10 @@
 //! The rows of one table, or those that a link leaves out.
 
 use super::beside::Beside;
+use super::context::RunError;
 use super::demand::Purpose;
 use super::inputs::Inputs;
-use super::run::{Run, RunError, worked};
+use super::run::{Run, worked};
 use crate::lang::{Diagnostic, DiagnosticKind, PlanTree, Span, nearest_or_longer, plan_name};
 use crate::port::{Observer, Sources};
 use crate::resolve::{Plan, TablePlan};

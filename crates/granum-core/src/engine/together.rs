@@ -6,16 +6,18 @@
 
 use std::collections::HashMap;
 
-use super::demand::{Demand, Work, needs};
-use super::tree::holds_all;
+use super::demand::{Demand, Purpose, Work, needs};
+use super::waiting::holds_all;
 use crate::bug::Sure;
 use crate::resolve::Plan;
 use crate::table::TableId;
 
-/// Finds the tables that must be held since what is made from them cannot be made together, and puts
-/// the work in its last order: in place of the tables that are made together stands the first.
-pub(super) fn decide(plan: &Plan, demand: &mut Demand) {
-    let mut joined = Joined::new(plan, demand);
+/// What is needed for a purpose, with the tables held that must be since what is made from them cannot be
+/// made together, and the work in its last order: in place of the tables that are made together stands
+/// the first.
+pub(crate) fn demand(plan: &Plan, purpose: Purpose) -> Demand {
+    let mut demand = Demand::of_each(plan, purpose);
+    let mut joined = Joined::new(plan, &demand);
     let mut holds = vec![false; plan.tables.len()];
     for work in demand.order.clone().into_iter().rev() {
         let Work::Table(table) = work else { continue };
@@ -28,6 +30,7 @@ pub(super) fn decide(plan: &Plan, demand: &mut Demand) {
         demand.tables[table.0].whole = held;
     }
     demand.order = joined.order();
+    demand
 }
 
 /// What is done together, while it is found.

@@ -5,8 +5,9 @@ use std::ops::Range;
 
 use super::context::Context;
 use super::demand::Demand;
+use super::waiting::{LeafKind, waits_for};
 use crate::resolve::{Plan, TablePlan};
-use crate::step::{Pace, RowsBecome, streams};
+use crate::step::{Pace, RowsBecome};
 use crate::table::{Batch, TableId};
 
 /// Tables that rows go through together.
@@ -48,16 +49,6 @@ pub(super) enum End {
 pub(super) struct Leaf {
     pub spot: Spot,
     pub what: LeafKind,
-}
-
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) enum LeafKind {
-    /// A step sees them all at once.
-    Whole,
-    /// They become groups as they come.
-    Groups,
-    /// The finished table is kept.
-    Kept,
 }
 
 /// All that batches go through from some spot on until they are put together or nothing takes them.
@@ -122,31 +113,6 @@ impl Tree {
         }
         segment
     }
-}
-
-/// What rows wait for before a step that sees all at once.
-fn waits_for(plan: &Plan, table: TableId, step: usize) -> LeafKind {
-    let groups = plan.tables[table.0].steps[step].step.work().groups();
-    if groups.is_some_and(|groups| streams(plan, groups)) {
-        LeafKind::Groups
-    } else {
-        LeafKind::Whole
-    }
-}
-
-/// Whether a table that is made from another as it passes holds all its rows before any of them has
-/// gone: then it holds as much as the other would.
-pub(super) fn holds_all(plan: &Plan, table: TableId) -> Option<bool> {
-    for (at, step) in plan.tables[table.0].steps.iter().enumerate() {
-        let work = step.step.work();
-        if work.pace() == Pace::Whole {
-            return Some(waits_for(plan, table, at) == LeafKind::Whole);
-        }
-        if work.rows() == RowsBecome::Fewer {
-            return Some(false);
-        }
-    }
-    None
 }
 
 impl Segment {

@@ -6,6 +6,7 @@ use super::plan::{Plan, Proof, Step};
 use super::resolve;
 use super::worth::{Repeat, Worth, WorthKind};
 use crate::engine::demand::{Demand, Purpose, Work};
+use crate::engine::together;
 use crate::lang::parse;
 use crate::port::InputShape;
 use crate::table::TableId;
@@ -181,7 +182,7 @@ fn columns_that_were_divided_must_be_rounded_before_they_are_split() {
 }
 
 fn demand(plan: &Plan) -> Demand {
-    Demand::new(plan, Purpose::Whole { outputs: true })
+    together::demand(plan, Purpose::Whole { outputs: true })
 }
 
 fn table(plan: &Plan, name: &str) -> TableId {
@@ -271,7 +272,7 @@ fn work_comes_after_what_it_needs() {
 #[test]
 fn only_what_a_table_needs_is_done_to_show_it() {
     let plan = plan("table t from orders\n  add x = customers.name\n");
-    let order = Demand::new(&plan, Purpose::Table(table(&plan, "t"))).order;
+    let order = together::demand(&plan, Purpose::Table(table(&plan, "t"))).order;
     assert!(!order.contains(&Work::Table(table(&plan, "lines"))));
     assert!(!order.contains(&Work::Link(crate::table::LinkId(0))));
     assert_eq!(order.len(), 4);
