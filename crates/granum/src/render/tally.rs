@@ -401,7 +401,9 @@ fn units_words(
         words.push(format!("{} {verb} up to what {were}{less}", conserved.join(", ")));
     }
     for left in dropped {
-        let amounts = sums(&left.amounts);
+        // The quantity itself is nothing where it is zero or blank.
+        let there = left.amounts.iter().filter(|(_, amount)| !amount.is_zero());
+        let amounts = sums(&there.cloned().collect::<Vec<_>>());
         let amounts = if amounts.is_empty() { amounts } else { format!(" ({amounts})") };
         let quantity = match left.what {
             "zero" => "a quantity of zero",
