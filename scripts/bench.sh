@@ -178,6 +178,20 @@ output never_ordered to "out/wider/never_ordered.csv"
 output best          to "out/wider/best.csv"
 PLAN
 read -r wider_s wider_kb < <(best "$granum" run "$dir/wider.granum" -q)
+# Units that are many times their lines go on to the output as they are made.
+for times in 1 3; do
+  cat >"$dir/units_$times.granum" <<PLAN
+input lines from "data/lines.csv"
+  read quantity as integer
+table units_of from lines
+  units of quantity * $times as unit_no dropping zero, negative, blank
+output units_of to "out/units.csv"
+PLAN
+done
+read -r units_s units_kb < <(best "$granum" run "$dir/units_1.granum" -q)
+read -r more_s more_kb < <(best "$granum" run "$dir/units_3.granum" -q)
+more_units=$(($(wc -l <"$dir/out/units.csv") - 1))
+rm -f "$dir/out/units.csv"
 read -r months_s months_kb < <(best "$granum" check "$dir/months.granum" -q)
 read -r read_s read_kb < <(best "$granum" check "$dir/read.granum" -q)
 read -r gather_s gather_kb < <(best "$granum" check "$dir/gather.granum" -q)
@@ -212,6 +226,7 @@ awk -v orders="$orders" -v in_b="$bytes_in" -v out_b="$bytes_out" -v p="$parse_s
     -v relk="$relate_kb" -v d="$draft_s" \
     -v rd="$read_s" -v rdk="$read_kb" -v ga="$gather_s" -v gak="$gather_kb" \
     -v mo="$months_s" -v mok="$months_kb" -v wi="$wider_s" -v wik="$wider_kb" -v wif="$wider_floor" \
+    -v un="$units_s" -v unk="$units_kb" -v mu="$more_s" -v muk="$more_kb" -v mun="$more_units" \
     -v win="$wider_in" -v wout="$wider_out" 'BEGIN {
   printf "%d orders · %.0f MB in, %.0f MB out (%d records)\n\n", orders, in_b/1e6, out_b/1e6, rec
   printf "%-34s %9s %9s\n", "", "seconds", "ratio"
@@ -236,6 +251,8 @@ awk -v orders="$orders" -v in_b="$bytes_in" -v out_b="$bytes_out" -v p="$parse_s
   printf "%-34s %9.0f %9.2f\n", "peak memory of grouping, MB", gak/1e3, gak / rdk
   printf "%-34s %9.2f\n", "granum check, orders of months", mo
   printf "%-34s %9.0f\n", "peak memory of it, MB", mok/1e3
+  printf "%-34s %9.2f %9.0f\n", "units of all lines, s and MB", un, unk/1e3
+  printf "%-34s %9.2f %9.0f\n", sprintf("%.1f million units, s and MB", mun/1e6), mu, muk/1e3
   printf "%-34s %9.2f\n", "granum relate, all files", rel
   printf "%-34s %9.0f\n", "peak memory of relate, MB", relk/1e3
   printf "%-34s %9.2f\n", "granum draft, all files", d

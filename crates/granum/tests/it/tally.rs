@@ -233,3 +233,22 @@ fn wrong_words_behind_units_are_told_with_what_may_stand_there() {
         quantities(&format!("units of qty as n {said}")).run().code(2).complains(wrong);
     }
 }
+
+#[test]
+fn quantities_in_packs_are_counted_over_a_link() {
+    let folder = Folder::new();
+    folder
+        .file("a.csv", "art,pack\nX,6\nY,1\n")
+        .file("l.csv", "line,art,packs,net\n1,X,2,10.00\n2,Y,3,1.00\n3,Z,1,1.00\n")
+        .plan(
+            "input a from \"a.csv\"\n  grain art\ninput l from \"l.csv\"\n  grain line\n  track net\n\
+             link l to a on art\ntable u from l\n  \
+             units of packs * a.pack as n split net dropping blank\n\
+             check \"units\": rows(u) = 15\noutput u to \"u.csv\"\n",
+        );
+    folder.run().code(0).says(
+        "  1  net adds up to what it was, less what was dropped; dropped 1 row with a blank quantity (1.00\n    net);",
+    );
+    let units = folder.read("u.csv");
+    assert_eq!(units.lines().filter(|line| line.starts_with("1,X,2,0.8")).count(), 12);
+}
