@@ -4,6 +4,7 @@
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used))]
 
 mod chance;
+mod days;
 mod listings;
 mod parties;
 mod sales;

@@ -4,7 +4,7 @@ use std::io::{self, Write};
 
 use crate::chance::Chance;
 use crate::words::{ARTICLES, PLACES, REGIONS};
-use crate::{Open, Size, sales};
+use crate::{Open, Size, days};
 
 /// The number of an article: `007`, with zeros in front as such numbers have them.
 pub(crate) fn article_no(at: usize) -> String {
@@ -79,8 +79,8 @@ pub(crate) fn write_outreach(size: Size, open: &mut Open<'_>) -> io::Result<()> 
     writeln!(post, "day,leaflets,spent")?;
     writeln!(radio, "Sent on;Spots;Cost")?;
     writeln!(fair, "fair,date,stall_fee,helpers")?;
-    for day in 0..sales::DAYS {
-        let (year, month, date) = sales::civil(day);
+    for day in 0..days::DAYS {
+        let (year, month, date) = days::civil(day);
         if chance.in_thousand(300) {
             let leaflets = 50 + chance.below(400);
             writeln!(

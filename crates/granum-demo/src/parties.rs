@@ -4,7 +4,7 @@ use std::io::{self, Write};
 
 use crate::chance::Chance;
 use crate::words::{CLUBS, FAMILY, GIVEN, PLACES};
-use crate::{Size, sales};
+use crate::{Size, days};
 
 /// A customer as last known.
 pub(crate) struct Customer {
@@ -46,14 +46,14 @@ pub(crate) fn write_customers(
         let day = chance.below(200);
         let name = if customer.club && chance.in_thousand(400) {
             // An older version, under the name the club had.
-            let (year, month, date) = sales::civil(day);
+            let (year, month, date) = days::civil(day);
             let before = format!("{} (old site)", customer.name);
             write_customer(out, customer, &before, chance, (year, month, date))?;
             customer.name.clone()
         } else {
             customer.name.clone()
         };
-        let changed = sales::civil(200 + chance.below(160));
+        let changed = days::civil(200 + chance.below(160));
         write_customer(out, customer, &name, chance, changed)?;
     }
     out.flush()
@@ -103,7 +103,7 @@ pub(crate) fn write_visits(
     let mut chance = Chance::new(size.seed, "visits");
     writeln!(out, "visit_no,customer_no,visited_at,minutes")?;
     for visit in 1..=size.orders / 2 {
-        let (year, month, date) = sales::civil(chance.below(sales::DAYS));
+        let (year, month, date) = days::civil(chance.below(days::DAYS));
         let customer = &chance.pick(customers).number;
         let (hour, minute) = (9 + chance.below(9), chance.below(60));
         writeln!(

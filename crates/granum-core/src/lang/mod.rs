@@ -7,6 +7,7 @@ mod format;
 mod lexer;
 mod parse;
 mod step;
+mod terms;
 mod token;
 
 pub use ast::*;
@@ -19,6 +20,7 @@ pub use step::{
     AllowTree, AssignTree, ColumnTree, DedupeKeep, KeyTree, OddQuantity, Otherwise, ReadTree,
     RenameTree, SplitTree, StepKind, StepTree, UnitsPolicy,
 };
+pub use terms::*;
 pub use token::Span;
 
 #[cfg(test)]

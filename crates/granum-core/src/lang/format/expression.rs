@@ -1,7 +1,7 @@
 //! Expressions with no more brackets than they need.
 
-use super::super::ast::{Expr, ExprKind, GroupTree, Operator, OrderTree};
-use super::{name, quoted};
+use super::super::terms::{Expr, ExprKind, GroupTree, Operator, OrderTree};
+use super::layout::{name, quoted};
 
 /// An expression as it is written in a plan.
 pub fn format_expression(expr: &Expr) -> String {

@@ -1,13 +1,14 @@
 //! Statements, with what belongs in columns put in columns.
 
 use super::super::ast::{
-    CalendarTree, CheckTree, InputTree, LinkTree, MoreTree, Name, OutputTree, ParamTree, Percent,
+    CalendarTree, CheckTree, InputTree, LinkTree, MoreTree, OutputTree, ParamTree, Percent,
     RequiredTree, Statement, StatementKind, TableTree,
 };
 use super::super::step::{AllowTree, StepTree};
+use super::super::terms::Name;
 use super::super::token::Span;
 use super::expression::format_expression;
-use super::{Layout, name, pad, quoted, width};
+use super::layout::{Layout, name, pad, quoted, width};
 
 /// What stands below or beside a table's base, with what leads to it.
 fn more_words(more: &MoreTree) -> String {

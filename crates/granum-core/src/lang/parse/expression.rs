@@ -1,9 +1,9 @@
 //! Expressions, by levels of binding.
 
-use super::super::ast::{Clauses, Expr, ExprKind, GroupTree, Name, Operator, OrderTree};
 use super::super::diagnostic::{Diagnostic, DiagnosticKind};
+use super::super::terms::{Clauses, Expr, ExprKind, GroupTree, Name, Operator, OrderTree};
 use super::super::token::TokenKind;
-use super::{Found, Parser};
+use super::cursor::{Found, Parser};
 
 /// Brackets, `if` and signs may be nested this deep; deeper is an error, not a full stack.
 const DEEPEST: usize = 64;

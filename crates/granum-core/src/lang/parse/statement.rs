@@ -2,17 +2,14 @@
 
 use super::super::ast::{
     CalendarTree, CheckTree, InputTree, LinkKeyTree, LinkTree, MoreTree, OutputTree, ParamTree,
-    Percent, RequiredTree, Severity, Statement, StatementKind, TableTree, TypeTree,
+    Percent, RequiredTree, Severity, Statement, StatementKind, TableTree,
 };
 use super::super::diagnostic::{Diagnostic, DiagnosticKind};
 use super::super::step::{STEPS, StepTree};
+use super::super::terms::TypeTree;
 use super::super::token::TokenKind;
-use super::{Found, Parser, did_you_mean};
+use super::cursor::{Found, Parser, STATEMENTS, did_you_mean};
 use crate::value::{Scale, Type};
-
-pub(in crate::lang) const STATEMENTS: &[&str] = &[
-    "plan", "param", "input", "table", "link", "check", "output", "use", "warn", "example", "chart",
-];
 
 impl Parser {
     pub(super) fn statements(&mut self) -> Vec<Statement> {

@@ -2,9 +2,10 @@
 
 use serde::{Deserialize, Serialize};
 
-use super::super::ast::{Expr, Name};
-use super::super::format::{Layout, format_expression, name, pad, width};
-use super::super::parse::{Found, Parser};
+use super::super::format::expression::format_expression;
+use super::super::format::layout::{Layout, name, pad, width};
+use super::super::parse::cursor::{Found, Parser};
+use super::super::terms::{Expr, Name};
 use super::super::token::Span;
 
 /// `NAME = EXPR`

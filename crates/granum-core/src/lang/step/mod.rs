@@ -19,10 +19,11 @@ pub(crate) use one_row::one_row;
 pub use read::{Otherwise, ReadTree};
 pub use units::{OddQuantity, SplitTree, UnitsPolicy};
 
-use super::ast::{Expr, Name, OrderTree, Quoted};
 use super::diagnostic::{Diagnostic, DiagnosticKind};
-use super::format::{Layout, format_expression, name, orders, quoted, width};
-use super::parse::{Found, Parser, STATEMENTS, did_you_mean};
+use super::format::expression::{format_expression, orders};
+use super::format::layout::{Layout, name, quoted, width};
+use super::parse::cursor::{Found, Parser, STATEMENTS, did_you_mean};
+use super::terms::{Expr, Name, OrderTree, Quoted};
 use super::token::{Span, TokenKind};
 
 /// A step and the text it covers.

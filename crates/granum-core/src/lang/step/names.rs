@@ -2,9 +2,9 @@
 
 use serde::{Deserialize, Serialize};
 
-use super::super::ast::Name;
-use super::super::format::{Layout, name};
-use super::super::parse::{Found, Parser};
+use super::super::format::layout::{Layout, name};
+use super::super::parse::cursor::{Found, Parser};
+use super::super::terms::Name;
 use super::super::token::Span;
 use super::StepKind;
 

@@ -2,10 +2,11 @@
 
 use serde::{Deserialize, Serialize};
 
-use super::super::ast::{Expr, Name, Quoted};
 use super::super::diagnostic::{Diagnostic, DiagnosticKind};
-use super::super::format::{Layout, format_expression, name, quoted, width};
-use super::super::parse::{Found, Parser};
+use super::super::format::expression::format_expression;
+use super::super::format::layout::{Layout, name, quoted, width};
+use super::super::parse::cursor::{Found, Parser};
+use super::super::terms::{Expr, Name, Quoted};
 use super::super::token::{Span, TokenKind};
 use super::StepKind;
 use super::assign::{AssignTree, assignment_line};

@@ -1,9 +1,9 @@
 //! `top` and `bottom`.
 
-use super::super::ast::Expr;
 use super::super::diagnostic::{Diagnostic, DiagnosticKind};
-use super::super::format::format_expression;
-use super::super::parse::{Found, Parser};
+use super::super::format::expression::format_expression;
+use super::super::parse::cursor::{Found, Parser};
+use super::super::terms::Expr;
 use super::super::token::TokenKind;
 use super::StepKind;
 

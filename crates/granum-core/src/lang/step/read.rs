@@ -2,9 +2,9 @@
 
 use serde::{Deserialize, Serialize};
 
-use super::super::ast::{Name, Quoted, TypeTree};
-use super::super::format::{Layout, name, pad, quoted, width};
-use super::super::parse::{Found, Parser};
+use super::super::format::layout::{Layout, name, pad, quoted, width};
+use super::super::parse::cursor::{Found, Parser};
+use super::super::terms::{Name, Quoted, TypeTree};
 use super::super::token::{Span, TokenKind};
 use crate::value::{NumberExample, Type};
 

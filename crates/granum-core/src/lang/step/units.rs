@@ -2,10 +2,11 @@
 
 use serde::{Deserialize, Serialize};
 
-use super::super::ast::{Expr, Name};
 use super::super::diagnostic::{Diagnostic, DiagnosticKind};
-use super::super::format::{format_expression, name};
-use super::super::parse::{Found, Parser};
+use super::super::format::expression::format_expression;
+use super::super::format::layout::name;
+use super::super::parse::cursor::{Found, Parser};
+use super::super::terms::{Expr, Name};
 use super::super::token::TokenKind;
 use super::StepKind;
 
