@@ -7,8 +7,9 @@ use std::sync::atomic::AtomicU64;
 use super::demand::Demand;
 use crate::lang::Diagnostic;
 use crate::port::{Encoder, Observer, OutputError, SourceError};
+use crate::resolve::TablePlan;
 use crate::step::{Around, Naming, StepRunner};
-use crate::table::TableId;
+use crate::table::{Column, ColumnId, Held, SlotId, TableId};
 
 /// What all parts of a run look at and none changes.
 pub(super) struct Context<'a> {
@@ -39,6 +40,23 @@ impl<'a> Context<'a> {
         let last_use = &self.demand.tables[table.0].last_use;
         StepRunner { around: self.around, table, step, last_use, naming, zeros }
     }
+}
+
+/// The slots that a table begins with, by what there is of each column that it is made from.
+pub(super) fn first_slots(
+    table: &TablePlan,
+    column: impl Fn(SlotId, ColumnId) -> Option<Column>,
+) -> Vec<Option<Column>> {
+    let mut slots = vec![None; table.slots.len()];
+    for (slot, from) in &table.imports {
+        slots[slot.0] = column(*slot, *from);
+    }
+    slots
+}
+
+/// The columns of a finished table, from the slots of its rows.
+pub(super) fn finished_columns(table: &TablePlan, slots: &[Option<Column>]) -> Vec<Option<Held>> {
+    table.columns.iter().map(|(_, slot)| slots[slot.0].clone().map(Held::Own)).collect()
 }
 
 /// What makes bytes of a table's rows for one output.

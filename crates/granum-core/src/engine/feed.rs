@@ -1,6 +1,6 @@
 //! Where the batches of a tree's first steps come from.
 
-use super::context::{Context, Stop};
+use super::context::{Context, Stop, first_slots};
 use super::read::Reading;
 use super::several;
 use super::sums::TableSum;
@@ -41,15 +41,12 @@ impl Feed {
             Self::Files(_) => None,
             Self::Rows { rows, .. } => Some(rows.clone()),
             Self::Finished { rows, into, .. } => {
-                let there = rows.columns.iter().map(|column| match column {
-                    Some(own @ Held::Own(_)) => Some(own.clone()),
-                    Some(Held::Seen { .. }) | None => None,
+                let slots = first_slots(&context.plan.tables[into.0], |_, column| {
+                    match &rows.columns[column.0] {
+                        Some(Held::Own(own)) => Some(own.clone()),
+                        Some(Held::Seen { .. }) | None => None,
+                    }
                 });
-                let columns = there.collect::<Vec<_>>();
-                let mut slots = vec![None; context.plan.tables[into.0].slots.len()];
-                for (slot, column) in &context.plan.tables[into.0].imports {
-                    slots[slot.0] = columns[column.0].as_ref().map(Held::whole);
-                }
                 Some(Batch::new(rows.rows, slots, vec![]))
             }
         }
@@ -111,14 +108,10 @@ impl Feed {
 
 /// Rows of a finished table as the first ones of a table that is made from it.
 pub(super) fn begun(context: &Context<'_>, into: TableId, finished: &Batch) -> Batch {
-    let table = &context.plan.tables[into.0];
     let demand = &context.demand.tables[into.0];
-    let mut slots = vec![None; table.slots.len()];
-    for (slot, column) in &table.imports {
-        if demand.last_use[slot.0].is_some() {
-            slots[slot.0] = Some(finished.column(*column).whole());
-        }
-    }
+    let slots = first_slots(&context.plan.tables[into.0], |slot, column| {
+        demand.last_use[slot.0].map(|_| finished.column(column).whole())
+    });
     Batch::new(finished.rows, slots, finished.origins.clone())
 }
 

@@ -8,7 +8,7 @@ use std::collections::hash_map::Entry;
 use std::sync::atomic::AtomicU64;
 
 use super::check::CheckSum;
-use super::context::{Context, Stop};
+use super::context::{Context, Stop, finished_columns};
 use super::feed::{Feed, first_rows};
 use super::leaf::{Collected, Together};
 use super::passing::{Passed, Way, encoded, run, through};
@@ -20,7 +20,7 @@ use crate::aggregate::AllRows;
 use crate::port::{Encoded, Output, OutputError};
 use crate::step::{Naming, OnRows, Trouble};
 use crate::table::{Batch, Held, Places, Table, TableId};
-use crate::tally::{Problem, UnitsTrouble};
+use crate::tally::{Problem, UnitsProblem, UnitsTrouble};
 
 /// All that the tables of a tree leave, by their places in it.
 pub(super) struct TreeEnd {
@@ -253,10 +253,8 @@ impl TreeRun<'_> {
                 continue;
             }
             let id = tree.tables[at];
-            let plan = &context.plan.tables[id.0];
-            let columns =
-                plan.columns.iter().map(|(_, slot)| total.slots[slot.0].clone().map(Held::Own));
-            let columns = Batch::finished(1, columns.collect(), vec![]);
+            let columns = finished_columns(&context.plan.tables[id.0], &total.slots);
+            let columns = Batch::finished(1, columns, vec![]);
             write(self.outputs, encoded(context, id, &columns))?;
             self.end.total_rows.push((at, columns));
         }
@@ -304,13 +302,15 @@ impl TreeRun<'_> {
     fn units_troubles(&mut self) {
         while let Some((at, step, first)) = self.troubles.first() {
             let (at, step, of) = (*at, *step, first.of.clone());
-            let (most, policy) = (first.most, first.policy.clone());
+            let policy = first.policy.clone();
             let own = |(a, s, _): &mut (usize, usize, Trouble)| (*a, *s) == (at, step);
             let troubles = self.troubles.extract_if(.., own).map(|(.., trouble)| trouble);
             let troubles = told(troubles);
             if !self.end.failed[at] {
                 let table = self.context.plan.tables[self.tree.tables[at].0].name.clone();
-                self.fail(at, Problem::Units { table, of, troubles, most, policy });
+                let most = policy.most_units().into();
+                let problem = UnitsProblem { table, of, troubles, most, policy };
+                self.fail(at, Problem::Units(problem));
             }
         }
     }
@@ -320,12 +320,13 @@ impl TreeRun<'_> {
         let id = self.tree.tables[at];
         let plan = &self.context.plan.tables[id.0];
         let demand = &self.context.demand.tables[id.0];
-        let columns = plan.columns.iter().zip(&demand.columns).map(|((_, slot), wanted)| {
-            let own = || batch.slots[slot.0].clone().map(Held::Own);
-            let seen = seen.get(slot.0).cloned().flatten();
-            seen.or_else(own).filter(|_| *wanted)
-        });
-        let columns: Vec<Option<Held>> = columns.collect();
+        let own = finished_columns(plan, &batch.slots).into_iter();
+        let columns =
+            own.zip(&plan.columns).zip(&demand.columns).map(|((own, (_, slot)), wanted)| {
+                let seen = seen.get(slot.0).cloned().flatten();
+                seen.or(own).filter(|_| *wanted)
+            });
+        let columns = columns.collect();
         let origins = batch.origins.into_iter().filter(|(id, _)| demand.origins.contains(id));
         let table = Table { rows: batch.rows, columns, origins: origins.collect() };
         self.end.tables.push((at, table));

@@ -3,7 +3,7 @@
 use std::sync::atomic::{AtomicU64, Ordering};
 
 use super::check::CheckSum;
-use super::context::Context;
+use super::context::{Context, finished_columns};
 use super::feed::begun;
 use super::tree::{Branch, End, Leaf, Segment, Tree};
 use super::waiting::LeafKind;
@@ -11,7 +11,7 @@ use crate::aggregate::AllRows;
 use crate::bug::Sure;
 use crate::port::Encoded;
 use crate::step::{Naming, OnRows, Partial, StepSum, Trouble, partial};
-use crate::table::{Amount, Batch, Column, Held, SlotId, TableId};
+use crate::table::{Amount, Batch, Column, Held, TableId};
 use crate::tally::Problem;
 
 /// What came of a batch that went through a segment. Tables are named by their places in the tree.
@@ -177,14 +177,10 @@ fn finish(
             batch.slots[slot.0].as_ref().map(Column::sum)
         })
         .collect();
-    let column = |(_, slot): &(String, SlotId)| batch.slots[slot.0].clone().map(Held::Own);
+    let columns = finished_columns(plan, &batch.slots);
     let columns = Batch {
         fed: batch.fed.clone(),
-        ..Batch::finished(
-            batch.rows,
-            plan.columns.iter().map(column).collect(),
-            batch.origins.clone(),
-        )
+        ..Batch::finished(batch.rows, columns, batch.origins.clone())
     };
     let (checks, totals) = super::check::passing(context, id, &columns, naming, &zeros)?;
     let encoded = encoded(context, id, &columns);

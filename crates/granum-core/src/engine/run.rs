@@ -220,17 +220,9 @@ impl<'a> Run<'a> {
         }
         let plan = &self.plan.tables[first.0];
         let source = inputs.source(&plan.name).filter(|_| matches!(plan.source, Source::Input(_)));
-        let context = Context {
-            around: Around {
-                plan: self.plan,
-                world: &self.world,
-                faults: &self.faults,
-                grouped: &self.grouped,
-            },
-            demand: &self.demand,
-            encoders: &self.encoders,
-            observer: self.observer,
-        };
+        // Outputs are written to while all else is only looked at.
+        let mut outputs = std::mem::take(&mut self.outputs);
+        let context = self.context();
         let reading = source.map(|source| Reading::begin(&context, first, source)).transpose()?;
         if reading.is_none() {
             let base = match plan.source {
@@ -240,7 +232,8 @@ impl<'a> Run<'a> {
             let rows = base.map_or(0, |base| base.rows as u64);
             self.observer.stage(&format!("building {}", self.called(&tree)), rows);
         }
-        let mut end = run_tree(&context, &tree, reading, failed, &mut self.outputs)?;
+        let mut end = run_tree(&context, &tree, reading, failed, &mut outputs)?;
+        self.outputs = outputs;
         end.sums[0].footer = source.map_or_else(Vec::new, InputSource::left_out);
         self.keep(&tree, end);
         Ok(())
@@ -258,9 +251,14 @@ impl<'a> Run<'a> {
 
     /// Takes what the tables of a tree left; of those that failed, nothing but why.
     fn keep(&mut self, tree: &Tree, end: TreeEnd) {
-        let failed = |of: TableId| {
-            tree.tables.iter().zip(&end.failed).any(|(id, failed)| *id == of && *failed)
-        };
+        for (at, sum) in end.sums.into_iter().enumerate() {
+            if end.failed[at] {
+                self.failed.insert(Work::Table(tree.tables[at]));
+            } else {
+                self.sums.insert(tree.tables[at], sum);
+            }
+        }
+        let failed = |of: TableId| self.failed.contains(&Work::Table(of));
         let of_check = |check: usize| match self.plan.checks[check].kind {
             CheckKind::Rows { table, .. } => failed(table),
             CheckKind::Totals { .. } => false,
@@ -274,13 +272,6 @@ impl<'a> Run<'a> {
         }
         for (at, table) in end.tables.into_iter().filter(|(at, _)| there(at)) {
             self.world.tables[tree.tables[at].0] = Some(table);
-        }
-        for (at, sum) in end.sums.into_iter().enumerate() {
-            if end.failed[at] {
-                self.failed.insert(Work::Table(tree.tables[at]));
-            } else {
-                self.sums.insert(tree.tables[at], sum);
-            }
         }
         self.world.places[tree.tables[0].0] = end.places;
         let mut problems = end.problems;

@@ -139,13 +139,8 @@ fn widened(column: &Column, ty: Type) -> Option<Column> {
     if column.ty() == ty {
         return Some(column.clone());
     }
-    let units = |row: usize| match column {
-        Column::Integer(array) => i128::from(array.value(row)),
-        Column::Decimal(array, _) => array.value(row),
-        _ => 0,
-    };
     let each = (0..column.len()).map(|row| {
-        if column.is_blank(row) { Some(0) } else { decimal::rescale(units(row), from, to) }
+        if column.is_blank(row) { Some(0) } else { decimal::rescale(column.units(row), from, to) }
     });
     Some(Column::decimal(each.collect::<Option<_>>()?, column.present(), to))
 }

@@ -3,7 +3,7 @@
 
 use std::ops::Range;
 
-use super::context::Context;
+use super::context::{Context, first_slots};
 use super::demand::Demand;
 use super::waiting::{LeafKind, waits_for};
 use crate::resolve::{Plan, TablePlan};
@@ -133,11 +133,7 @@ impl Segment {
         for branch in way.into_iter().rev().map(|at| &self.branches[at]) {
             let table = &plan.tables[tree.tables[branch.at].0];
             if let Some(before) = before {
-                let mut own = vec![None; table.slots.len()];
-                for (slot, column) in &table.imports {
-                    own[slot.0].clone_from(&slots[before.columns[column.0].1.0]);
-                }
-                slots = own;
+                slots = first_slots(table, |_, column| slots[before.columns[column.0].1.0].clone());
             }
             before = Some(table);
             let stays = |step: usize| {

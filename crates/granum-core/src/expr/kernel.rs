@@ -123,22 +123,8 @@ pub(crate) fn map<A: Native, O: Native>(
     kind: impl Fn(A) -> FailureKind,
     work: impl Fn(A) -> Option<O>,
 ) -> Result<(Vec<O>, Option<Present>), RowFailure> {
-    let mut out = Vec::with_capacity(a.len());
-    let mut failed = vec![];
-    for row in 0..a.len() {
-        let value = a.value(row);
-        match work(value) {
-            Some(result) => out.push(result),
-            None => {
-                if valid(a.present(), row) {
-                    counting.fail(row, || kind(value))?;
-                    failed.push(row);
-                }
-                out.push(O::default());
-            }
-        }
-    }
-    Ok((out, without(a.present().cloned(), &failed, a.len())))
+    let kind = |row| kind(a.value(row));
+    by_row(a.len(), a.present().cloned(), counting, kind, |row| work(a.value(row)))
 }
 
 /// One value from two, blank where either is. `work` gives `None` where it cannot.
@@ -149,21 +135,34 @@ pub(crate) fn zip<A: Native, O: Native>(
     work: impl Fn(A, A) -> Option<O>,
 ) -> Result<(Vec<O>, Option<Present>), RowFailure> {
     let present = Present::both(a.present(), b.present());
-    let mut out = Vec::with_capacity(a.len());
+    let work = |row| work(a.value(row), b.value(row));
+    by_row(a.len(), present, counting, |_| FailureKind::Overflow, work)
+}
+
+/// A value for each row, with the rows that have one; a row that has none though it could fails.
+#[inline]
+fn by_row<O: Native>(
+    rows: usize,
+    present: Option<Present>,
+    counting: Counting<'_>,
+    kind: impl Fn(usize) -> FailureKind,
+    work: impl Fn(usize) -> Option<O>,
+) -> Result<(Vec<O>, Option<Present>), RowFailure> {
+    let mut out = Vec::with_capacity(rows);
     let mut failed = vec![];
-    for row in 0..a.len() {
-        match work(a.value(row), b.value(row)) {
-            Some(result) => out.push(result),
+    for row in 0..rows {
+        out.push(match work(row) {
+            Some(result) => result,
             None => {
                 if valid(present.as_ref(), row) {
-                    counting.fail(row, || FailureKind::Overflow)?;
+                    counting.fail(row, || kind(row))?;
                     failed.push(row);
                 }
-                out.push(O::default());
+                O::default()
             }
-        }
+        });
     }
-    Ok((out, without(present, &failed, a.len())))
+    Ok((out, without(present, &failed, rows)))
 }
 
 /// `present` with some more rows blank.

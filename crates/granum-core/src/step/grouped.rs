@@ -170,11 +170,6 @@ fn running(values: &Values, groups: &Groups) -> (Column, Vec<GroupFailure>) {
         }
         Column::Number(sums.into())
     } else {
-        let units = |row: usize| match value {
-            Column::Integer(array) => i128::from(array.value(row)),
-            Column::Decimal(array, _) => array.value(row),
-            _ => 0,
-        };
         let mut sums = vec![0_i128; groups.rows()];
         let mut sum = 0;
         for (group, row, first) in in_order {
@@ -182,7 +177,7 @@ fn running(values: &Values, groups: &Groups) -> (Column, Vec<GroupFailure>) {
                 sum = 0;
             }
             if counts(row) {
-                match decimal::add(sum, units(row)) {
+                match decimal::add(sum, value.units(row)) {
                     Some(more) => sum = more,
                     None => fails(group),
                 }

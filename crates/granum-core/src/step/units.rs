@@ -16,18 +16,14 @@ use crate::table::{Amount, Batch, Column, Place, Rows, SlotId};
 use crate::tally::{Problem, StepDetail, UnitsLeft};
 use crate::value::{Scalar, Scale, Type, decimal, parts};
 
-/// A quantity above this is taken for a mistake: a bar code typed as a quantity.
-pub(crate) const MOST: i64 = 10_000;
-
 /// Rows are listed up to this many.
 const EXAMPLES: usize = 5;
 
 /// Rows whose quantity cannot be counted.
 #[derive(Debug, Clone)]
 pub(crate) struct Trouble {
-    /// What was to be counted, as in a plan; how many a row may be, and what the plan says.
+    /// What was to be counted, as in a plan, and what the plan says of what cannot be.
     pub of: String,
-    pub most: i64,
     pub policy: UnitsPolicy,
     /// `zero`, `negative`, `blank`, `fraction`, `many`; of an amount `large` or `fine`.
     pub what: &'static str,
@@ -155,15 +151,10 @@ fn count(of: &Column, row: usize, policy: &UnitsPolicy) -> Result<Counted, &'sta
         ..0 => odd(Negative),
         _ if rest != 0 && !policy.keeping.contains(&Fraction) => Err(Fraction.word()),
         // A fraction is a unit more.
-        _ if whole + i128::from(rest != 0) > i128::from(most(policy)) => Err("many"),
+        _ if whole + i128::from(rest != 0) > i128::from(policy.most_units()) => Err("many"),
         _ if rest != 0 => Ok(Counted::WithRest(whole as u32, rest)),
         _ => Ok(Counted::Units(whole as u32)),
     }
-}
-
-/// A quantity above this is taken for a mistake.
-fn most(policy: &UnitsPolicy) -> i64 {
-    policy.most.map_or(MOST, i64::from)
 }
 
 /// How many units each row of a batch becomes.
@@ -214,7 +205,6 @@ impl Counts {
         let at = at.unwrap_or_else(|| {
             self.troubles.push(Trouble {
                 of: plan.of_text.clone(),
-                most: most(&plan.policy),
                 policy: plan.policy.clone(),
                 what,
                 rows: vec![],
@@ -309,7 +299,7 @@ fn ones(column: &Column, counts: &Counts) -> Column {
         if let (Some(last), Some(own)) = (out.last_mut(), own) {
             *last = match own {
                 Counted::WithRest(_, rest) => rest,
-                _ => whole_units(column, row),
+                _ => column.units(row),
             };
         }
     }
@@ -317,15 +307,6 @@ fn ones(column: &Column, counts: &Counts) -> Column {
         Type::Decimal(scale) => Column::decimal(out, None, scale),
         // They were integers.
         _ => Column::Integer(out.into_iter().map(|units| units as i64).collect::<Vec<_>>().into()),
-    }
-}
-
-/// A row's value in units of its column's scale.
-fn whole_units(column: &Column, row: usize) -> i128 {
-    match column {
-        Column::Integer(array) => i128::from(array.value(row)),
-        Column::Decimal(array, _) => array.value(row),
-        _ => 0,
     }
 }
 
@@ -347,7 +328,7 @@ fn divide(
     for (row, count) in counts.of.iter().enumerate() {
         let there = present.as_ref().is_none_or(|present| present.has(row));
         let own = special.next_if(|(at, _)| *at == row).map(|(_, special)| *special);
-        let units = whole_units(column, row);
+        let units = column.units(row);
         let fits = match (there && *count > 0).then(|| decimal::rescale(units, from, to)) {
             Some(Some(fits)) if decimal::rescale(fits, to, from) == Some(units) => Some(fits),
             Some(fits) => {

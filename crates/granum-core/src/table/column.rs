@@ -226,6 +226,16 @@ impl Column {
         (0..width).map(column).collect()
     }
 
+    /// A row's value in units of the column's scale; none of a column that is no exact number.
+    #[inline]
+    pub(crate) fn units(&self, row: usize) -> i128 {
+        match self {
+            Self::Integer(array) => array.value(row).into(),
+            Self::Decimal(array, _) => array.value(row),
+            _ => 0,
+        }
+    }
+
     /// The sum of all values that are not blank, for a numeric column.
     pub fn sum(&self) -> Amount {
         let blanks = self.blanks() as u64;

@@ -10,7 +10,9 @@ mod warning;
 
 pub use check::{CheckTally, FailedRow};
 pub use link::{LinkAmount, LinkTally, MissingKey, NearKind, NearMiss, Spread, share_text};
-pub use problem::{BadCell, Problem, RepeatedKey, RowReason, StackedTwice, UnitsTrouble};
+pub use problem::{
+    BadCell, Problem, RepeatedKey, RowReason, StackedTwice, UnitsProblem, UnitsTrouble,
+};
 pub use report::{Report, Written};
 pub use step::{
     Cut, GrainChange, GroupSizes, Part, SetAside, StepDetail, StepTally, TableTally, TrackedName,

@@ -61,18 +61,7 @@ pub enum Problem {
         examples: Vec<RepeatedKey>,
     },
     /// Quantities that `units` cannot count.
-    Units {
-        /// The table.
-        table: String,
-        /// The quantity in words.
-        of: String,
-        /// What is wrong with them.
-        troubles: Vec<UnitsTrouble>,
-        /// How many units a row may be.
-        most: i64,
-        /// What the plan says of such quantities.
-        policy: UnitsPolicy,
-    },
+    Units(UnitsProblem),
     /// A row that cannot be worked.
     Row {
         /// The table.
@@ -147,7 +136,7 @@ impl Problem {
             Self::BadCells { .. } => "bad-cells",
             Self::Grain { .. } => "grain",
             Self::RepeatedKeys { .. } => "repeated-keys",
-            Self::Units { .. } => "units",
+            Self::Units(_) => "units",
             Self::Row { reason: RowReason::Overflow, .. } => "overflow",
             Self::Row { reason: RowReason::Limit { .. }, .. } => "limit",
             Self::Row { .. } => "conversion",
@@ -212,6 +201,21 @@ pub enum RowReason {
         /// The type.
         to: String,
     },
+}
+
+/// Quantities that `units` cannot count.
+#[derive(Debug, Clone, Serialize)]
+pub struct UnitsProblem {
+    /// The table.
+    pub table: String,
+    /// The quantity in words.
+    pub of: String,
+    /// What is wrong with them.
+    pub troubles: Vec<UnitsTrouble>,
+    /// How many units a row may be.
+    pub most: i64,
+    /// What the plan says of such quantities.
+    pub policy: UnitsPolicy,
 }
 
 /// One thing that is wrong with quantities.

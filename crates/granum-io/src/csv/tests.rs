@@ -1,7 +1,7 @@
 //! The scanner and the splitter against slow twins and the usual library.
 
 use granum_core::port::{
-    InputColumn, InputSource, InputSpec, RawPart, ReadRequest, ReadRule, SourceErrorKind,
+    Encoded, InputColumn, InputSource, InputSpec, RawPart, ReadRequest, ReadRule, SourceErrorKind,
 };
 use granum_core::table::{Column, Lines};
 use granum_core::value::Type;
@@ -11,6 +11,7 @@ use super::part::{CsvPart, Layout, cell};
 use super::scan::last_record_end;
 use super::write::bytes_of;
 use super::*;
+use crate::formats::Writer;
 
 /// A line with nothing in it but its end.
 fn is_empty_line(record: &str) -> bool {
@@ -393,6 +394,20 @@ fn a_file_that_goes_away_is_missing() {
     let mut reader = source.read(ReadRequest::default()).unwrap();
     let Err(error) = reader.next(10) else { panic!("it was read") };
     assert_eq!(error.kind, SourceErrorKind::Missing);
+}
+
+#[test]
+fn rows_are_written_as_their_bytes_are() {
+    let columns = vec![Column::Integer(vec![Some(1), None].into())];
+    let mut writer = CsvWriter::new(&[("n, m".to_owned(), Type::Integer)]);
+    let (mut rows, mut bytes) = (vec![], vec![]);
+    writer.begin(&mut rows).unwrap();
+    writer.take(Encoded::Rows(columns.clone(), 2), &mut rows).unwrap();
+    writer.finish(&mut rows).unwrap();
+    writer.begin(&mut bytes).unwrap();
+    writer.take(writer.encoder().encode(&columns, 2), &mut bytes).unwrap();
+    assert_eq!(rows, bytes);
+    assert_eq!(rows, b"\"n, m\"\n1\n\"\"\n");
 }
 
 #[test]

@@ -3,7 +3,7 @@
 use granum_core::lang::plan_name;
 use granum_core::lang::{OddQuantity, UnitsPolicy};
 use granum_core::table::Place;
-use granum_core::tally::{Problem, RepeatedKey, RowReason, UnitsTrouble};
+use granum_core::tally::{Problem, RepeatedKey, RowReason, UnitsProblem, UnitsTrouble};
 
 use super::{count, counted, sums, visible};
 
@@ -83,7 +83,7 @@ pub(super) fn problem(problem: &Problem, source: &str) -> String {
             });
             out
         }
-        Problem::Units { .. } => units(problem),
+        Problem::Units(problem) => units(problem),
         Problem::Row { table, step, reason, span, row, place } => row_problem(
             table,
             step,
@@ -245,10 +245,8 @@ fn group_problem(
     out
 }
 
-fn units(problem: &Problem) -> String {
-    let Problem::Units { table, of, troubles, most, policy } = problem else {
-        return String::new();
-    };
+fn units(problem: &UnitsProblem) -> String {
+    let UnitsProblem { table, of, troubles, most, policy } = problem;
     let mut out = format!("  {table}: not every row can be counted in units of {of}\n");
     for trouble in troubles {
         let what = match trouble.what {
@@ -289,26 +287,19 @@ fn units_help(of: &str, troubles: &[UnitsTrouble], most: i64, policy: &UnitsPoli
     if has("many") || has("large") {
         return taken_out;
     }
-    // All that the step would have to say, beside what it says already.
-    let said = |known: &[OddQuantity], odd: &[OddQuantity]| -> Vec<&'static str> {
-        let said = odd.iter().filter(|odd| known.contains(odd) || has(odd.word()));
-        said.map(|odd| odd.word()).collect()
+    // The end of the step, with all that it says already.
+    let said = UnitsPolicy {
+        dropping: [Zero, Negative, Blank]
+            .into_iter()
+            .filter(|odd| policy.dropping.contains(odd) || has(odd.word()))
+            .collect(),
+        keeping: [Negative, Fraction]
+            .into_iter()
+            .filter(|odd| policy.keeping.contains(odd) || *odd == Fraction && has(odd.word()))
+            .collect(),
+        most: policy.most,
     };
-    let dropping = said(&policy.dropping, &[Zero, Negative, Blank]);
-    let dropping = dropping
-        .into_iter()
-        .filter(|word| *word != Negative.word() || !policy.keeping.contains(&Negative));
-    let dropping: Vec<&str> = dropping.collect();
-    let mut keeping = said(&policy.keeping, &[Fraction]);
-    if policy.keeping.contains(&Negative) {
-        keeping.insert(0, Negative.word());
-    }
-    let clauses = [("dropping", dropping), ("keeping", keeping)];
-    let clauses = clauses.iter().filter(|(_, odd)| !odd.is_empty());
-    let clauses: Vec<String> =
-        clauses.map(|(word, odd)| format!("{word} {}", odd.join(", "))).collect();
-    let clauses = clauses.join(" ");
-    format!("{taken_out}    or say what becomes of them, at the end of the step:  {clauses}\n")
+    format!("{taken_out}    or say what becomes of them, at the end of the step: {said}\n")
 }
 
 fn units_taken_out(of: &str, troubles: &[UnitsTrouble], most: i64, keeps_negative: bool) -> String {

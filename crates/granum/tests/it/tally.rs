@@ -183,6 +183,7 @@ fn what_units_advise_runs_as_it_is_printed() {
         ("", "dropping zero, negative, blank keeping fraction"),
         (" dropping blank", "dropping zero, negative, blank keeping fraction"),
         (" dropping blank keeping negative", "dropping zero, blank keeping negative, fraction"),
+        (" up to 5000", "dropping zero, negative, blank keeping fraction up to 5000"),
         (" dropping zero, negative, blank", "dropping zero, negative, blank keeping fraction"),
     ] {
         let folder = quantities(&format!("units of qty as n split net{said}"));

@@ -56,6 +56,27 @@ pub struct UnitsPolicy {
     pub most: Option<u32>,
 }
 
+impl UnitsPolicy {
+    /// How many units a row may be: above that it is taken for a mistake, a bar code typed as a
+    /// quantity.
+    pub fn most_units(&self) -> u32 {
+        self.most.unwrap_or(10_000)
+    }
+}
+
+/// As in a plan, with a space before each clause.
+impl std::fmt::Display for UnitsPolicy {
+    fn fmt(&self, out: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        for (word, odd) in [("dropping", &self.dropping), ("keeping", &self.keeping)] {
+            if !odd.is_empty() {
+                let odd: Vec<&str> = odd.iter().map(|odd| odd.word()).collect();
+                write!(out, " {word} {}", odd.join(", "))?;
+            }
+        }
+        self.most.map_or(Ok(()), |most| write!(out, " up to {most}"))
+    }
+}
+
 const DROPPED: &[OddQuantity] = &[OddQuantity::Zero, OddQuantity::Negative, OddQuantity::Blank];
 const KEPT: &[OddQuantity] = &[OddQuantity::Negative, OddQuantity::Fraction];
 
@@ -177,14 +198,5 @@ pub(super) fn words(of: &Expr, unit: &Name, split: &[SplitTree], policy: &UnitsP
         });
         line.push_str(&format!(" split {}", split.collect::<Vec<_>>().join(", ")));
     }
-    for (word, odd) in [("dropping", &policy.dropping), ("keeping", &policy.keeping)] {
-        if !odd.is_empty() {
-            let odd: Vec<&str> = odd.iter().map(|odd| odd.word()).collect();
-            line.push_str(&format!(" {word} {}", odd.join(", ")));
-        }
-    }
-    if let Some(most) = policy.most {
-        line.push_str(&format!(" up to {most}"));
-    }
-    line
+    format!("{line}{policy}")
 }

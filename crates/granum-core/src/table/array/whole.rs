@@ -4,41 +4,17 @@
 use super::{Bits, Fixed, Native, Present};
 
 /// A whole number that mostly fits into half of its bytes.
-pub trait Wide: Native {
+pub trait Wide: Native + From<Self::Narrow> + TryInto<Self::Narrow> {
     /// One of half the bytes.
     type Narrow: Native;
-    /// The same number in half the bytes, if it fits.
-    fn narrow(self) -> Option<Self::Narrow>;
-    /// The same number in all bytes.
-    fn wide(narrow: Self::Narrow) -> Self;
 }
 
 impl Wide for i64 {
     type Narrow = i32;
-
-    #[inline]
-    fn narrow(self) -> Option<i32> {
-        self.try_into().ok()
-    }
-
-    #[inline]
-    fn wide(narrow: i32) -> i64 {
-        narrow.into()
-    }
 }
 
 impl Wide for i128 {
     type Narrow = i64;
-
-    #[inline]
-    fn narrow(self) -> Option<i64> {
-        self.try_into().ok()
-    }
-
-    #[inline]
-    fn wide(narrow: i64) -> i128 {
-        narrow.into()
-    }
 }
 
 /// Whole numbers, some of them blank. How many bytes they are held in is nobody's matter.
@@ -86,7 +62,7 @@ impl<T: Wide> Whole<T> {
         let Form::Wide(wide) = &self.0 else { return self };
         // Most columns that do not fit show it in their first rows.
         let fit: Option<Vec<T::Narrow>> =
-            wide.values().iter().map(|value| value.narrow()).collect();
+            wide.values().iter().map(|value| (*value).try_into().ok()).collect();
         match fit {
             Some(values) => Self(Form::Narrow(Fixed::new(values, wide.present().cloned()))),
             None => self,
@@ -108,7 +84,7 @@ impl<T: Wide> Whole<T> {
     pub fn value(&self, row: usize) -> T {
         match &self.0 {
             Form::Wide(array) => array.value(row),
-            Form::Narrow(array) => T::wide(array.value(row)),
+            Form::Narrow(array) => array.value(row).into(),
         }
     }
 
@@ -237,9 +213,9 @@ impl<T: Wide> GrowingWhole<T> {
             (None, Form::Wide(values)) => {
                 let before = self.narrow.len();
                 for value in values.values() {
-                    match value.narrow() {
-                        Some(narrow) => self.narrow.push(narrow),
-                        None => {
+                    match (*value).try_into() {
+                        Ok(narrow) => self.narrow.push(narrow),
+                        Err(_) => {
                             self.narrow.truncate(before);
                             self.widen().extend_from_slice(values.values());
                             return;
@@ -263,7 +239,7 @@ impl<T: Wide> GrowingWhole<T> {
         let room = self.room;
         self.wide.get_or_insert_with(|| {
             let mut wide = super::with_room(room);
-            wide.extend(narrow.into_iter().map(T::wide));
+            wide.extend(narrow.into_iter().map(T::from));
             wide
         })
     }
