@@ -1,17 +1,66 @@
 //! The links of a draft, and what it asks of them.
 
 use super::{AsText, Refused, remark};
-use crate::relate::{Doubt, FoundLink, Relations};
+use crate::relate::{Doubt, FoundLink, FoundPeriod, Relations};
 use crate::tally::LinkTally;
 use crate::value::Type;
 
+/// A link that a draft has.
+#[derive(Debug, Clone)]
+pub(super) struct Chosen<'r> {
+    pub from: &'r str,
+    pub to: &'r str,
+    /// The columns on either side that are equal.
+    pub keys: &'r [(String, String)],
+    /// The statement, without what it asks.
+    pub line: String,
+    pub kind: ChosenKind<'r>,
+}
+
+/// By what it was found.
+#[derive(Debug, Clone, Copy)]
+pub(super) enum ChosenKind<'r> {
+    Keys(&'r FoundLink),
+    Period(&'r FoundPeriod),
+}
+
 /// The links that can stand in one plan: sure, between tables once, and in no circle.
-pub(super) fn choose<'r>(relations: &'r Relations, refused: &Refused) -> Vec<&'r FoundLink> {
-    let mut chosen: Vec<&FoundLink> = vec![];
-    for link in relations.links.iter().filter(|link| link.is_sure()) {
-        let ends = (link.from.clone(), link.to.clone());
+pub(super) fn choose<'r>(relations: &'r Relations, refused: &Refused) -> Vec<Chosen<'r>> {
+    let by_keys = relations.links.iter().filter(|link| link.is_sure()).map(|link| Chosen {
+        from: &link.from,
+        to: &link.to,
+        keys: &link.keys,
+        line: link.line(),
+        kind: ChosenKind::Keys(link),
+    });
+    let reads =
+        |table: &String, column: &String| !refused.reads.contains(&(table.clone(), column.clone()));
+    // Days of any table fall into periods that are nobody's; most of all those of the table that they
+    // were made for.
+    let most = |period: &FoundPeriod| {
+        let rivals = relations.periods.iter().filter(|other| other.to == period.to);
+        !period.keys.is_empty() || rivals.map(|other| other.matched).max() == Some(period.matched)
+    };
+    let by_periods = relations
+        .periods
+        .iter()
+        .filter(|period| {
+            most(period)
+                && reads(&period.from, &period.when)
+                && period.bounds.iter().all(|column| reads(&period.to, column))
+        })
+        .map(|period| Chosen {
+            from: &period.from,
+            to: &period.to,
+            keys: &period.keys,
+            line: period.line.clone(),
+            kind: ChosenKind::Period(period),
+        });
+    let mut chosen: Vec<Chosen<'r>> = vec![];
+    for link in by_keys.chain(by_periods) {
+        let ends = (link.from.to_owned(), link.to.to_owned());
         let named = chosen.iter().any(|known| known.from == link.from && known.to == link.to);
-        if !named && !refused.links.contains(&ends) && !leads(&chosen, &link.to, &link.from) {
+        if !named && !refused.links.contains(&ends) && !leads(&chosen, link.to, link.from) {
             chosen.push(link);
         }
     }
@@ -19,8 +68,12 @@ pub(super) fn choose<'r>(relations: &'r Relations, refused: &Refused) -> Vec<&'r
 }
 
 /// The columns that are read as text so that both sides of each link are of one type, by table.
-pub(super) fn as_text(relations: &Relations, chosen: &[&FoundLink]) -> AsText {
-    let mut found: AsText = chosen.iter().flat_map(|link| link.as_text.iter().cloned()).collect();
+pub(super) fn as_text(relations: &Relations, chosen: &[Chosen<'_>]) -> AsText {
+    let as_text = |link: &Chosen<'_>| match link.kind {
+        ChosenKind::Keys(link) => link.as_text.clone(),
+        ChosenKind::Period(_) => vec![],
+    };
+    let mut found: AsText = chosen.iter().flat_map(as_text).collect();
     let is_text = |(table, column): &(String, String)| {
         let table = relations.tables.iter().find(|known| known.name == *table);
         let mut columns = table.into_iter().flat_map(|table| &table.survey.columns);
@@ -30,8 +83,9 @@ pub(super) fn as_text(relations: &Relations, chosen: &[&FoundLink]) -> AsText {
     loop {
         let before = found.len();
         for link in chosen {
-            for (own, target) in &link.keys {
-                let ends = [(link.from.clone(), own.clone()), (link.to.clone(), target.clone())];
+            for (own, target) in link.keys {
+                let ends =
+                    [(link.from.to_owned(), own.clone()), (link.to.to_owned(), target.clone())];
                 if ends.iter().any(|end| found.contains(end)) {
                     found.extend(ends.into_iter().filter(|end| !is_text(end)));
                 }
@@ -44,26 +98,45 @@ pub(super) fn as_text(relations: &Relations, chosen: &[&FoundLink]) -> AsText {
 }
 
 /// Whether one table leads to another along some links.
-fn leads(links: &[&FoundLink], from: &str, to: &str) -> bool {
-    from == to || links.iter().any(|link| link.from == from && leads(links, &link.to, to))
+fn leads(links: &[Chosen<'_>], from: &str, to: &str) -> bool {
+    from == to || links.iter().any(|link| link.from == from && leads(links, link.to, to))
 }
 
 /// The statements, each with what was found; what is unsure, or cannot be said yet, as comments.
-pub(super) fn links(relations: &Relations, chosen: &[&FoundLink], tallies: &[LinkTally]) -> String {
+pub(super) fn links(relations: &Relations, chosen: &[Chosen<'_>], tallies: &[LinkTally]) -> String {
     let mut out = String::new();
     if !chosen.is_empty() {
         out.push_str("# How they link.\n\n");
     }
-    for link in chosen {
+    for (at, link) in chosen.iter().enumerate() {
+        // Periods are long: they stand in columns of their own.
+        let period = |link: &Chosen<'_>| matches!(link.kind, ChosenKind::Period(_));
+        if at > 0 && period(link) && !period(&chosen[at - 1]) {
+            out.push('\n');
+        }
         let tally = tallies.iter().find(|tally| tally.from == link.from && tally.to == link.to);
-        let asked = tally.map_or(String::new(), asked);
-        out.push_str(&format!("{}{asked}\n", link.line()));
+        let asked = match (tally, link.kind) {
+            (None, _) => String::new(),
+            // That a day lies outside of all periods is nothing odd, unless hardly any does.
+            (Some(tally), ChosenKind::Period(_))
+                if tally.matched * 10 < (tally.rows - tally.blank) * 9 =>
+            {
+                String::new()
+            }
+            (Some(tally), _) => asked(tally),
+        };
+        out.push_str(&format!("{}{asked}\n", link.line));
     }
     out.push('\n');
     let left: Vec<&FoundLink> = relations
         .links
         .iter()
-        .filter(|link| !chosen.iter().any(|known| std::ptr::eq(*known, *link)))
+        .filter(|link| {
+            let is = |known: &Chosen<'_>| {
+                matches!(known.kind, ChosenKind::Keys(known) if std::ptr::eq(known, *link))
+            };
+            !chosen.iter().any(is)
+        })
         .collect();
     if !left.is_empty() {
         out.push_str("# Perhaps, but look first: granum match tells more.\n");
@@ -89,11 +162,23 @@ pub(super) fn links(relations: &Relations, chosen: &[&FoundLink], tallies: &[Lin
         }
         out.push('\n');
     }
-    if !relations.periods.is_empty() {
-        out.push_str("# Days that fall into periods; plans cannot link by them yet.\n");
-        for period in &relations.periods {
+    let left: Vec<&FoundPeriod> = relations
+        .periods
+        .iter()
+        .filter(|period| {
+            let is = |known: &Chosen<'_>| {
+                matches!(known.kind, ChosenKind::Period(known) if std::ptr::eq(known, *period))
+            };
+            !chosen.iter().any(is)
+        })
+        .collect();
+    if !left.is_empty() {
+        out.push_str(
+            "# Days that fall into periods as well. Beside a link that two tables have already:  … as NAME\n",
+        );
+        for period in left {
             let (matched, rows) = (period.matched, period.rows);
-            out.push_str(&format!("# {}   ({matched} of {rows})\n", period.line));
+            out.push_str(&remark(&format!("{} ({matched} of {rows})", period.line)));
         }
         out.push('\n');
     }

@@ -16,7 +16,7 @@ use crate::engine::{RunError, Want, run};
 use crate::lang::{format_plan, parse, quoted};
 use crate::port::{Observer, Sources, Written};
 use crate::relate::Relations;
-use crate::tally::{LinkTally, Problem, Report};
+use crate::tally::{InvertedPeriods, LinkTally, Problem, Report, SeveralPeriods};
 
 /// How the files of a table are written, as its plan has to say it.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -105,7 +105,9 @@ impl Refused {
         for problem in &report.problems {
             found |= match problem {
                 Problem::Grain { table, .. } => self.grains.insert(table.clone()),
-                Problem::RepeatedKeys { from, to, .. } => {
+                Problem::RepeatedKeys { from, to, .. }
+                | Problem::SeveralPeriods(SeveralPeriods { from, to, .. })
+                | Problem::InvertedPeriods(InvertedPeriods { from, to, .. }) => {
                     self.links.insert((from.clone(), to.clone()))
                 }
                 Problem::BadCells { table, column, .. } => {

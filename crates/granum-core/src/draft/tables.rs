@@ -1,8 +1,9 @@
 //! The inputs of a draft, and the table that joins them.
 
+use super::links::{Chosen, ChosenKind};
 use super::{AsText, DraftedFiles, Refused, remark};
 use crate::lang::{plan_name, quoted};
-use crate::relate::{FoundLink, RelatedTable, Relations};
+use crate::relate::{RelatedTable, Relations};
 use crate::survey::names::{bare, names_sum, names_version};
 use crate::survey::{ColumnSurvey, OddityKind};
 use crate::value::{Scale, Type, decimal};
@@ -197,7 +198,7 @@ fn comment(table: &RelatedTable) -> String {
 /// One table from the finest input, with what its links allow to look up, and its output.
 pub(super) fn joined(
     relations: &Relations,
-    links: &[&FoundLink],
+    links: &[Chosen<'_>],
     refused: &Refused,
     as_text: &AsText,
 ) -> String {
@@ -218,15 +219,21 @@ pub(super) fn joined(
         }
     };
     for path in paths(links, &base.name) {
-        let Some(target) = path.last().and_then(|link| table(&link.to)) else { continue };
-        let words: Vec<String> = path.iter().map(|link| plan_name(&link.to)).collect();
-        for column in looked_up(target, links) {
+        let Some(target) = path.last().and_then(|link| table(link.to)) else { continue };
+        let words: Vec<String> = path.iter().map(|link| plan_name(link.to)).collect();
+        // Which period it is says its own key, which no row has.
+        let by_period = matches!(path.last(), Some(Chosen { kind: ChosenKind::Period(_), .. }));
+        let keys = target.survey.columns.iter().filter(|column| {
+            by_period && target.key.contains(&column.name) && !joins_by(path.last(), &column.name)
+        });
+        let told = looked_up(target, links).into_iter();
+        for column in keys.chain(told.filter(|column| !joins_by(path.last(), &column.name))) {
             let value = format!("{}.{}", words.join("."), plan_name(&column.name));
             add(&target.name, &column.name, value);
         }
     }
     for link in links.iter().filter(|link| link.to == base.name) {
-        let Some(from) = table(&link.from) else { continue };
+        let Some(from) = table(link.from) else { continue };
         for column in amounts(from, refused, as_text) {
             let value = format!("sum({}.{})", plan_name(&from.name), plan_name(&column.name));
             add(&from.name, &format!("{}_{}", from.name, column.name), value);
@@ -242,11 +249,23 @@ pub(super) fn joined(
     out
 }
 
+/// Whether a link compares a column of its target.
+fn joins_by(link: Option<&&Chosen<'_>>, column: &str) -> bool {
+    link.is_some_and(|link| {
+        let bounds: &[String] = match link.kind {
+            ChosenKind::Period(period) => &period.bounds,
+            ChosenKind::Keys(_) => &[],
+        };
+        link.keys.iter().any(|(_, target)| target == column)
+            || bounds.iter().any(|bound| bound == column)
+    })
+}
+
 /// The table whose rows are finest: to which no larger one leads. Of several the larger by far, then
 /// the one from which most can be looked up; rows of one in a report of the other are what goes wrong.
 fn finest<'r>(
     relations: &'r Relations,
-    links: &[&FoundLink],
+    links: &[Chosen<'_>],
     refused: &Refused,
     as_text: &AsText,
 ) -> Option<&'r RelatedTable> {
@@ -279,18 +298,18 @@ fn finest<'r>(
 }
 
 /// The ways to each table that links lead to, the shortest first; each table once.
-fn paths<'l>(links: &[&'l FoundLink], from: &str) -> Vec<Vec<&'l FoundLink>> {
-    let mut found: Vec<Vec<&FoundLink>> = vec![];
-    let mut open: Vec<Vec<&FoundLink>> = vec![vec![]];
+fn paths<'l, 'r>(links: &'l [Chosen<'r>], from: &str) -> Vec<Vec<&'l Chosen<'r>>> {
+    let mut found: Vec<Vec<&Chosen<'_>>> = vec![];
+    let mut open: Vec<Vec<&Chosen<'_>>> = vec![vec![]];
     while !open.is_empty() {
         let mut next = vec![];
         for path in open {
-            let at = path.last().map_or(from, |link| link.to.as_str());
+            let at = path.last().map_or(from, |link| link.to);
             for link in links.iter().filter(|link| link.from == at) {
                 let known = found.iter().any(|path| path.last().is_some_and(|l| l.to == link.to));
                 if !known && link.to != from {
-                    let longer: Vec<&FoundLink> =
-                        path.iter().copied().chain(std::iter::once(*link)).collect();
+                    let longer: Vec<&Chosen<'_>> =
+                        path.iter().copied().chain(std::iter::once(link)).collect();
                     found.push(longer.clone());
                     next.push(longer);
                 }
@@ -303,7 +322,7 @@ fn paths<'l>(links: &[&'l FoundLink], from: &str) -> Vec<Vec<&'l FoundLink>> {
 
 /// What is worth looking up: what tells of the row, not its keys, which stand on the row already
 /// or lead on, nor amounts, which would repeat.
-fn looked_up<'t>(table: &'t RelatedTable, links: &[&FoundLink]) -> Vec<&'t ColumnSurvey> {
+fn looked_up<'t>(table: &'t RelatedTable, links: &[Chosen<'_>]) -> Vec<&'t ColumnSurvey> {
     let leads = |name: &String| {
         links
             .iter()

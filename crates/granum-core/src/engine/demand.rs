@@ -240,7 +240,9 @@ impl Demand {
                     target.columns[column.0] = true;
                     (*from, hops.as_slice())
                 }
-                Kind::Leads { from, hops } => (*from, hops.as_slice()),
+                Kind::Leads { from, hops } | Kind::Choices { from, hops, .. } => {
+                    (*from, hops.as_slice())
+                }
                 Kind::Gathered { from, .. } => (*from, [].as_slice()),
                 _ => return,
             };
@@ -361,11 +363,20 @@ impl Demand {
 
     fn link(&mut self, plan: &Plan, link: LinkId, purpose: Purpose) {
         let link_plan = &plan.links[link.0];
-        for (left, right) in &link_plan.keys {
+        for left in link_plan.left_parts() {
             self.over_finished(plan, link_plan.from, left, false);
+        }
+        for right in link_plan.right_parts() {
             self.over_finished(plan, link_plan.to, right, false);
         }
+        for column in link_plan.preferred() {
+            self.tables[link_plan.to.0].columns[column.0] = true;
+        }
         self.grain_of(plan, link_plan.from);
+        if link_plan.period.is_some() {
+            // Ties are settled by it, and periods are named by it.
+            self.grain_of(plan, link_plan.to);
+        }
         let from = &plan.tables[link_plan.from.0];
         let all = purpose == Purpose::Link(link);
         for (at, (name, slot)) in from.columns.iter().enumerate() {
@@ -406,8 +417,10 @@ fn numbered_as_read(plan: &Plan, table: TableId) -> bool {
 fn stays_in_row(typed: &Typed) -> bool {
     let mut stays = true;
     typed.visit(&mut |part| {
-        stays &=
-            !matches!(part.kind, Kind::Path { .. } | Kind::Leads { .. } | Kind::Gathered { .. });
+        stays &= !matches!(
+            part.kind,
+            Kind::Path { .. } | Kind::Leads { .. } | Kind::Choices { .. } | Kind::Gathered { .. }
+        );
     });
     stays
 }
@@ -432,6 +445,10 @@ pub(crate) fn needs(plan: &Plan, work: Work) -> Vec<Work> {
                 needed.push(Work::Table(*target));
             }
             Kind::Leads { hops, .. } => needed.extend(hops.iter().map(hop_work)),
+            Kind::Choices { hops, link, .. } => {
+                needed.extend(hops.iter().map(hop_work));
+                needed.push(Work::Link(*link));
+            }
             Kind::Gathered { id, .. } => needed.push(Work::Gather(*id)),
             _ => {}
         });
@@ -453,7 +470,7 @@ pub(crate) fn needs(plan: &Plan, work: Work) -> Vec<Work> {
         }
         Work::Link(link) => {
             let link = &plan.links[link.0];
-            link.keys.iter().for_each(|(left, _)| paths(left));
+            link.left_parts().for_each(&mut paths);
             needed.extend([Work::Table(link.from), Work::Table(link.to)]);
         }
         Work::Gather(gather) => {
@@ -483,6 +500,10 @@ pub(crate) fn check_needs(plan: &Plan, typed: &Typed) -> (Vec<Work>, Vec<TotalId
             works.push(Work::Table(*target));
         }
         Kind::Leads { hops, .. } => works.extend(hops.iter().map(hop_work)),
+        Kind::Choices { hops, link, .. } => {
+            works.extend(hops.iter().map(hop_work));
+            works.push(Work::Link(*link));
+        }
         Kind::Gathered { id, .. } => works.push(Work::Gather(*id)),
         Kind::Total(id) => {
             totals.push(*id);

@@ -56,7 +56,10 @@ impl Lifetimes {
                         table.columns[column.0] = None;
                     }
                 }
-                Held::Link(link) => world.links[link.0] = None,
+                Held::Link(link) => {
+                    world.links[link.0] = None;
+                    world.choices[link.0] = None;
+                }
                 Held::Gathered(gathered) => world.gathered[gathered.0] = None,
             }
         }
@@ -103,6 +106,10 @@ impl LastReads<'_> {
                 self.column(*target, *column, at);
             }
             Kind::Leads { hops, .. } => self.hops(hops, at),
+            Kind::Choices { hops, link, .. } => {
+                self.hops(hops, at);
+                self.read(Held::Link(*link), at);
+            }
             Kind::Gathered { id, .. } => match self.plan.gathers[id.0].what {
                 // Rows that lead to a step's rows are worked where the step is.
                 GatherWhat::Rows(_) => self.gather(*id, at),
@@ -167,10 +174,9 @@ impl LastReads<'_> {
         self.read(Held::Link(id), at);
         let plan = self.plan;
         let link = &plan.links[id.0];
-        for (left, right) in &link.keys {
-            self.over_finished(link.from, left, at);
-            self.over_finished(link.to, right, at);
-        }
+        link.left_parts().for_each(|left| self.over_finished(link.from, left, at));
+        link.right_parts().for_each(|right| self.over_finished(link.to, right, at));
+        link.preferred().for_each(|column| self.column(link.to, column, at));
         // Grains and amounts are told with what is found.
         self.grain(link.from, at);
         self.grain(link.to, at);

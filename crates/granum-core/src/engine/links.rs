@@ -3,30 +3,47 @@
 use std::sync::atomic::AtomicU64;
 
 use super::context::Context;
+use super::periods::{by_period, period_tally, several};
 use crate::bug::Sure;
 use crate::expr::{Kind, Typed, evaluate_all};
-use crate::link::{BlankKeys, Counts, EXAMPLES, Keys, Linked, Method};
+use crate::link::{BlankKeys, Counts, EXAMPLES, Keys, Linked, Method, Within};
 use crate::resolve::{LinkPlan, Required};
 use crate::step::{Naming, finished_rows, row_problem};
-use crate::table::{Amount, Batch, Column, LinkId, Rows, Table, TableId};
+use crate::table::{Amount, Batch, Column, LinkId, Rows, TableId};
 use crate::tally::{LinkAmount, LinkTally, Problem, RepeatedKey};
 
-/// Builds a link. A target that repeats a key stops it.
-pub(super) fn build(
-    context: &Context<'_>,
-    id: LinkId,
-) -> Result<Option<(Rows, LinkTally)>, Problem> {
+/// A link that is built.
+pub(super) struct Built {
+    /// For each row of the source the one that it leads to.
+    pub index: Rows,
+    /// How many rows held for each, where that is asked for.
+    pub choices: Option<Column>,
+    pub tally: LinkTally,
+}
+
+/// Builds a link. A target that repeats a key stops it, as do several periods that hold at once.
+pub(super) fn build(context: &Context<'_>, id: LinkId) -> Result<Option<Built>, Problem> {
     let link = &context.plan.links[id.0];
     let Some(linked) = linked(context, link)? else { return Ok(None) };
-    if linked.repeats.is_empty() {
-        let tally = tally(context, link, &linked);
-        return Ok(Some((linked.index, tally)));
+    if !linked.repeats.is_empty() {
+        return Err(repeated(context, link, &linked));
     }
+    if let Some(problem) = several(context, link, &linked) {
+        return Err(problem);
+    }
+    let tally = tally(context, link, &linked);
+    let asked = link.period.as_ref().is_some_and(|period| period.choices);
+    let choices = linked.within.as_ref().filter(|_| asked).map(Within::choices);
+    Ok(Some(Built { index: linked.index, choices, tally }))
+}
+
+/// Why a look-up would have multiplied rows.
+fn repeated(context: &Context<'_>, link: &LinkPlan, linked: &Linked) -> Problem {
     // A join would have made one row for each pair; most rows meet no repeated key.
     let (source_rows, would_be) = linked.repeats.pairs(&linked.index);
     let target = &context.plan.tables[link.to.0];
-    let target_keys: Vec<&str> = link.key_words.iter().map(|(_, right)| right.as_str()).collect();
-    Err(Problem::RepeatedKeys {
+    let target_keys: Vec<&str> = link.words.keys.iter().map(|(_, right)| right.as_str()).collect();
+    Problem::RepeatedKeys {
         from: context.plan.tables[link.from.0].name.clone(),
         to: target.name.clone(),
         keys: link.keys_text.clone(),
@@ -35,29 +52,48 @@ pub(super) fn build(
         repeated: linked.repeats.keys(),
         source_rows,
         would_be,
-        examples: repeated_keys(context, link, &linked),
-    })
+        examples: repeated_keys(context, link, linked),
+    }
 }
 
 /// The rows of a link's source and where they lead; nothing where an end of it is not there.
 ///
 /// # Errors
-/// A row whose key cannot be worked.
+/// A row whose key cannot be worked, and periods that end before they start.
 pub(super) fn linked(context: &Context<'_>, link: &LinkPlan) -> Result<Option<Linked>, Problem> {
     let tables = &context.world.tables;
     let (Some(from), Some(to)) = (&tables[link.from.0], &tables[link.to.0]) else {
         return Ok(None);
     };
-    let step = format!("link on {}", link.keys_text);
-    let side = |id: TableId, table: &Table, own: &[&Typed]| {
-        let rows = finished_rows(table, id);
-        keys(context, id, &rows, own.iter().copied(), &step)
-    };
+    let (from, to) = (finished_rows(from, link.from), finished_rows(to, link.to));
     let (left, right): (Vec<&Typed>, Vec<&Typed>) = link.keys.iter().map(|(a, b)| (a, b)).unzip();
-    let left = side(link.from, from, &left)?;
-    let right = side(link.to, to, &right)?;
+    let left = values(context, link, link.from, &from, &left)?;
+    let right = values(context, link, link.to, &to, &right)?;
+    if let Some(period) = &link.period {
+        return by_period(context, link, period, (left, &from), (right, &to)).map(Some);
+    }
+    let left = Keys::new(left, BlankKeys::Apart, from.rows);
+    let right = Keys::new(right, BlankKeys::Apart, to.rows);
     let method = Method::Equal { unique: keys_are_grain(context, link) };
     Ok(Some(Linked::new(left, right, method)))
+}
+
+/// Expressions over the rows of one side of a link.
+pub(super) fn values(
+    context: &Context<'_>,
+    link: &LinkPlan,
+    table: TableId,
+    rows: &Batch,
+    of: &[&Typed],
+) -> Result<Vec<Column>, Problem> {
+    let zeros = AtomicU64::new(0);
+    let columns: Result<Vec<Column>, _> =
+        of.iter().map(|key| evaluate_all(key, rows, context.world, &zeros)).collect();
+    columns.map_err(|failure| {
+        let naming = Naming::finished(context.plan, table);
+        let step = format!("link on {}", link.keys_text);
+        row_problem(context, table, step, rows, naming, failure)
+    })
 }
 
 /// The first keys that stand on several rows of a link's target, with the places of those.
@@ -88,50 +124,31 @@ fn keys_are_grain(context: &Context<'_>, link: &LinkPlan) -> bool {
     })
 }
 
-fn keys<'t>(
-    context: &Context<'_>,
-    table: TableId,
-    rows: &Batch,
-    keys: impl Iterator<Item = &'t Typed>,
-    step: &str,
-) -> Result<Keys, Problem> {
-    let zeros = AtomicU64::new(0);
-    let columns: Result<Vec<Column>, _> =
-        keys.map(|key| evaluate_all(key, rows, context.world, &zeros)).collect();
-    let columns = columns.map_err(|failure| {
-        let naming = Naming::finished(context.plan, table);
-        row_problem(context, table, step.to_owned(), rows, naming, failure)
-    })?;
-    Ok(Keys::new(columns, BlankKeys::Apart, rows.rows))
-}
-
 fn tally(context: &Context<'_>, link: &LinkPlan, linked: &Linked) -> LinkTally {
     let plan = &context.plan.tables[link.from.0];
-    let from = context.world.tables[link.from.0].as_ref().sure("a link's source");
-    let tracked = plan.tracked.iter().filter(|tracked| tracked.ends_at.is_none());
     let amounts = || -> Vec<LinkAmount> {
-        tracked
-            .filter_map(|tracked| {
-                let at = plan.columns.iter().position(|(_, slot)| *slot == tracked.last_slot())?;
-                let amounts = linked.amounts(&from.columns[at].as_ref()?.whole());
+        tracked(context, link.from)
+            .map(|(name, column)| {
+                let amounts = linked.amounts(&column);
                 // Blank keys count against a link unless they are allowed.
                 let missing = if link.blank_allowed {
                     amounts.missing
                 } else {
                     amounts.missing.plus(amounts.blank)
                 };
-                Some(LinkAmount {
-                    name: tracked.name.clone(),
+                LinkAmount {
+                    name,
                     matched: amounts.matched.size,
                     missing: missing.size,
                     matched_net: amounts.matched.net,
                     missing_net: missing.net,
-                })
+                }
             })
             .collect()
     };
     let (amounts, ((unreached, spread), examples)) =
         rayon::join(amounts, || (linked.spread(), linked.missing_keys()));
+    let period = linked.within.as_ref().map(|within| period_tally(context, link, within));
     let Counts { rows, matched, missing, blank } = linked.counts();
     let mut tally = LinkTally {
         from: plan.name.clone(),
@@ -150,6 +167,7 @@ fn tally(context: &Context<'_>, link: &LinkPlan, linked: &Linked) -> LinkTally {
         examples,
         near: vec![],
         unlike: 0,
+        period,
         required: String::new(),
         held: true,
     };
@@ -157,9 +175,22 @@ fn tally(context: &Context<'_>, link: &LinkPlan, linked: &Linked) -> LinkTally {
         (tally.required, tally.held) = reached(required, &tally);
     }
     if !tally.held {
-        (tally.near, tally.unlike) = linked.near(&link.key_words);
+        (tally.near, tally.unlike) = linked.near(&link.words);
     }
     tally
+}
+
+/// The amounts that a finished table follows, by name.
+pub(super) fn tracked<'c>(
+    context: &'c Context<'_>,
+    table: TableId,
+) -> impl Iterator<Item = (String, Column)> + use<'c> {
+    let plan = &context.plan.tables[table.0];
+    let columns = &context.world.tables[table.0].as_ref().sure("a link's source").columns;
+    plan.tracked.iter().filter(|tracked| tracked.ends_at.is_none()).filter_map(|tracked| {
+        let at = plan.columns.iter().position(|(_, slot)| *slot == tracked.last_slot())?;
+        Some((tracked.name.clone(), columns[at].as_ref()?.whole()))
+    })
 }
 
 /// What a link asks in words, and whether it is reached. Exact: no share is rounded first.

@@ -9,6 +9,7 @@ use super::context::RunError;
 use super::demand::Purpose;
 use super::inputs::Inputs;
 use super::links::{linked, repeated_keys};
+use super::periods::period_tally;
 use super::run::{Run, worked};
 use super::show::{find_link, find_table};
 use crate::lang::{Diagnostic, DiagnosticKind, PlanTree, Span};
@@ -19,7 +20,7 @@ use crate::port::{Observer, Sources};
 use crate::resolve::Plan;
 use crate::step::{Naming, finished_rows};
 use crate::table::{Amount, Column, LinkId, Rows, TableId, Texts};
-use crate::tally::{MissingKey, NearMiss, Problem, RepeatedKey, Spread};
+use crate::tally::{MissingKey, NearMiss, PeriodTally, Problem, RepeatedKey, Spread};
 use crate::value::Type;
 
 /// What is asked.
@@ -50,6 +51,9 @@ pub struct Matched {
     pub target: Side,
     /// Keys that stand on several rows of the target: a look-up is not safe then.
     pub repeating: Option<Repeating>,
+    /// Of a link by a period: what lies outside of all periods, and where they overlap. Where several
+    /// hold for a row and nothing is preferred, a look-up is not safe either.
+    pub period: Option<PeriodTally>,
     /// How many rows lead to one key of the target, over those that any leads to.
     pub spread: Option<Spread>,
     /// What the same is told by, in words.
@@ -244,6 +248,7 @@ fn told(
         source: Side::default(),
         target: Side::default(),
         repeating: None,
+        period: None,
         spread: None,
         by: matching.by.clone(),
         groups: vec![],
@@ -283,9 +288,12 @@ fn tell(
         Some(to.columns[at].as_ref()?.whole())
     });
     let name = matching.amount.as_deref().unwrap_or_default();
-    let Linked { left, right, index, repeats } = &linked;
+    let Linked { left, right, index, repeats, .. } = &linked;
     out.source = side(left, index, amount.as_ref(), name);
-    out.target = side(right, &linked.back(), target_amount.as_ref(), name);
+    let back = linked.back();
+    out.target = side(right, &back, target_amount.as_ref(), name);
+    out.target.examples = linked.unreached(&back);
+    out.period = linked.within.as_ref().map(|within| period_tally(&context, link, within));
     out.spread = linked.spread().1;
     if !repeats.is_empty() {
         let (source_rows, pairs) = repeats.pairs(index);
@@ -312,7 +320,7 @@ fn tell(
     if let Some(by) = by {
         out.groups = groups(by, left, index, amount.as_ref());
     }
-    (out.near, out.unlike) = linked.near(&link.key_words);
+    (out.near, out.unlike) = linked.near(&link.words);
     Ok(())
 }
 

@@ -17,6 +17,7 @@ mod links;
 mod matching;
 mod outline;
 mod passing;
+mod periods;
 mod read;
 mod run;
 mod several;

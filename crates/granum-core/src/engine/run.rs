@@ -145,6 +145,7 @@ impl<'a> Run<'a> {
             tables: plan.tables.iter().map(|_| None).collect(),
             places: plan.tables.iter().map(|_| None).collect(),
             links: plan.links.iter().map(|_| None).collect(),
+            choices: plan.links.iter().map(|_| None).collect(),
             gathered: plan.gathers.iter().map(|_| None).collect(),
             totals: vec![],
         };
@@ -285,8 +286,9 @@ impl<'a> Run<'a> {
         self.observer.stage(&format!("linking to {target}"), 0);
         match links::build(&self.context(), id) {
             Ok(built) => {
-                if let Some((index, tally)) = built {
+                if let Some(links::Built { index, choices, tally }) = built {
                     self.world.links[id.0] = Some(index);
+                    self.world.choices[id.0] = choices;
                     self.links.insert(id, tally);
                 }
             }

@@ -63,10 +63,11 @@ impl Run<'_> {
         (found.into_iter().map(|(_, warning)| warning).collect(), allowances)
     }
 
-    /// The keys of a link's source, in words.
-    fn key_words(&self, link: LinkId) -> String {
-        let words = &self.plan.links[link.0].key_words;
-        words.iter().map(|(left, _)| left.as_str()).collect::<Vec<_>>().join(", ")
+    /// The equal keys of a link's source, in words, if there are any.
+    fn key_words(&self, link: LinkId) -> Option<String> {
+        let words = &self.plan.links[link.0].words.keys;
+        let words: Vec<&str> = words.iter().map(|(left, _)| left.as_str()).collect();
+        (!words.is_empty()).then(|| words.join(", "))
     }
 
     /// What the rows say of something that may be a mistake.
@@ -77,11 +78,12 @@ impl Run<'_> {
             MistakePlan::RowsCounted { result, counted, link } => {
                 let tally = self.links.get(link)?;
                 let most = tally.spread.as_ref().map_or(0, |spread| spread.most);
+                let key = self.key_words(*link)?;
                 (most > 1).then(|| Mistake::RowsCounted {
                     result: result.clone(),
                     of: tally.to.clone(),
                     counted: self.plan.tables[counted.0].name.clone(),
-                    key: self.key_words(*link),
+                    key,
                     most,
                 })
             }

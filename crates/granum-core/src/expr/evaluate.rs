@@ -8,8 +8,8 @@ use super::typed::{Kind, Logic, Typed};
 use super::world::World;
 use super::{arithmetic, compare, convert};
 use crate::bug::{Sure, bug};
-use crate::table::{Batch, Bits, Column, GatherId, Hop, Rows, SlotId, TableId, Truths};
-use crate::value::Type;
+use crate::table::{Batch, Bits, Column, GatherId, Hop, LinkId, Rows, SlotId, TableId, Truths};
+use crate::value::{Scalar, Type};
 
 /// Where an expression is worked: the rows, and what they lead to.
 pub(crate) struct Scope<'a> {
@@ -115,6 +115,7 @@ impl Scope<'_> {
                     .map_or_else(|| Bits::all(rows, true), |present| present.bits().clone());
                 Column::Boolean(Truths::new(leads, None))
             }
+            Kind::Choices { from, hops, link } => self.choices(&self.path(*from, hops), *link),
             Kind::Gathered { from, id } => self.gathered(*from, *id, self.counting(expr, mask))?,
             Kind::Total(id) => Column::constant(&self.world.totals[id.0], expr.ty, rows),
             Kind::Convert(inner) => {
@@ -202,6 +203,18 @@ impl Scope<'_> {
             }
         }
         Ok(self.batch.slot(slot).clone())
+    }
+
+    /// How many rows held for each of these rows of a link's source.
+    fn choices(&self, of: &Rows, link: LinkId) -> Column {
+        let count = self.world.choices[link.0].as_ref().sure("how many rows held").take(of);
+        match count.present().filter(|present| present.blanks() > 0) {
+            None => count,
+            Some(present) => {
+                let none = Column::constant(&Scalar::Integer(0), Type::Integer, count.len());
+                choose(present.bits(), &count, &none)
+            }
+        }
     }
 
     /// What was gathered for the rows that these came from.

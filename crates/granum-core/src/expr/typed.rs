@@ -1,7 +1,7 @@
 //! Expressions after names and types are known.
 
 use crate::lang::{Operator, Span};
-use crate::table::{ColumnId, GatherId, Hop, SlotId, TableId, TotalId};
+use crate::table::{ColumnId, GatherId, Hop, LinkId, SlotId, TableId, TotalId};
 use crate::value::{Scalar, Type};
 
 use super::function::Function;
@@ -32,6 +32,12 @@ pub(crate) enum Kind {
     Leads {
         from: TableId,
         hops: Vec<Hop>,
+    },
+    /// Of how many rows that held a link by a period chose one; the path leads to its source.
+    Choices {
+        from: TableId,
+        hops: Vec<Hop>,
+        link: LinkId,
     },
     /// What was gathered against a link for each row of a table.
     Gathered {
@@ -163,6 +169,7 @@ impl Typed {
             | Kind::Constant(_)
             | Kind::Path { .. }
             | Kind::Leads { .. }
+            | Kind::Choices { .. }
             | Kind::Gathered { .. }
             | Kind::Total(_) => {}
             Kind::Convert(inner) | Kind::Negate(inner) | Kind::Not(inner) => inner.visit(see),

@@ -20,6 +20,8 @@ pub(crate) struct World {
     pub places: Vec<Option<Places>>,
     /// For each row the row it leads to; blank where it leads nowhere.
     pub links: Vec<Option<Rows>>,
+    /// For each row of the source of a link by a period how many rows held, where that is asked for.
+    pub choices: Vec<Option<Column>>,
     pub gathered: Vec<Option<Gathered>>,
     pub totals: Vec<Scalar>,
 }

@@ -2,6 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
+use super::link::LinkTree;
 use super::step::{AllowTree, StepTree};
 use super::terms::{Expr, Name, Quoted, TypeTree};
 use super::token::Span;
@@ -123,51 +124,6 @@ pub enum MoreTree {
         tables: Vec<Name>,
         /// The keys: the grain of each.
         keys: Vec<Name>,
-    },
-}
-
-/// `link A to B on KEY, … [complete | at least N% [of COLUMN]] [blank allowed] [as NAME [back NAME]]`
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-pub struct LinkTree {
-    /// The table whose rows lead.
-    pub from: Name,
-    /// The table they lead to.
-    pub to: Name,
-    /// What must be equal.
-    pub keys: Vec<LinkKeyTree>,
-    /// How complete it must be.
-    pub required: Option<RequiredTree>,
-    /// Whether blank keys are left out of the share.
-    pub blank_allowed: bool,
-    /// Its name, when not the target's.
-    pub name: Option<Name>,
-    /// The name of the way back, when not the source's.
-    pub back: Option<Name>,
-}
-
-/// One key of a link: a column both have, or a pair of expressions.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-pub struct LinkKeyTree {
-    /// The left table's side.
-    pub left: Expr,
-    /// The right table's side; without it, the left's name.
-    pub right: Option<Expr>,
-}
-
-/// How complete a link must be.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
-pub enum RequiredTree {
-    /// `complete`
-    Complete(Span),
-    /// `at least N% [of COLUMN]`
-    Share {
-        /// The share.
-        percent: Percent,
-        /// The tracked amount it is a share of; without it, of the rows.
-        of: Option<Name>,
-        /// Where it stands.
-        span: Span,
     },
 }
 

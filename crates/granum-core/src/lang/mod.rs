@@ -5,7 +5,9 @@ mod diagnostic;
 pub(crate) mod foreign;
 mod format;
 mod lexer;
+mod link;
 mod parse;
+mod preference;
 mod step;
 mod terms;
 mod token;
@@ -14,7 +16,9 @@ pub use ast::*;
 pub use diagnostic::{Diagnostic, DiagnosticKind, nearest, nearest_or_longer};
 pub use format::{format_expression, format_plan, format_step, plan_name};
 pub(crate) use format::{quoted, table_head};
+pub use link::{LinkKeyTree, LinkTree, PeriodEndTree, PeriodTree, RequiredTree};
 pub use parse::{Parsed, parse, parse_from};
+pub use preference::Preference;
 pub(crate) use step::one_row;
 pub use step::{
     AllowTree, AssignTree, ColumnTree, DedupeKeep, KeyTree, OddQuantity, Otherwise, ReadTree,

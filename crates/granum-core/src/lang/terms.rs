@@ -53,32 +53,6 @@ pub enum GroupTree {
     All,
 }
 
-/// Which value wins.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
-pub enum Preference {
-    /// The latest day or time.
-    Latest,
-    /// The earliest day or time.
-    Earliest,
-    /// The largest number.
-    Largest,
-    /// The smallest number.
-    Smallest,
-}
-
-impl Preference {
-    /// The word in a plan.
-    pub fn word(self) -> &'static str {
-        match self {
-            Self::Latest => "latest",
-            Self::Earliest => "earliest",
-            Self::Largest => "largest",
-            Self::Smallest => "smallest",
-        }
-    }
-}
-
 /// A type as written.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct TypeTree {

@@ -30,24 +30,29 @@ impl Both {
     }
 }
 
-/// What becomes of a row, by its place in the sums.
-const MATCHED: usize = 0;
-const MISSING: usize = 1;
-const BLANK: usize = 2;
-
-/// Adds up a numeric column. Runs of rows are added up on all cores.
+/// Adds up a numeric column, by what becomes of its rows.
 pub(crate) fn amounts(column: &Column, keys: &Keys, index: &Rows) -> AmountsBy {
-    const RUN: usize = 1 << 16;
     let fate = |row: usize| match (index.has(row), keys.has_key(row)) {
-        (true, _) => MATCHED,
-        (false, true) => MISSING,
-        (false, false) => BLANK,
+        (true, _) => 0,
+        (false, true) => 1,
+        (false, false) => 2,
     };
+    let [matched, missing, blank] = sums_by::<3>(column, fate);
+    AmountsBy { matched, missing, blank }
+}
+
+/// Adds up a numeric column by a number, below `N`, that each row has. Runs of rows are added up on
+/// all cores.
+pub(super) fn sums_by<const N: usize>(
+    column: &Column,
+    fate: impl Fn(usize) -> usize + Sync,
+) -> [Both; N] {
+    const RUN: usize = 1 << 16;
     let present = column.present();
     let sums = |values: &(dyn Fn(usize) -> i128 + Sync)| {
         let runs = (0..column.len()).into_par_iter().step_by(RUN);
         let sums = runs.map(|start| {
-            let mut sums = [Sums::default(); 3];
+            let mut sums = [Sums::default(); N];
             for row in start..(start + RUN).min(column.len()) {
                 let value = || values(row);
                 let there = present.as_ref().is_none_or(|present| present.has(row));
@@ -55,26 +60,23 @@ pub(crate) fn amounts(column: &Column, keys: &Keys, index: &Rows) -> AmountsBy {
             }
             sums
         });
-        sums.reduce(|| [Sums::default(); 3], |a, b| std::array::from_fn(|at| a[at].plus(b[at])))
+        sums.reduce(|| [Sums::default(); N], |a, b| std::array::from_fn(|at| a[at].plus(b[at])))
     };
     let sums = match column {
         Column::Integer(array) => sums(&|row| array.value(row).into()),
         Column::Decimal(array, _) => sums(&|row| array.value(row)),
         _ => {
-            let of = |at: usize| {
-                let chosen = column.filter(&Bits::collect(keys.rows(), |row| fate(row) == at));
+            return std::array::from_fn(|at| {
+                let chosen = column.filter(&Bits::collect(column.len(), |row| fate(row) == at));
                 Both { size: chosen.magnitude(), net: chosen.sum() }
-            };
-            return AmountsBy { matched: of(MATCHED), missing: of(MISSING), blank: of(BLANK) };
+            });
         }
     };
     let scale = column.ty().scale().unwrap_or_default();
-    let of = |at: usize| {
-        let Sums { size, net, blanks } = sums[at];
+    sums.map(|Sums { size, net, blanks }| {
         let amount = |units: Option<i128>| Amount::exact(units, scale, blanks);
         Both { size: amount(size), net: amount(net) }
-    };
-    AmountsBy { matched: of(MATCHED), missing: of(MISSING), blank: of(BLANK) }
+    })
 }
 
 /// Sums of whole units; nothing where they have too many digits.

@@ -5,14 +5,16 @@ mod index;
 mod key;
 pub(crate) mod mend;
 mod near;
+mod period;
 mod repeats;
 mod service;
 
 pub(crate) use amounts::amounts;
 pub(crate) use index::{KeyTable, link_few};
 pub(crate) use key::{BlankKeys, Keys, compare};
+pub(crate) use period::{Ends, Inverted, Moments, Order, Outside, PeriodWords, Periods, Within};
 pub(crate) use repeats::{EXAMPLES, Repeats, key_text};
-pub(crate) use service::{Counts, Linked, Method, counts, missing_keys};
+pub(crate) use service::{Counts, LinkWords, Linked, Method, counts, missing_keys};
 
 #[cfg(test)]
 mod tests;

@@ -95,17 +95,23 @@ fn fold(key: &Key, folds: &[Fold], texts: &[bool]) -> Key {
         .collect()
 }
 
+/// How many rows a mend wins, or nothing.
+type Confirm<'a> = dyn Fn(&Mend) -> Option<u64> + 'a;
+
 /// Both sides of a link that leaves rows without a target.
-pub(crate) struct Missing<'a> {
+pub(super) struct Missing<'a> {
     pub left: &'a Keys,
     pub right: &'a Keys,
     pub index: &'a Rows,
     /// Both sides of each key as the plan writes them.
     pub words: &'a [(String, String)],
+    /// How many rows a mend wins in the end, where an equal key is not all that a row needs; nothing
+    /// where it does harm.
+    pub confirm: Option<&'a Confirm<'a>>,
 }
 
 /// What nearly matches, and how many rows are left that nothing explains.
-pub(crate) fn near_misses(missing: &Missing<'_>) -> (Vec<NearMiss>, u64) {
+pub(super) fn near_misses(missing: &Missing<'_>) -> (Vec<NearMiss>, u64) {
     let texts: Vec<bool> =
         missing.left.columns().iter().map(|column| matches!(column, Column::Text(_))).collect();
     let mut rows: HashMap<Key, u64> = HashMap::new();
@@ -137,7 +143,8 @@ pub(crate) fn near_misses(missing: &Missing<'_>) -> (Vec<NearMiss>, u64) {
     // The texts of keys that match are the same on both sides.
     let met: HashSet<u32> = missing.index.iter().flatten().collect();
     let met: HashSet<Key> = met.into_iter().map(|row| key(missing.right, row as usize)).collect();
-    let mut search = Search { words: missing.words, texts, right: &right, met, rows, open };
+    let (words, confirm) = (missing.words, missing.confirm);
+    let mut search = Search { words, confirm, texts, right: &right, met, rows, open };
     let mut found = vec![];
     found.extend(search.folds());
     let known: HashSet<&Key> = right.iter().collect();
@@ -153,6 +160,7 @@ fn key(keys: &Keys, row: usize) -> Key {
 
 struct Search<'a> {
     words: &'a [(String, String)],
+    confirm: Option<&'a Confirm<'a>>,
     texts: Vec<bool>,
     right: &'a [Key],
     /// Keys of the target that some rows lead to.
@@ -267,7 +275,10 @@ impl Search<'_> {
             self.rows.iter().filter(|(key, _)| to(key).is_some()).map(|(_, rows)| *rows).collect();
         let merged =
             mended.values().filter(|group| group.len() > 1).map(|group| group.len() as u64).sum();
-        let (rows, distinct) = (won.iter().sum(), won.len() as u64);
+        let (mut rows, distinct) = (won.iter().sum(), won.len() as u64);
+        if let Some(confirm) = self.confirm {
+            rows = confirm(mend)?;
+        }
         (rows > 0).then_some(Measured { rows, distinct, merged })
     }
 
@@ -409,9 +420,9 @@ struct Measured {
 }
 
 /// Changes of both sides of a link, for each column of the key.
-struct Mend {
-    left: Vec<Vec<Change>>,
-    right: Vec<Vec<Change>>,
+pub(super) struct Mend {
+    pub left: Vec<Vec<Change>>,
+    pub right: Vec<Vec<Change>>,
 }
 
 impl Mend {

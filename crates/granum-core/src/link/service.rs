@@ -5,8 +5,9 @@ use std::collections::BTreeMap;
 
 use super::amounts::{AmountsBy, amounts};
 use super::near::{Missing, near_misses};
+use super::period::{Inverted, Moments, PeriodLink, PeriodWords, Periods, Within, near_periods};
 use super::repeats::{Repeats, key_text};
-use super::{KeyTable, Keys, link_few};
+use super::{BlankKeys, KeyTable, Keys, link_few};
 use crate::table::{Column, Rows};
 use crate::tally::{MissingKey, NearMiss, Spread};
 
@@ -21,14 +22,26 @@ pub(crate) enum Method {
     Equal { unique: bool },
 }
 
+/// A link's keys as the plan writes them.
+#[derive(Debug)]
+pub(crate) struct LinkWords {
+    /// Both sides of each equal key.
+    pub keys: Vec<(String, String)>,
+    pub period: Option<PeriodWords>,
+}
+
 /// Rows of a source that lead to rows of a target.
 pub(crate) struct Linked {
+    /// The keys of the source; of a link by a period its moment is the last of them.
     pub left: Keys,
+    /// The equal keys of the target.
     pub right: Keys,
     /// For each row of the source the row of the target, the first of those with its key.
     pub index: Rows,
-    /// Keys that stand on several rows of the target.
+    /// Keys that stand on several rows of the target, where they may not.
     pub repeats: Repeats,
+    /// The periods, of a link by a period.
+    pub within: Option<Within>,
 }
 
 /// What becomes of the rows of one side.
@@ -49,16 +62,46 @@ impl Linked {
         let Method::Equal { unique } = method;
         if unique && left.rows() < right.rows() / 4 {
             let index = link_few(&left, &right);
-            return Self { left, right, index, repeats: Repeats::default() };
+            return Self { left, right, index, repeats: Repeats::default(), within: None };
         }
         let table = KeyTable::build(&right);
         let index = table.link(&right, &left);
-        Self { left, right, index, repeats: Repeats::of(&table) }
+        Self { left, right, index, repeats: Repeats::of(&table), within: None }
+    }
+
+    /// Leads the rows of a source to those of a target by periods; `left` and `right` are columns of
+    /// equal keys, which may be none.
+    ///
+    /// # Errors
+    /// Rows of the target whose period ends before it starts.
+    pub fn by_period(
+        left: Vec<Column>,
+        when: Column,
+        right: Vec<Column>,
+        periods: Periods,
+    ) -> Result<Self, Inverted> {
+        let (rows, targets) = (when.len(), periods.starts.rows());
+        let equal = Keys::new(left.clone(), BlankKeys::Apart, rows);
+        let right = Keys::new(right, BlankKeys::Apart, targets);
+        let (within, index) =
+            Within::new(&equal, Moments::new(when.clone()), right.clone(), periods)?;
+        let left = Keys::new([left, vec![when]].concat(), BlankKeys::Apart, rows);
+        let repeats = Repeats::default();
+        Ok(Self { left, right, index, repeats, within: Some(within) })
     }
 
     /// For each row of the target the first row of the source that has its key: also from rows that
-    /// repeat a key, which nothing leads to.
+    /// repeat a key, which nothing leads to. Of a link by a period, the first that leads to it.
     pub fn back(&self) -> Rows {
+        if self.within.is_some() {
+            let mut back = vec![None; self.right.rows()];
+            for (row, to) in (0..).zip(self.index.iter()) {
+                if let Some(to) = to {
+                    back[to as usize].get_or_insert(row);
+                }
+            }
+            return Rows::from(back);
+        }
         KeyTable::build(&self.left).link(&self.left, &self.right)
     }
 
@@ -82,11 +125,37 @@ impl Linked {
         missing_keys(&self.left, &self.index)
     }
 
-    /// Why keys that do not match nearly do, and how many rows nothing explains. `words` are both
-    /// sides of each key as the plan writes them.
-    pub fn near(&self, words: &[(String, String)]) -> (Vec<NearMiss>, u64) {
-        let Self { left, right, index, .. } = self;
-        near_misses(&Missing { left, right, index, words })
+    /// The first rows of the target that nothing leads to, by their keys.
+    pub fn unreached(&self, back: &Rows) -> Vec<MissingKey> {
+        let Some(within) = &self.within else { return missing_keys(&self.right, back) };
+        let rows = (0..back.len()).filter(|row| !back.has(*row) && self.right.has_key(*row));
+        let words = |row| MissingKey { key: within.row_words(row), rows: 1 };
+        rows.take(MISSING).map(words).collect()
+    }
+
+    /// The equal keys of the source.
+    fn equal(&self) -> Keys {
+        let columns = self.left.columns();
+        let moment = usize::from(self.within.is_some());
+        let equal = columns[..columns.len() - moment].to_vec();
+        Keys::new(equal, BlankKeys::Apart, self.left.rows())
+    }
+
+    /// Whether the latest start would decide between all periods that hold for a row.
+    pub fn latest_start_decides(&self) -> bool {
+        self.within.as_ref().is_some_and(|within| within.latest_start_decides(&self.equal()))
+    }
+
+    /// Why keys that do not match nearly do, and how many rows nothing explains.
+    pub fn near(&self, words: &LinkWords) -> (Vec<NearMiss>, u64) {
+        let Self { left, right, index, within, .. } = self;
+        let keys = &words.keys;
+        if let (Some(within), Some(words)) = (within, &words.period) {
+            let left = &self.equal();
+            let known = within.known(left);
+            return near_periods(&PeriodLink { left, within, index, keys, words, known });
+        }
+        near_misses(&Missing { left, right, index, words: keys, confirm: None })
     }
 }
 

@@ -123,8 +123,14 @@ pub struct FoundPeriod {
     pub from: String,
     /// The table with the periods.
     pub to: String,
-    /// The link as a plan will write it.
+    /// The link as a plan writes it, with what is preferred where several hold.
     pub line: String,
+    /// The columns on either side that are equal, if the periods are of different things.
+    pub keys: Vec<(String, String)>,
+    /// The day's column.
+    pub when: String,
+    /// The columns in which a period starts and ends.
+    pub bounds: Vec<String>,
     /// Rows that have a day, and a key where one belongs to it.
     pub rows: u64,
     /// Rows whose day falls into a period.

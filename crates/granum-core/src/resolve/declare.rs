@@ -230,6 +230,7 @@ impl<'a> Resolver<'a> {
             name: name.text.clone(),
             back: back.text.clone(),
             plan: None,
+            choices: false,
         });
         Ok(())
     }

@@ -14,9 +14,6 @@ use crate::value::{Scalar, Scale, Type};
 
 pub(super) type Valued = (Typed, Worth);
 
-/// Functions and aggregates of the reference that this version does not run.
-const NOT_YET: &[&str] = &["choices"];
-
 /// What is known of an input's rows.
 const SOURCE: [&str; 2] = ["source_file", "source_line"];
 
@@ -227,6 +224,9 @@ impl Resolver<'_> {
         if name.text == "has" {
             return self.has(args, span, row);
         }
+        if name.text == "choices" {
+            return self.choices(args, span, row);
+        }
         if SOURCE.contains(&name.text.as_str()) {
             return self.source(called, row);
         }
@@ -278,21 +278,13 @@ impl Resolver<'_> {
     }
 
     pub(super) fn unknown_function<T>(&mut self, name: &Name) -> Resolved<T> {
-        if NOT_YET.contains(&name.text.as_str()) {
-            return self.wrong(
-                Diagnostic::new(
-                    DiagnosticKind::NotYet,
-                    name.span,
-                    format!(
-                        "`{}` is part of the plan language, but this version does not run it",
-                        name.text
-                    ),
-                )
-                .help("docs/language.md lists what is missing"),
-            );
-        }
-        let known: Vec<&str> =
-            FUNCTIONS.iter().map(|f| f.name).chain(SOURCE).chain(aggregate_names()).collect();
+        let known: Vec<&str> = FUNCTIONS
+            .iter()
+            .map(|f| f.name)
+            .chain(SOURCE)
+            .chain(["choices"])
+            .chain(aggregate_names())
+            .collect();
         let mut diagnostic = Diagnostic::new(
             DiagnosticKind::UnknownName,
             name.span,

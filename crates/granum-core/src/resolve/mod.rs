@@ -6,6 +6,7 @@ mod ancestors;
 mod calendar;
 mod declare;
 mod expression;
+mod link;
 mod operators;
 mod path;
 mod plan;
@@ -20,8 +21,9 @@ mod worth;
 pub(crate) use plan::{
     AggregatePlan, Allowance, AssignPlan, CalendarPlan, CheckKind, CheckPlan, DedupeByPlan,
     DedupePlan, DedupeRule, FilterPlan, Gather, GatherWhat, GrainCheck, GroupedPlan, GroupedPlans,
-    GroupedWhat, Lay, LinkPlan, MistakePlan, NamesPlan, OneRowPlan, Plan, Proof, Required,
-    SeveralPlan, SortPlan, Source, Step, TablePlan, TopPlan, Total, Tracked, UnitsPlan,
+    GroupedWhat, Lay, LinkPlan, MistakePlan, NamesPlan, OneRowPlan, PeriodEnd, PeriodPlan, Plan,
+    Proof, Required, SeveralPlan, SortPlan, Source, Step, TablePlan, TopPlan, Total, Tracked,
+    UnitsPlan,
 };
 
 #[cfg(test)]

@@ -4,9 +4,13 @@ use super::Resolved;
 use super::ancestors::Ancestors;
 use super::expression::{Valued, truth};
 use super::scope::{Paths, Resolver, Row};
+use super::worth::{Worth, WorthKind};
 use crate::expr::{Kind, Typed};
-use crate::lang::{Diagnostic, DiagnosticKind, Expr, ExprKind, Name, Span, nearest_or_longer};
+use crate::lang::{
+    Diagnostic, DiagnosticKind, Expr, ExprKind, Name, Span, format_expression, nearest_or_longer,
+};
 use crate::table::{ColumnId, Hop, TableId};
+use crate::value::Type;
 
 /// Where the links of a path lead.
 pub(super) struct Way {
@@ -53,6 +57,33 @@ impl Resolver<'_> {
         }
         let way = self.way(parts, span, row)?;
         Ok(truth(Kind::Leads { from: way.from, hops: way.hops }, span))
+    }
+
+    /// `choices(link)`: of how many rows that held one was chosen.
+    pub(super) fn choices(&mut self, args: &[Expr], span: Span, row: &Row) -> Resolved<Valued> {
+        let [Expr { kind: ExprKind::Path(parts), .. }] = args else {
+            let message = "`choices` takes the name of a link by a period, or a path to one";
+            return self.wrong(
+                Diagnostic::new(DiagnosticKind::Path, span, message)
+                    .help("as in  choices(promotions)  or  choices(orders.promotions)"),
+            );
+        };
+        let Way { from, mut hops, .. } = self.way(parts, span, row)?;
+        let Some(Hop::Link(link)) = hops.pop() else { return Err(super::Wrong) };
+        if self.links[link.0].tree.period.is_none() {
+            let message = format!(
+                "the link to `{}` has no period: each row leads to one row or to none",
+                self.links[link.0].name
+            );
+            return self.wrong(
+                Diagnostic::new(DiagnosticKind::Path, span, message)
+                    .help(format!("write  has({})", format_expression(&args[0]))),
+            );
+        }
+        self.links[link.0].choices = true;
+        let kind = Kind::Choices { from, hops, link };
+        let worth = Worth::column(WorthKind::Plain, false);
+        Ok((Typed::new(kind, Type::Integer, span), worth))
     }
 
     /// Follows the names of links from a row.

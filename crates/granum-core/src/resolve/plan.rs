@@ -5,6 +5,7 @@ use std::ops::Range;
 use crate::aggregate::AggregateFunction;
 use crate::expr::Typed;
 use crate::lang::{Percent, Preference, Severity, Span, UnitsPolicy};
+use crate::link::LinkWords;
 use crate::port::InputSpec;
 use crate::table::{ColumnId, Hop, LinkId, SlotId, TableId};
 use crate::value::{Scale, Type};
@@ -430,10 +431,62 @@ pub(crate) struct LinkPlan {
     pub keys: Vec<(Typed, Typed)>,
     /// The keys in words: `order_no`, `customer = customer_no`.
     pub keys_text: String,
-    /// Both sides of each key in words.
-    pub key_words: Vec<(String, String)>,
+    pub words: LinkWords,
+    /// The period that a row's moment must fall into, where there is one.
+    pub period: Option<PeriodPlan>,
     pub required: Option<Required>,
     pub blank_allowed: bool,
+}
+
+/// A moment of the source's rows, and periods of the target's: all days, or all times.
+#[derive(Debug)]
+pub(crate) struct PeriodPlan {
+    pub when: Typed,
+    pub starts: Typed,
+    pub end: PeriodEnd,
+    /// Which row is led to where several hold: columns of the target.
+    pub prefer: Vec<(Preference, ColumnId)>,
+    /// The start, where it is a column: the latest could be preferred, where nothing is.
+    pub could_prefer: Option<String>,
+    /// Whether anything asks how many rows held.
+    pub choices: bool,
+}
+
+#[derive(Debug)]
+pub(crate) enum PeriodEnd {
+    Through(Typed),
+    Until(Typed),
+    Onward,
+}
+
+impl PeriodEnd {
+    /// The end, where it is said.
+    pub fn said(&self) -> Option<&Typed> {
+        match self {
+            Self::Through(end) | Self::Until(end) => Some(end),
+            Self::Onward => None,
+        }
+    }
+}
+
+impl LinkPlan {
+    /// All expressions over the source's rows.
+    pub fn left_parts(&self) -> impl Iterator<Item = &Typed> {
+        let when = self.period.iter().map(|period| &period.when);
+        self.keys.iter().map(|(left, _)| left).chain(when)
+    }
+
+    /// All expressions over the target's rows.
+    pub fn right_parts(&self) -> impl Iterator<Item = &Typed> {
+        let starts = self.period.iter().map(|period| &period.starts);
+        let ends = self.period.iter().filter_map(|period| period.end.said());
+        self.keys.iter().map(|(_, right)| right).chain(starts).chain(ends)
+    }
+
+    /// The columns of the target that decide between its rows.
+    pub fn preferred(&self) -> impl Iterator<Item = ColumnId> {
+        self.period.iter().flat_map(|period| period.prefer.iter().map(|(_, column)| *column))
+    }
 }
 
 #[derive(Debug, Clone, PartialEq)]

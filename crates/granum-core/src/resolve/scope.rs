@@ -56,6 +56,8 @@ pub(super) struct LinkEntry<'a> {
     pub name: String,
     pub back: String,
     pub plan: Option<LinkPlan>,
+    /// Whether anything asks how many rows held before one was chosen.
+    pub choices: bool,
 }
 
 /// Whether, and how, paths may be used.
@@ -149,7 +151,14 @@ impl<'a> Resolver<'a> {
             return Err(self.diagnostics);
         }
         self.plan.tables = self.tables.into_iter().filter_map(|entry| entry.plan).collect();
-        self.plan.links = self.links.into_iter().filter_map(|entry| entry.plan).collect();
+        let link = |entry: LinkEntry<'_>| {
+            let mut plan = entry.plan?;
+            if let Some(period) = &mut plan.period {
+                period.choices = entry.choices;
+            }
+            Some(plan)
+        };
+        self.plan.links = self.links.into_iter().filter_map(link).collect();
         Ok(self.plan)
     }
 

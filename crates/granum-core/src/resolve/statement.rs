@@ -1,18 +1,15 @@
-//! Links, checks and outputs: what stands on finished tables.
+//! Checks and outputs: what stands on finished tables.
 
 use super::allow::Behind;
-use super::expression::Valued;
-use super::plan::{CheckKind, CheckPlan, LinkPlan, OutputPlan, Required};
-use super::scope::{LinkEntry, Paths, Resolver, Row};
+use super::plan::{CheckKind, CheckPlan, OutputPlan};
+use super::scope::{Paths, Resolver, Row};
 use super::{Resolved, Wrong};
-use crate::expr::{Kind, Typed};
+use crate::expr::Kind;
 use crate::lang::{
-    CheckTree, Diagnostic, DiagnosticKind, Expr, ExprKind, LinkKeyTree, OutputTree, RequiredTree,
-    StatementKind, format_expression,
+    CheckTree, Diagnostic, DiagnosticKind, ExprKind, OutputTree, StatementKind, format_expression,
 };
 use crate::resolve::ancestors::Ancestors;
-use crate::table::{ColumnId, Hop, TableId};
-use crate::value::Type;
+use crate::table::TableId;
 
 impl Resolver<'_> {
     pub fn statements(&mut self) {
@@ -43,151 +40,6 @@ impl Resolver<'_> {
                 _ => {}
             }
         }
-    }
-
-    /// A link whose key follows a link that waits for it is a circle.
-    fn link_circles(&mut self) {
-        let needed = |links: &[LinkEntry<'_>], at: usize| -> Vec<usize> {
-            let mut needed = vec![];
-            for (left, _) in links[at].plan.iter().flat_map(|plan| &plan.keys) {
-                left.visit(&mut |part| {
-                    if let Kind::Path { hops, .. } | Kind::Leads { hops, .. } = &part.kind {
-                        needed.extend(hops.iter().filter_map(|hop| match hop {
-                            Hop::Link(link) => Some(link.0),
-                            Hop::Origin { .. } | Hop::Within { .. } => None,
-                        }));
-                    }
-                });
-            }
-            needed
-        };
-        for first in 0..self.links.len() {
-            let mut open = vec![first];
-            let mut seen = vec![];
-            while let Some(at) = open.pop() {
-                for next in needed(&self.links, at) {
-                    if next == first {
-                        let link = &self.links[first];
-                        let span = link.tree.from.span.to(link.tree.to.span);
-                        let diagnostic = Diagnostic::new(
-                            DiagnosticKind::Circle,
-                            span,
-                            format!(
-                                "the key of the link to `{}` follows that link itself",
-                                link.name
-                            ),
-                        );
-                        self.diagnostics.push(diagnostic.help("follow another link, or none"));
-                        return;
-                    }
-                    if !seen.contains(&next) {
-                        seen.push(next);
-                        open.push(next);
-                    }
-                }
-            }
-        }
-    }
-
-    fn link(&mut self, at: usize) -> Resolved<LinkPlan> {
-        let tree = self.links[at].tree;
-        let (from, to) = (self.links[at].from, self.links[at].to);
-        self.need_table(from, tree.from.span)?;
-        self.need_table(to, tree.to.span)?;
-        let left_row = self.finished_row(from, Paths::InKeys);
-        let right_row = self.finished_row(to, Paths::NotInKeys);
-        let mut keys = vec![];
-        let (mut texts, mut key_words) = (vec![], vec![]);
-        for key in &tree.keys {
-            let left = self.expression(&key.left, &left_row);
-            let right = self.expression(key.right.as_ref().unwrap_or(&key.left), &right_row);
-            keys.push(self.key_pair(key, left?, right?, &left_row, &right_row)?);
-            let left = format_expression(&key.left);
-            let right = key.right.as_ref().map(format_expression);
-            texts.push(right.as_ref().map_or(left.clone(), |right| format!("{left} = {right}")));
-            key_words.push((left.clone(), right.unwrap_or(left)));
-        }
-        let required = match &tree.required {
-            None => None,
-            Some(RequiredTree::Complete(_)) => Some(Required::Complete),
-            Some(RequiredTree::Share { percent, of, .. }) => {
-                let of = match of {
-                    None => None,
-                    Some(name) => {
-                        let own = &self.tables[from.0].columns;
-                        let Some(at) = own.iter().position(|own| own.name == name.text) else {
-                            return self.unknown_column(&left_row, name);
-                        };
-                        if !own[at].tracked {
-                            return self.wrong(
-                                Diagnostic::new(
-                                    DiagnosticKind::Type,
-                                    name.span,
-                                    format!(
-                                        "`{}` is not tracked in `{}`",
-                                        name.text, left_row.table
-                                    ),
-                                )
-                                .help(format!("track it there:  track {}", name.text)),
-                            );
-                        }
-                        Some((name.text.clone(), ColumnId(at)))
-                    }
-                };
-                Some(Required::Share { percent: *percent, of })
-            }
-        };
-        Ok(LinkPlan {
-            from,
-            to,
-            name: self.links[at].name.clone(),
-            keys,
-            keys_text: texts.join(", "),
-            key_words,
-            required,
-            blank_allowed: tree.blank_allowed,
-        })
-    }
-
-    /// Both sides of a key in one type. Text against a number names the `read` that mends it.
-    fn key_pair(
-        &mut self,
-        key: &LinkKeyTree,
-        (left, _): Valued,
-        (right, _): Valued,
-        left_row: &Row,
-        right_row: &Row,
-    ) -> Resolved<(Typed, Typed)> {
-        if let Some(ty) = left.ty.common(right.ty) {
-            return Ok((left.into_type(ty), right.into_type(ty)));
-        }
-        if let (Type::Date, Type::DateTime) | (Type::DateTime, Type::Date) = (left.ty, right.ty) {
-            return Ok((left.into_type(Type::Date), right.into_type(Type::Date)));
-        }
-        let span = key.right.as_ref().map_or(key.left.span, |right| key.left.span.to(right.span));
-        let mut diagnostic = Diagnostic::new(
-            DiagnosticKind::Type,
-            span,
-            format!(
-                "the keys have two types: {} in `{}` and {} in `{}`",
-                left.ty, left_row.table, right.ty, right_row.table
-            ),
-        );
-        let side = |expr: &Expr, row: &Row| match &expr.kind {
-            ExprKind::Path(parts) => {
-                format!("in the input of `{}`:  read {} as text", row.table, parts[0].text)
-            }
-            _ => "convert it:  text(…)".to_owned(),
-        };
-        if left.ty == Type::Text {
-            let right = key.right.as_ref().unwrap_or(&key.left);
-            diagnostic = diagnostic.help(side(right, right_row));
-        } else if right.ty == Type::Text {
-            diagnostic = diagnostic.help(side(&key.left, left_row));
-        } else {
-            diagnostic = diagnostic.help("convert one side: text(…), integer(…), date(…)");
-        }
-        self.wrong(diagnostic)
     }
 
     fn check(&mut self, tree: &CheckTree) -> Resolved<CheckPlan> {

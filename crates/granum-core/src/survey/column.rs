@@ -205,6 +205,14 @@ pub(crate) fn day_of(value: &str, column: &ColumnSurvey) -> Option<i32> {
     })
 }
 
+/// The same as a time: a day is its first moment.
+pub(crate) fn time_of(value: &str, column: &ColumnSurvey) -> Option<i64> {
+    let bytes = value.as_bytes();
+    let format = |format: &String| day::parse_time_format(format, bytes);
+    let time = day::parse_iso_time(bytes).or_else(|| column.formats.iter().find_map(format));
+    time.or_else(|| day_of(value, column).map(day::start_of))
+}
+
 fn oddities(column: &CodedColumn, places: &Places) -> Vec<Oddity> {
     let profile = &column.profile;
     let mut out = vec![];

@@ -2,6 +2,7 @@
 
 use serde::Serialize;
 
+use super::PeriodTally;
 use crate::table::Amount;
 
 /// The tally of one link.
@@ -39,6 +40,8 @@ pub struct LinkTally {
     pub near: Vec<NearMiss>,
     /// Rows that nothing of `near` explains, blank keys apart.
     pub unlike: u64,
+    /// What else there is to tell of a link by a period.
+    pub period: Option<PeriodTally>,
     /// What the plan asks, in words; empty if nothing.
     pub required: String,
     /// Whether it is as complete as the plan asks.
@@ -107,6 +110,12 @@ pub enum NearKind {
     Suffix,
     /// One letter, or two that changed places.
     OneLetter,
+    /// The day on which a period ends, which is not part of it.
+    EndDay,
+    /// The day after a period.
+    DayAfter,
+    /// The day before a period.
+    DayBefore,
 }
 
 /// A key that the target does not have.

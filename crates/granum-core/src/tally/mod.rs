@@ -3,6 +3,7 @@
 
 mod check;
 mod link;
+mod period;
 mod problem;
 mod report;
 mod step;
@@ -10,6 +11,10 @@ mod warning;
 
 pub use check::{CheckTally, FailedRow};
 pub use link::{LinkAmount, LinkTally, MissingKey, NearKind, NearMiss, Spread, share_text};
+pub use period::{
+    InvertedPeriod, InvertedPeriods, OutsideTally, PeriodOverlap, PeriodRange, PeriodTally,
+    SeveralPeriods,
+};
 pub use problem::{
     BadCell, Problem, RepeatedKey, RowReason, StackedTwice, UnitsProblem, UnitsTrouble,
 };

@@ -2,6 +2,7 @@
 
 use serde::Serialize;
 
+use super::{InvertedPeriods, SeveralPeriods};
 use crate::lang::{Span, UnitsPolicy};
 use crate::table::{Amount, Place};
 
@@ -60,6 +61,10 @@ pub enum Problem {
         /// The first keys that repeat.
         examples: Vec<RepeatedKey>,
     },
+    /// Periods that end before they start.
+    InvertedPeriods(InvertedPeriods),
+    /// Several periods hold for one row, and nothing says which is preferred.
+    SeveralPeriods(SeveralPeriods),
     /// Quantities that `units` cannot count.
     Units(UnitsProblem),
     /// A row that cannot be worked.
@@ -136,6 +141,8 @@ impl Problem {
             Self::BadCells { .. } => "bad-cells",
             Self::Grain { .. } => "grain",
             Self::RepeatedKeys { .. } => "repeated-keys",
+            Self::InvertedPeriods(_) => "inverted-periods",
+            Self::SeveralPeriods(_) => "several-periods",
             Self::Units(_) => "units",
             Self::Row { reason: RowReason::Overflow, .. } => "overflow",
             Self::Row { reason: RowReason::Limit { .. }, .. } => "limit",

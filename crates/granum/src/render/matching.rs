@@ -6,7 +6,7 @@ use granum_core::tally::{MissingKey, share_text};
 
 use super::columns::{Side, set};
 use super::near::near_misses;
-use super::{bad, clipped, count, counted, dim, folded, good, heading, width_of};
+use super::{bad, clipped, count, counted, dim, folded, good, heading, periods, width_of};
 
 /// Values of `--by` are shown up to so many.
 const GROUPS: usize = 40;
@@ -23,6 +23,12 @@ pub fn matched(found: &Matched, notes: &[String], width: usize) -> String {
     }
     out.push_str(&sides(found));
     out.push_str(&safety(found, width));
+    if let Some(period) = &found.period {
+        let told = periods::told(period, &found.from, &found.to, width);
+        if !told.is_empty() {
+            out.push_str(&format!("  {}\n{told}\n", heading("periods")));
+        }
+    }
     out.push_str(&groups(found, width));
     out.push_str(&missing(&found.source.examples, found.source.missing, &found.to, width));
     out.push_str(&missing(&found.target.examples, found.target.missing, &found.from, width));
@@ -92,7 +98,15 @@ fn block(rows: &[Vec<String>]) -> String {
 /// Whether a look-up is safe, and how many rows lead to one.
 fn safety(found: &Matched, width: usize) -> String {
     let (from, to) = (&found.from, &found.to);
+    let several = found.period.as_ref().filter(|period| period.several > 0 && !period.prefers);
     let mut out = match &found.repeating {
+        None if several.is_some() => format!(
+            "  {} several {to} hold for one row of {from}; say which with  prefer latest COLUMN\n",
+            bad("a look-up is not safe:")
+        ),
+        None if found.period.is_some() => {
+            format!("  {} one of {to} at most for each row\n", good("a look-up is safe:"))
+        }
         None => format!("  {} no key stands on two rows of {to}\n", good("a look-up is safe:")),
         Some(repeating) => unsafe_text(repeating, found, width),
     };
@@ -103,7 +117,8 @@ fn safety(found: &Matched, width: usize) -> String {
                 format!("{} to {}, median {}", count(least), count(most), count(spread.median))
             }
         };
-        out.push_str(&format!("  rows of {from} for one key: {rows}\n"));
+        let one = if found.period.is_some() { format!("row of {to}") } else { "key".into() };
+        out.push_str(&format!("  rows of {from} for one {one}: {rows}\n"));
     }
     out.push('\n');
     out

@@ -7,6 +7,7 @@ mod links;
 mod matching;
 mod near;
 mod outline;
+mod periods;
 mod problem;
 mod relate;
 mod report;

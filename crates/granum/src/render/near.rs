@@ -18,6 +18,9 @@ pub(super) fn near_misses(near: &[NearMiss], unlike: u64, to: &str, width: usize
 
 /// What nearly matches, and what mends it.
 fn near_miss(near: &NearMiss, to: &str, width: usize) -> String {
+    if let [kind @ (NearKind::EndDay | NearKind::DayAfter | NearKind::DayBefore)] = *near.kinds {
+        return beside(near, kind, width);
+    }
     let pairs: Vec<String> = near
         .examples
         .iter()
@@ -56,6 +59,31 @@ fn near_miss(near: &NearMiss, to: &str, width: usize) -> String {
     out
 }
 
+/// Days that lie beside a period, and what mends it.
+fn beside(near: &NearMiss, kind: NearKind, width: usize) -> String {
+    let place = match kind {
+        NearKind::EndDay => "on a day that ends a period and is not part of it",
+        NearKind::DayAfter => "on the day after a period",
+        _ => "on the day before a period",
+    };
+    let days: Vec<String> = near
+        .examples
+        .iter()
+        .map(|(day, rows)| {
+            format!("{day} ({})", if rows == "1" { "1 row".into() } else { format!("{rows} rows") })
+        })
+        .collect();
+    let more = if near.distinct > days.len() as u64 { ", \u{2026}" } else { "" };
+    let (rows, lie) =
+        (counted(near.rows, "row", "rows"), if near.rows == 1 { "lies" } else { "lie" });
+    let text = format!("{rows} {lie} {place}: {}{more}", days.join(", "));
+    let mut out = folded(&text, "    ", width);
+    if let Some(keys) = &near.keys {
+        out.push_str(&format!("      if that day is meant:  on {keys}\n"));
+    }
+    out
+}
+
 fn words(kind: NearKind) -> &'static str {
     match kind {
         NearKind::OuterSpaces => "spaces around",
@@ -65,5 +93,6 @@ fn words(kind: NearKind) -> &'static str {
         NearKind::Prefix => "what stands before",
         NearKind::Suffix => "what stands behind",
         NearKind::OneLetter => "one letter",
+        NearKind::EndDay | NearKind::DayAfter | NearKind::DayBefore => "a day",
     }
 }

@@ -3,9 +3,11 @@
 use granum_core::lang::plan_name;
 use granum_core::lang::{OddQuantity, UnitsPolicy};
 use granum_core::table::Place;
-use granum_core::tally::{Problem, RepeatedKey, RowReason, UnitsProblem, UnitsTrouble};
+use granum_core::tally::{
+    Problem, RepeatedKey, RowReason, StackedTwice, UnitsProblem, UnitsTrouble,
+};
 
-use super::{count, counted, sums, visible};
+use super::{count, counted, periods, sums, visible};
 
 /// Cells are shown up to so many letters.
 const LONG: usize = 80;
@@ -83,6 +85,8 @@ pub(super) fn problem(problem: &Problem, source: &str) -> String {
             });
             out
         }
+        Problem::InvertedPeriods(problem) => periods::inverted(problem),
+        Problem::SeveralPeriods(problem) => periods::several_hold(problem),
         Problem::Units(problem) => units(problem),
         Problem::Row { table, step, reason, span, row, place } => row_problem(
             table,
@@ -98,23 +102,7 @@ pub(super) fn problem(problem: &Problem, source: &str) -> String {
             "  {table}: a group of `{column}` is called \"{total}\", as the total row would be\n    \
              give the total another name:  total row \"\u{2026}\"\n"
         ),
-        Problem::StackedTwice { table, twice } => {
-            let amounts = sums(&twice.amounts);
-            let amounts = if amounts.is_empty() {
-                String::new()
-            } else {
-                format!(", with {amounts} once more")
-            };
-            format!(
-                "  {table}: {} of {} {} in it twice{amounts}\n    {} brings them again. Stack tables \
-                 that have no row in common, or say why they are meant twice:\n    allow \
-                 repeated-rows \"\u{2026}\"  behind the tables\n",
-                counted(twice.rows, "row", "rows"),
-                twice.of,
-                if twice.rows == 1 { "stands" } else { "stand" },
-                twice.part
-            )
-        }
+        Problem::StackedTwice { table, twice } => stacked_twice(table, twice),
         Problem::MeetingRepeats { table, of, columns, examples, rows } => {
             meeting(table, of, columns, examples, *rows)
         }
@@ -122,6 +110,22 @@ pub(super) fn problem(problem: &Problem, source: &str) -> String {
             format!("  {table}: more than 4,294,967,295 rows are more than one table can have\n")
         }
     }
+}
+
+/// Rows that stand in a stack twice.
+fn stacked_twice(table: &str, twice: &StackedTwice) -> String {
+    let amounts = sums(&twice.amounts);
+    let amounts =
+        if amounts.is_empty() { String::new() } else { format!(", with {amounts} once more") };
+    format!(
+        "  {table}: {} of {} {} in it twice{amounts}\n    {} brings them again. Stack tables \
+         that have no row in common, or say why they are meant twice:\n    allow \
+         repeated-rows \"\u{2026}\"  behind the tables\n",
+        counted(twice.rows, "row", "rows"),
+        twice.of,
+        if twice.rows == 1 { "stands" } else { "stand" },
+        twice.part
+    )
 }
 
 /// A grain that does not hold; `repeated` are keys and their rows.
@@ -340,7 +344,7 @@ fn at(places: &[Place]) -> String {
     format!("   ({})", places.join(", "))
 }
 
-fn more(out: &mut String, all: u64, shown: usize) {
+pub(super) fn more(out: &mut String, all: u64, shown: usize) {
     more_indented(out, all, shown, "    ");
 }
 

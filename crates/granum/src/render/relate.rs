@@ -34,8 +34,7 @@ pub fn relations(found: &Relations, width: usize) -> String {
         out.push('\n');
     }
     if !found.periods.is_empty() {
-        let title = heading("days that fall into periods");
-        out.push_str(&format!("{title} {}\n\n", dim("(plans cannot link by them yet)")));
+        out.push_str(&format!("{}\n\n", heading("links by periods")));
         found.periods.iter().for_each(|found| out.push_str(&period(found, width)));
     }
     out
@@ -107,17 +106,21 @@ fn tables(tables: &[RelatedTable], width: usize) -> String {
     out
 }
 
+/// A statement as a plan has it.
+fn line_of_plan(line: &str, width: usize) -> String {
+    if width_of(line) + 2 > width {
+        folded(line, "  ", width)
+    } else {
+        format!("  {}\n", heading(line))
+    }
+}
+
 fn link(link: &FoundLink, width: usize) -> String {
     let kind = match link.multiplicity {
         Multiplicity::OneToOne => "one-to-one",
         Multiplicity::ManyToOne => "many-to-one",
     };
-    let line = link.line();
-    let mut out = if width_of(&line) + 2 > width {
-        folded(&line, "  ", width)
-    } else {
-        format!("  {}\n", heading(&line))
-    };
+    let mut out = line_of_plan(&link.line(), width);
     let share = share_text(link.matched.into(), (link.rows - link.blank).into());
     let mut facts = vec![
         kind.to_owned(),
@@ -198,14 +201,17 @@ fn crossing(crossing: &Crossing, width: usize) -> String {
 }
 
 fn period(period: &FoundPeriod, width: usize) -> String {
-    let mut out = folded(&format!("# {}", period.line), "  ", width);
+    let mut out = line_of_plan(&period.line, width);
     let mut text = format!(
         "{} of {} in a period",
         share_text(period.matched.into(), period.rows.into()),
         counted(period.rows, "day falls", "days fall"),
     );
     if period.several > 0 {
-        text.push_str(&format!(" \u{b7} {} into several", count(period.several)));
+        text.push_str(&format!(
+            " \u{b7} {} into several, of which the latest is taken",
+            count(period.several)
+        ));
     }
     out.push_str(&folded(&text, "    ", width));
     out.push('\n');

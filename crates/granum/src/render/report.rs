@@ -2,7 +2,7 @@
 
 use granum_core::tally;
 
-use super::{links, tally as tables, verdict};
+use super::{links, periods, tally as tables, verdict};
 
 /// What is printed of a run.
 pub struct Report<'a> {
@@ -25,6 +25,7 @@ impl Report<'_> {
         }
         out.push_str(&tables::tables(self.tally, self.width, self.every_table));
         out.push_str(&links::links(&self.tally.links));
+        out.push_str(&periods::of_links(&self.tally.links, self.width));
         out.push_str(&verdict::checks(self));
         out.push_str(&self.verdict());
         out

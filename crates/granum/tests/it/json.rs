@@ -82,6 +82,21 @@ fn every_field_is_in_the_documentation() {
         ["match", "lines.csv", "more.csv", "--on", "order_no", "--amount", "net", "--by", "net"];
     names(&told(&folder, &on, 0), &mut all);
     names(&told(&folder, &[&["draft"], &files[..]].concat(), 0), &mut all);
+    let periods = "id,starts_on,ends_on\n1,2025-12-01,2025-12-31\n2,2025-12-31,2025-12-31\n\
+                   3,2026-02-01,2026-02-03\n";
+    let days = "no,seen_on\n1,2025-12-31\n2,2026-01-01\n3,2026-02-01\n";
+    folder.file("periods.csv", periods).file("days.csv", days);
+    names(&told(&folder, &["relate", "days.csv", "periods.csv"], 0), &mut all);
+    let by_period = |rest: &str| {
+        folder.plan(&format!(
+            "input days from \"days.csv\"\ninput periods from \"periods.csv\"\n  grain id\n\
+             link days to periods on seen_on within starts_on through ends_on {rest}\n"
+        ));
+    };
+    by_period("prefer latest starts_on");
+    names(&told(&folder, &["check", "p.granum"], 0), &mut all);
+    by_period("");
+    names(&told(&folder, &["check", "p.granum"], 1), &mut all);
     names(&told(&folder, &["show", "-e", SHOP, "lines", "--where", "zzz > 1"], 2), &mut all);
     folder.plan(&format!(
         "{SHOP}link lines to orders on order_no\nlink orders to customers on customer_no\n\

@@ -18,6 +18,7 @@ mod mistakes;
 mod near;
 mod odd;
 mod parameters;
+mod periods;
 mod plans;
 mod relate;
 mod same;

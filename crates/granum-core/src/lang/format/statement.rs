@@ -1,8 +1,8 @@
 //! Statements, with what belongs in columns put in columns.
 
 use super::super::ast::{
-    CalendarTree, CheckTree, InputTree, LinkTree, MoreTree, OutputTree, ParamTree, Percent,
-    RequiredTree, Statement, StatementKind, TableTree,
+    CalendarTree, CheckTree, InputTree, MoreTree, OutputTree, ParamTree, Percent, Statement,
+    StatementKind, TableTree,
 };
 use super::super::step::{AllowTree, StepTree};
 use super::super::terms::Name;
@@ -88,7 +88,7 @@ impl Layout<'_> {
                 self.head_allowing(span, &table.allow, &table.steps, &head);
             }
             StatementKind::Link(link) => {
-                self.line(span, 0, &in_columns(&link_cells(link), widths));
+                self.line(span, 0, &in_columns(&link.cells(), widths));
             }
             StatementKind::Check(check) => {
                 let end = check.allow.first().map_or(span.end, |allow| allow.kind.span.start);
@@ -147,7 +147,7 @@ impl Layout<'_> {
                 break;
             }
             let cells = match &statement.kind {
-                StatementKind::Link(link) => link_cells(link),
+                StatementKind::Link(link) => link.cells(),
                 StatementKind::Output(output) => output_cells(output),
                 _ => break,
             };
@@ -204,49 +204,12 @@ fn input_head(input: &InputTree) -> String {
     head
 }
 
-fn link_cells(link: &LinkTree) -> Vec<String> {
-    let keys: Vec<String> = link
-        .keys
-        .iter()
-        .map(|key| match &key.right {
-            Some(right) => {
-                format!("{} = {}", format_expression(&key.left), format_expression(right))
-            }
-            None => format_expression(&key.left),
-        })
-        .collect();
-    let mut rest = vec![];
-    match &link.required {
-        Some(RequiredTree::Complete(_)) => rest.push("complete".to_owned()),
-        Some(RequiredTree::Share { percent, of, .. }) => {
-            let of = of.as_ref().map_or(String::new(), |column| format!(" of {}", name(column)));
-            rest.push(format!("at least {}{of}", percent_words(*percent)));
-        }
-        None => {}
-    }
-    if link.blank_allowed {
-        rest.push("blank allowed".to_owned());
-    }
-    if let Some(own) = &link.name {
-        rest.push(format!("as {}", name(own)));
-        if let Some(back) = &link.back {
-            rest.push(format!("back {}", name(back)));
-        }
-    }
-    vec![
-        format!("link {}", name(&link.from)),
-        format!("to {}", name(&link.to)),
-        format!("on {}", keys.join(", ")),
-        rest.join(" "),
-    ]
-}
-
 fn output_cells(output: &OutputTree) -> Vec<String> {
     vec![format!("output {}", name(&output.table)), format!("to {}", quoted(&output.path.text))]
 }
 
 /// A share as it is written: `99.5%`.
-pub(super) fn percent_words(percent: Percent) -> String {
+fn percent_words(percent: Percent) -> String {
     let units = i128::from(percent.units);
     let text = crate::value::decimal::to_text(units, crate::value::Scale(percent.scale));
     format!("{text}%")

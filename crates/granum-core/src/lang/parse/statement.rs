@@ -1,8 +1,8 @@
 //! Statements: each begins with a hard word, so the next one is found after any error.
 
 use super::super::ast::{
-    CalendarTree, CheckTree, InputTree, LinkKeyTree, LinkTree, MoreTree, OutputTree, ParamTree,
-    Percent, RequiredTree, Severity, Statement, StatementKind, TableTree,
+    CalendarTree, CheckTree, InputTree, MoreTree, OutputTree, ParamTree, Percent, Severity,
+    Statement, StatementKind, TableTree,
 };
 use super::super::diagnostic::{Diagnostic, DiagnosticKind};
 use super::super::step::{STEPS, StepTree};
@@ -57,7 +57,7 @@ impl Parser {
             "param" => self.param(),
             "input" => self.input(),
             "table" => self.table(),
-            "link" => self.link(),
+            "link" => Ok(StatementKind::Link(self.link()?)),
             "check" => self.check(Severity::Check),
             "warn" => self.check(Severity::Warn),
             "output" => self.output(),
@@ -251,74 +251,7 @@ impl Parser {
         Ok(MoreTree::Stacked { tables, filling_blanks, labelled })
     }
 
-    fn link(&mut self) -> Found<StatementKind> {
-        let from = self.name("the table whose rows lead")?;
-        self.need_word("to", "`to` and the table they lead to")?;
-        let to = self.name("the table they lead to")?;
-        self.need_word("on", "`on` and the key")?;
-        let mut keys = vec![self.link_key()?];
-        while self.take_sign(",") {
-            keys.push(self.link_key()?);
-        }
-        let mut tree = LinkTree {
-            from,
-            to,
-            keys,
-            required: None,
-            blank_allowed: false,
-            name: None,
-            back: None,
-        };
-        loop {
-            let span = self.span();
-            if self.take_word("complete") {
-                tree.required = Some(RequiredTree::Complete(span));
-            } else if self.is_word("at") {
-                let percent = self.at_least()?;
-                let of = if self.take_word("of") {
-                    Some(self.name("the tracked amount that it is a share of")?)
-                } else {
-                    None
-                };
-                tree.required =
-                    Some(RequiredTree::Share { percent, of, span: span.to(self.last_span()) });
-            } else if self.take_word("blank") {
-                self.need_word("allowed", "`blank allowed`: `allowed`")?;
-                tree.blank_allowed = true;
-            } else if self.is_word("prefer") {
-                return self.not_yet(span, "`prefer`");
-            } else if self.take_word("as") {
-                tree.name = Some(self.name("the link's name")?);
-                if self.take_word("back") {
-                    tree.back = Some(self.name("the name of the way back")?);
-                }
-            } else if *self.peek() == TokenKind::End || self.at_statement() {
-                return Ok(StatementKind::Link(tree));
-            } else {
-                let known = ["complete", "at", "blank", "as"];
-                let help = did_you_mean(self.peek(), &known).unwrap_or_else(|| {
-                    "after the keys: complete, at least N% [of COLUMN], blank allowed, \
-                     as NAME [back NAME]"
-                        .into()
-                });
-                let message = format!("expected the link's end, found {}", self.peek().found());
-                return self
-                    .wrong(Diagnostic::new(DiagnosticKind::Syntax, span, message).help(help));
-            }
-        }
-    }
-
-    fn link_key(&mut self) -> Found<LinkKeyTree> {
-        let left = self.key()?;
-        let span = self.span();
-        if self.is_word("within") {
-            return self.not_yet(span, "a link by a period");
-        }
-        let right = if self.take_sign("=") { Some(self.key()?) } else { None };
-        Ok(LinkKeyTree { left, right })
-    }
-
-    fn at_least(&mut self) -> Found<Percent> {
+    pub(in crate::lang) fn at_least(&mut self) -> Found<Percent> {
         self.advance();
         self.need_word("least", "`at least`: `least`")?;
         let TokenKind::Number { units, scale, .. } = *self.peek() else {

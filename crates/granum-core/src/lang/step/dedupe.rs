@@ -4,14 +4,11 @@ use serde::{Deserialize, Serialize};
 
 use super::super::diagnostic::{Diagnostic, DiagnosticKind};
 use super::super::format::expression::format_expression;
-use super::super::format::layout::name;
 use super::super::parse::cursor::{Found, Parser};
-use super::super::terms::{Expr, Name, Preference};
-use super::super::token::{Span, TokenKind};
+use super::super::preference::{self, Preference};
+use super::super::terms::{Expr, Name};
+use super::super::token::Span;
 use super::StepKind;
-
-const PREFERENCES: &[Preference] =
-    &[Preference::Latest, Preference::Earliest, Preference::Largest, Preference::Smallest];
 
 /// Which row of a key stays.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -29,10 +26,7 @@ impl Parser {
     pub(super) fn dedupe(&mut self, start: Span) -> Found<StepKind> {
         if !self.take_word("by") {
             // `keep latest = …` is a step of its own; `keep latest sent_at` belongs to a `by`.
-            let prefers = self.is_word("keep")
-                && matches!(self.peek_after(1), TokenKind::Word(word)
-                    if PREFERENCES.iter().any(|preference| preference.word() == word))
-                && self.at_name(2);
+            let prefers = self.is_word("keep") && self.at_preference(1).is_some();
             if prefers {
                 let span = start.to(self.tokens[self.at + 1].span);
                 return self.wrong(
@@ -57,15 +51,8 @@ impl Parser {
         )?;
         let mut best = vec![];
         loop {
-            let preference = PREFERENCES
-                .iter()
-                .copied()
-                .find(|preference| self.is_word(preference.word()) && self.at_name(1));
-            match preference {
-                Some(preference) => {
-                    self.advance();
-                    best.push((preference, self.name("a column")?));
-                }
+            match self.preference()? {
+                Some(found) => best.push(found),
                 None if best.is_empty() => break,
                 None => {
                     let preference = best[best.len() - 1].0;
@@ -99,10 +86,6 @@ fn keep_words(keep: &DedupeKeep) -> String {
     match keep {
         DedupeKeep::First => "first".into(),
         DedupeKeep::Last => "last".into(),
-        DedupeKeep::Best(best) => best
-            .iter()
-            .map(|(preference, column)| format!("{} {}", preference.word(), name(column)))
-            .collect::<Vec<_>>()
-            .join(", "),
+        DedupeKeep::Best(best) => preference::words(best),
     }
 }

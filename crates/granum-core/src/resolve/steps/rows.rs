@@ -5,7 +5,7 @@ use super::super::plan::{DedupeByPlan, DedupeRule, FilterPlan, Step};
 use super::super::scope::Resolver;
 use super::super::worth::Worth;
 use super::{Builder, Known, Named};
-use crate::lang::{DedupeKeep, Diagnostic, DiagnosticKind, Expr, ExprKind};
+use crate::lang::{DedupeKeep, Diagnostic, DiagnosticKind, Expr, ExprKind, Name, Preference};
 use crate::table::SlotId;
 use crate::value::{Scale, Type};
 
@@ -44,32 +44,7 @@ impl Resolver<'_> {
                 let mut slots = vec![];
                 for (preference, name) in best {
                     let (slot, ty) = self.column_of(&row, name)?;
-                    use crate::lang::Preference::{Earliest, Largest, Latest, Smallest};
-                    let fits = match preference {
-                        Latest | Earliest => ty.is_temporal(),
-                        Largest | Smallest => ty.is_numeric(),
-                    };
-                    if !fits {
-                        let help = match preference {
-                            Latest | Earliest => {
-                                "days and times are latest or earliest; say what it is in the \
-                                 input:  read COLUMN as datetime"
-                            }
-                            Largest | Smallest => "numbers are largest or smallest",
-                        };
-                        return self.wrong(
-                            Diagnostic::new(
-                                DiagnosticKind::Type,
-                                name.span,
-                                format!(
-                                    "`{}` is {ty}, which has no {}",
-                                    name.text,
-                                    preference.word()
-                                ),
-                            )
-                            .help(help),
-                        );
-                    }
+                    self.must_prefer(*preference, name, ty)?;
                     slots.push((*preference, slot));
                 }
                 DedupeRule::Best(slots)
@@ -100,6 +75,29 @@ impl Resolver<'_> {
         };
         builder.push(Step::DedupeBy(DedupeByPlan { keys: typed, rule, copies }), text, true);
         Ok(())
+    }
+
+    /// Whether a column has a value that is the latest, the earliest, the largest or the smallest.
+    pub(in crate::resolve) fn must_prefer(
+        &mut self,
+        preference: Preference,
+        name: &Name,
+        ty: Type,
+    ) -> Resolved<()> {
+        use Preference::{Earliest, Largest, Latest, Smallest};
+        let (fits, help) = match preference {
+            Latest | Earliest => (
+                ty.is_temporal(),
+                "days and times are latest or earliest; say what it is in the input:  read COLUMN \
+                 as datetime",
+            ),
+            Largest | Smallest => (ty.is_numeric(), "numbers are largest or smallest"),
+        };
+        if fits {
+            return Ok(());
+        }
+        let message = format!("`{}` is {ty}, which has no {}", name.text, preference.word());
+        self.wrong(Diagnostic::new(DiagnosticKind::Type, name.span, message).help(help))
     }
 }
 

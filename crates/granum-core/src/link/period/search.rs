@@ -1,0 +1,133 @@
+//! Looks up the moments of a source's rows among the segments of their keys.
+
+use rayon::prelude::*;
+
+use super::segments::Segments;
+use super::{BEFORE, BLANK, Moments, NO_KEY};
+use crate::link::Keys;
+use crate::table::Rows;
+
+/// Rows that are looked up together.
+const RUN: usize = 1 << 13;
+
+/// The segment of each row, or why there is none. `groups` leads to the first row of the target with
+/// the same key, and has those of the source; it is not there where all rows are of one key.
+pub(super) fn search(
+    when: &Moments,
+    groups: Option<(&Rows, &Keys)>,
+    segments: &Segments,
+) -> Vec<u32> {
+    let one = groups.is_none().then(|| Buckets::new(segments));
+    let mut at = vec![0; when.rows()];
+    at.par_chunks_mut(RUN).enumerate().for_each(|(run, out)| {
+        let first = run * RUN;
+        let mut moments = Vec::with_capacity(RUN);
+        when.run(first, out.len(), &mut moments);
+        let mut before = Known { group: usize::MAX, from: 0, end: 0, at: 0 };
+        for (offset, out) in out.iter_mut().enumerate() {
+            let row = first + offset;
+            let moment = moments[offset];
+            let group = match groups {
+                None => Some(0),
+                Some((groups, _)) => groups.get(row).map(|of| segments.group_of(of)),
+            };
+            *out = match group {
+                _ if moment == i64::MIN && when.get(row).is_none() => BLANK,
+                None if groups.is_some_and(|(_, keys)| !keys.has_key(row)) => BLANK,
+                None => NO_KEY,
+                // Rows of one day mostly stand together.
+                Some(group) if before.has(group, moment) => before.at,
+                Some(group) => {
+                    let at = match &one {
+                        Some(buckets) => buckets.find(moment, segments),
+                        None => find(moment, segments, segments.of(group)),
+                    };
+                    if at < BEFORE {
+                        let end = segments.end_in(group, at);
+                        let from = segments.starts()[at as usize];
+                        before = Known { group, from, end, at };
+                    }
+                    at
+                }
+            };
+        }
+    });
+    at
+}
+
+/// The segment of the row before.
+struct Known {
+    group: usize,
+    from: i64,
+    /// The first moment behind it.
+    end: i64,
+    at: u32,
+}
+
+impl Known {
+    fn has(&self, group: usize, moment: i64) -> bool {
+        self.group == group && self.from <= moment && moment < self.end
+    }
+}
+
+/// The last segment of a range that begins at a moment or before.
+fn find(moment: i64, segments: &Segments, of: std::ops::Range<u32>) -> u32 {
+    if of.is_empty() {
+        return NO_KEY;
+    }
+    let starts = &segments.starts()[of.start as usize..of.end as usize];
+    match starts.partition_point(|start| *start <= moment) {
+        0 => BEFORE,
+        behind => of.start + behind as u32 - 1,
+    }
+}
+
+/// Where to look among the segments of one key: for each of many parts of their span, which are as
+/// long as each other, the segments that begin in it or before.
+struct Buckets {
+    least: i64,
+    shift: u32,
+    /// How many segments begin before each part.
+    before: Vec<u32>,
+}
+
+impl Buckets {
+    fn new(segments: &Segments) -> Self {
+        let starts = segments.starts();
+        // An open start would stretch the span over all time.
+        let first = starts.iter().position(|start| *start > i64::MIN).unwrap_or(0);
+        let least = starts.get(first).copied().unwrap_or(0);
+        let most = starts.last().copied().unwrap_or(0);
+        let span = most.abs_diff(least) + 1;
+        let wanted = (starts.len() as u64 * 4).next_power_of_two();
+        let shift =
+            span.next_power_of_two().trailing_zeros().saturating_sub(wanted.trailing_zeros());
+        let parts = (span >> shift) as usize + 1;
+        let mut before = vec![0_u32; parts + 1];
+        before[0] = first as u32;
+        for start in &starts[first..] {
+            before[(start.abs_diff(least) >> shift) as usize + 1] += 1;
+        }
+        for at in 0..parts {
+            before[at + 1] += before[at];
+        }
+        Self { least, shift, before }
+    }
+
+    fn find(&self, moment: i64, segments: &Segments) -> u32 {
+        let starts = segments.starts();
+        if starts.is_empty() {
+            return NO_KEY;
+        }
+        let last = self.before.len() - 2;
+        let part = if moment < self.least {
+            // Only an open start lies before.
+            return self.before[0].checked_sub(1).unwrap_or(BEFORE);
+        } else {
+            ((moment.abs_diff(self.least) >> self.shift) as usize).min(last)
+        };
+        let (from, to) = (self.before[part] as usize, self.before[part + 1] as usize);
+        let behind = from + starts[from..to].partition_point(|start| *start <= moment);
+        (behind as u32).checked_sub(1).unwrap_or(BEFORE)
+    }
+}
