@@ -192,6 +192,53 @@ read -r units_s units_kb < <(best "$granum" run "$dir/units_1.granum" -q)
 read -r more_s more_kb < <(best "$granum" run "$dir/units_3.granum" -q)
 more_units=$(($(wc -l <"$dir/out/units.csv") - 1))
 rm -f "$dir/out/units.csv"
+# Linking alone: rows in no order against periods that overlap, and against prices of articles by day,
+# beside links by equal keys of the same sizes.
+periods=$dir/periods
+if [ ! -f "$periods/sold.csv" ]; then
+  mkdir -p "$periods"
+  python3 - "$periods" "$((orders * 3))" <<'PY'
+import datetime, os, random, sys
+folder, rows = sys.argv[1], int(sys.argv[2])
+random.seed(7)
+days = [(datetime.date(2016, 1, 1) + datetime.timedelta(day)).isoformat() for day in range(4050)]
+span, promotions, articles = 3650, min(10_000, rows), min(100_000, rows // 30)
+with open(os.path.join(folder, "promotions.csv"), "w") as out:
+    out.write("promo_no,starts_on,ends_on\n")
+    for number in random.sample(range(promotions), promotions):
+        start = random.randrange(span)
+        out.write(f"C{number:05d},{days[start]},{days[start + random.randrange(60)]}\n")
+prices = []
+for article in range(articles):
+    starts = sorted(random.sample(range(span), 5))
+    for at, start in enumerate(starts):
+        end = days[starts[at + 1] - 1] if at < 4 else ""
+        prices.append(f"P{len(prices):06d},A{article:06d},{days[start]},{end}\n")
+random.shuffle(prices)
+with open(os.path.join(folder, "prices.csv"), "w") as out:
+    out.write("price_no,article_no,valid_from,valid_to\n")
+    out.writelines(prices)
+with open(os.path.join(folder, "sold.csv"), "w") as out:
+    out.write("sale_no,sold_on,article_no,price_no,promo_no\n")
+    for row in range(rows):
+        price, promotion = random.randrange(len(prices)), random.randrange(promotions)
+        article, day = random.randrange(articles), days[random.randrange(span)]
+        out.write(f"{row},{day},A{article:06d},P{price:06d},C{promotion:05d}\n")
+PY
+fi
+# linking TARGET KEYS: the least seconds that linking takes.
+linking() {
+  printf 'input sold from "sold.csv"\n  grain sale_no\ninput target from "%s.csv"\nlink sold to target on %s\n' \
+    "$1" "$2" >"$periods/link.granum"
+  for _ in $(seq "$runs"); do
+    "$granum" check "$periods/link.granum" -v 2>&1 >/dev/null | awk '/linking/ {print $1}'
+  done | sort -n | head -1
+}
+by_code_s=$(linking promotions "promo_no")
+by_period_s=$(linking promotions "sold_on within starts_on through ends_on prefer latest starts_on")
+by_price_s=$(linking prices "price_no")
+through_s=$(linking prices "article_no, sold_on within valid_from through valid_to")
+onward_s=$(linking prices "article_no, sold_on within valid_from onward")
 read -r months_s months_kb < <(best "$granum" check "$dir/months.granum" -q)
 read -r read_s read_kb < <(best "$granum" check "$dir/read.granum" -q)
 read -r gather_s gather_kb < <(best "$granum" check "$dir/gather.granum" -q)
@@ -227,6 +274,7 @@ awk -v orders="$orders" -v in_b="$bytes_in" -v out_b="$bytes_out" -v p="$parse_s
     -v rd="$read_s" -v rdk="$read_kb" -v ga="$gather_s" -v gak="$gather_kb" \
     -v mo="$months_s" -v mok="$months_kb" -v wi="$wider_s" -v wik="$wider_kb" -v wif="$wider_floor" \
     -v un="$units_s" -v unk="$units_kb" -v mu="$more_s" -v muk="$more_kb" -v mun="$more_units" \
+    -v ec="$by_code_s" -v pc="$by_period_s" -v ep="$by_price_s" -v pt="$through_s" -v po="$onward_s" \
     -v win="$wider_in" -v wout="$wider_out" 'BEGIN {
   printf "%d orders · %.0f MB in, %.0f MB out (%d records)\n\n", orders, in_b/1e6, out_b/1e6, rec
   printf "%-34s %9s %9s\n", "", "seconds", "ratio"
@@ -253,6 +301,11 @@ awk -v orders="$orders" -v in_b="$bytes_in" -v out_b="$bytes_out" -v p="$parse_s
   printf "%-34s %9.0f\n", "peak memory of it, MB", mok/1e3
   printf "%-34s %9.2f %9.0f\n", "units of all lines, s and MB", un, unk/1e3
   printf "%-34s %9.2f %9.0f\n", sprintf("%.1f million units, s and MB", mun/1e6), mu, muk/1e3
+  printf "%-34s %9.2f\n", "linking alone, by 10,000 codes", ec
+  printf "%-34s %9.2f %9.2f\n", "10,000 periods that overlap", pc, (ec > 0) ? pc / ec : 0
+  printf "%-34s %9.2f\n", "by 500,000 price numbers", ep
+  printf "%-34s %9.2f %9.2f\n", "500,000 prices, through", pt, (ep > 0) ? pt / ep : 0
+  printf "%-34s %9.2f %9.2f\n", "500,000 prices, onward", po, (ep > 0) ? po / ep : 0
   printf "%-34s %9.2f\n", "granum relate, all files", rel
   printf "%-34s %9.0f\n", "peak memory of relate, MB", relk/1e3
   printf "%-34s %9.2f\n", "granum draft, all files", d
