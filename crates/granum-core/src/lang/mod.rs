@@ -21,8 +21,8 @@ pub use parse::{Parsed, parse, parse_from};
 pub use preference::Preference;
 pub(crate) use step::one_row;
 pub use step::{
-    AllowTree, AssignTree, ColumnTree, DedupeKeep, KeyTree, OddQuantity, Otherwise, ReadTree,
-    RenameTree, SplitTree, StepKind, StepTree, UnitsPolicy,
+    AllocateTree, AllowTree, AssignTree, ColumnTree, DedupeKeep, KeyTree, OddQuantity, Otherwise,
+    ReadTree, RenameTree, SplitTree, StepKind, StepTree, UnitsPolicy,
 };
 pub use terms::*;
 pub use token::Span;

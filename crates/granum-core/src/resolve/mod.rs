@@ -19,11 +19,11 @@ mod ways;
 mod worth;
 
 pub(crate) use plan::{
-    AggregatePlan, Allowance, AssignPlan, CalendarPlan, CheckKind, CheckPlan, DedupeByPlan,
-    DedupePlan, DedupeRule, FilterPlan, Gather, GatherWhat, GrainCheck, GroupedPlan, GroupedPlans,
-    GroupedWhat, Lay, LinkPlan, MistakePlan, NamesPlan, OneRowPlan, PeriodEnd, PeriodPlan, Plan,
-    Proof, Required, SeveralPlan, SortPlan, Source, Step, TablePlan, TopPlan, Total, Tracked,
-    UnitsPlan,
+    AggregatePlan, AllocateOver, AllocatePlan, Allowance, AssignPlan, CalendarPlan, CheckKind,
+    CheckPlan, DedupeByPlan, DedupePlan, DedupeRule, FilterPlan, Gather, GatherWhat, GrainCheck,
+    GroupedPlan, GroupedPlans, GroupedWhat, Lay, LinkPlan, MistakePlan, NamesPlan, OneRowPlan,
+    PeriodEnd, PeriodPlan, Plan, Proof, Required, SeveralPlan, SortPlan, Source, Step, TablePlan,
+    TopPlan, Total, Tracked, UnitsPlan,
 };
 
 #[cfg(test)]

@@ -234,6 +234,7 @@ pub(crate) enum Step {
     Dedupe(DedupePlan),
     DedupeBy(DedupeByPlan),
     Units(UnitsPlan),
+    Allocate(AllocatePlan),
     Grain(GrainCheck),
     Names(NamesPlan),
     OneRow(OneRowPlan),
@@ -409,6 +410,38 @@ pub(crate) struct SplitPlan {
     pub new: SlotId,
     /// The places of its parts.
     pub places: Scale,
+}
+
+/// An amount that is divided over rows.
+#[derive(Debug)]
+pub(crate) struct AllocatePlan {
+    /// The amount: what a row leads to, or a column of its own.
+    pub amount: Typed,
+    /// The amount and the weight in words.
+    pub words: (String, Option<String>),
+    pub over: AllocateOver,
+    /// In proportion to what; nothing for equal parts.
+    pub weight: Option<Typed>,
+    pub else_equally: bool,
+    /// The part of each row, and its places.
+    pub slot: SlotId,
+    pub places: Scale,
+}
+
+/// Which rows an amount is divided over.
+#[derive(Debug)]
+pub(crate) enum AllocateOver {
+    /// Those that lead to one row.
+    Link {
+        from: TableId,
+        hops: Vec<Hop>,
+        target: TableId,
+        column: ColumnId,
+        /// The target's grain, as a row looks it up: not for the row, but to name what is left.
+        grain: Vec<(Typed, ColumnId)>,
+    },
+    /// Those with the same keys.
+    Keys(Vec<Typed>),
 }
 
 /// What is known of a grain before it is looked at.

@@ -5,6 +5,7 @@
 //! before it, in which order things are done, how rows are sent through, and what is told are read from
 //! there, and from nowhere else.
 
+mod allocate;
 mod assign;
 mod dedupe;
 mod faults;
@@ -141,6 +142,7 @@ impl Step {
             Self::Dedupe(step) => step,
             Self::DedupeBy(step) => step,
             Self::Units(step) => step,
+            Self::Allocate(step) => step,
             Self::Grain(step) => step,
             Self::Names(step) => step,
             Self::OneRow(step) => step,

@@ -2,7 +2,7 @@
 
 use crate::lang::OddQuantity;
 use crate::table::Amount;
-use crate::tally::{Cut, GroupSizes, Mistake};
+use crate::tally::{Allocated, Cut, GroupSizes, Mistake};
 
 /// What happened in one step, over some rows.
 #[derive(Debug, Clone, Default)]
@@ -23,6 +23,8 @@ pub(crate) struct StepSum {
     pub mistakes: Vec<Mistake>,
     /// Rows of `units` whose quantity is no number of units.
     pub odd: Vec<OddRows>,
+    /// What an `allocate` divided.
+    pub allocated: Option<Allocated>,
     pub seen: bool,
 }
 
@@ -64,6 +66,9 @@ impl StepSum {
         self.cut.blank_keys += more.cut.blank_keys;
         self.cut.by_key |= more.cut.by_key;
         self.sizes = self.sizes.or(more.sizes);
+        if let Some(allocated) = &more.allocated {
+            self.allocated = Some(allocated.clone());
+        }
         self.ties = self.ties.or(more.ties);
         self.mistakes.extend_from_slice(&more.mistakes);
         for odd in &more.odd {

@@ -1,6 +1,7 @@
 //! What happened to rows and amounts, as values: for each table its steps, for each link how
 //! complete it was, for each check whether it held, and what stopped the run.
 
+mod allocate;
 mod check;
 mod link;
 mod period;
@@ -9,6 +10,7 @@ mod report;
 mod step;
 mod warning;
 
+pub use allocate::{AllocateProblem, AllocateTrouble, Allocated, NotAllocated};
 pub use check::{CheckTally, FailedRow};
 pub use link::{LinkAmount, LinkTally, MissingKey, NearKind, NearMiss, Spread, share_text};
 pub use period::{

@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 
-use super::{InvertedPeriods, SeveralPeriods};
+use super::{AllocateProblem, InvertedPeriods, SeveralPeriods};
 use crate::lang::{Span, UnitsPolicy};
 use crate::table::{Amount, Place};
 
@@ -67,6 +67,8 @@ pub enum Problem {
     SeveralPeriods(SeveralPeriods),
     /// Quantities that `units` cannot count.
     Units(UnitsProblem),
+    /// Amounts that `allocate` cannot divide.
+    Allocate(AllocateProblem),
     /// A row that cannot be worked.
     Row {
         /// The table.
@@ -144,6 +146,7 @@ impl Problem {
             Self::InvertedPeriods(_) => "inverted-periods",
             Self::SeveralPeriods(_) => "several-periods",
             Self::Units(_) => "units",
+            Self::Allocate(_) => "allocate",
             Self::Row { reason: RowReason::Overflow, .. } => "overflow",
             Self::Row { reason: RowReason::Limit { .. }, .. } => "limit",
             Self::Row { .. } => "conversion",

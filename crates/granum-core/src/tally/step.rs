@@ -2,6 +2,7 @@
 
 use serde::Serialize;
 
+use super::Allocated;
 use super::problem::{BadCell, StackedTwice};
 use crate::table::Amount;
 
@@ -135,6 +136,8 @@ pub enum StepDetail {
         /// Kinds of quantities that stayed as the plan says, each with how many rows.
         kept: Vec<(&'static str, u64)>,
     },
+    /// `allocate`.
+    Allocated(Allocated),
     /// Amounts that are left out here.
     Ends {
         /// Their names.

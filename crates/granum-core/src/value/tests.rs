@@ -368,3 +368,50 @@ fn examples_show_one_way_or_say_what_is_wrong() {
     }
     assert_eq!(NumberExample::parse("1.234", true).unwrap().places(), Scale(0));
 }
+
+/// Parts over weights by big integers: shares rounded down, what is left over to the largest remainders, the
+/// earlier first.
+fn slow_parts(amount: i128, weights: &[u128]) -> Option<Vec<BigInt>> {
+    let all: BigInt = weights.iter().map(|weight| BigInt::from(*weight)).sum();
+    if all == BigInt::from(0) {
+        return None;
+    }
+    let size = BigInt::from(amount.unsigned_abs());
+    let products = weights.iter().map(|weight| &size * BigInt::from(*weight));
+    let (mut parts, over): (Vec<BigInt>, Vec<BigInt>) =
+        products.map(|product| (&product / &all, product % &all)).unzip();
+    let left = usize::try_from(size - parts.iter().sum::<BigInt>()).unwrap();
+    let mut order: Vec<usize> = (0..weights.len()).collect();
+    order.sort_by(|a, b| over[*b].cmp(&over[*a]));
+    order.iter().take(left).for_each(|at| parts[*at] += 1);
+    Some(parts.into_iter().map(|part| if amount < 0 { -part } else { part }).collect())
+}
+
+proptest! {
+    #[test]
+    fn parts_over_weights_are_those_of_big_integers(
+        amount in prop_oneof![3 => -5000_i128..5000, 1 => -decimal::LIMIT..=decimal::LIMIT],
+        weights in prop::collection::vec(
+            prop_oneof![4 => 0_u128..50, 1 => Just(0), 1 => 0..=decimal::LIMIT.unsigned_abs()], 0..12,
+        ),
+    ) {
+        let mut parts = vec![7];
+        let divided = parts::ByWeights::default().divide(amount, &weights, &mut parts);
+        let found: Vec<BigInt> = parts[1..].iter().map(|part| BigInt::from(*part)).collect();
+        prop_assert_eq!(divided.then_some(found), slow_parts(amount, &weights));
+    }
+}
+
+#[test]
+fn a_million_parts_add_up_and_so_do_those_of_the_largest_weights() {
+    let most = decimal::LIMIT.unsigned_abs();
+    for (amount, rows, largest) in
+        [(-99_999, 1_000_000, 1_000_000), (-decimal::LIMIT, 20_000, most)]
+    {
+        let weights: Vec<u128> = (0..rows).map(|at| largest - at).collect();
+        let mut parts = vec![];
+        assert!(parts::ByWeights::default().divide(amount, &weights, &mut parts));
+        assert_eq!(parts.iter().sum::<i128>(), amount);
+        assert!(parts.is_sorted());
+    }
+}

@@ -1,5 +1,6 @@
 //! Reports, rows and diagnostics as text for people.
 
+mod allocate;
 mod columns;
 mod diagnostic;
 pub mod json;

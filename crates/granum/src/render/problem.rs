@@ -7,13 +7,13 @@ use granum_core::tally::{
     Problem, RepeatedKey, RowReason, StackedTwice, UnitsProblem, UnitsTrouble,
 };
 
-use super::{count, counted, periods, sums, visible};
+use super::{allocate, count, counted, periods, sums, visible};
 
 /// Cells are shown up to so many letters.
 const LONG: usize = 80;
 
 /// The beginning of a long cell; what is in it can be seen.
-fn short(text: &str) -> String {
+pub(super) fn short(text: &str) -> String {
     let text: String = text.chars().take(LONG + 1).collect();
     super::shortened(&visible::seen(&text), LONG)
 }
@@ -88,6 +88,7 @@ pub(super) fn problem(problem: &Problem, source: &str) -> String {
         Problem::InvertedPeriods(problem) => periods::inverted(problem),
         Problem::SeveralPeriods(problem) => periods::several_hold(problem),
         Problem::Units(problem) => units(problem),
+        Problem::Allocate(problem) => allocate::problem(problem),
         Problem::Row { table, step, reason, span, row, place } => row_problem(
             table,
             step,
@@ -348,7 +349,7 @@ pub(super) fn more(out: &mut String, all: u64, shown: usize) {
     more_indented(out, all, shown, "    ");
 }
 
-fn more_indented(out: &mut String, all: u64, shown: usize, indent: &str) {
+pub(super) fn more_indented(out: &mut String, all: u64, shown: usize, indent: &str) {
     let more = all.saturating_sub(shown as u64);
     if more > 0 {
         out.push_str(&format!("{indent}and {} more\n", count(more)));

@@ -6,7 +6,7 @@ use granum_core::tally::{
 };
 
 use super::columns::{Side, set};
-use super::{change, count, counted, folded, heading, shortened, sums, width_of};
+use super::{allocate, change, count, counted, folded, heading, shortened, sums, width_of};
 
 /// Lines below the rows are shown up to so many.
 const FOOTER: usize = 3;
@@ -202,6 +202,7 @@ fn note(detail: &StepDetail) -> Option<String> {
         )),
         StepDetail::Dedupe(cut) => Some(cut_words(cut)),
         StepDetail::Units { conserved, dropped, kept } => units_words(conserved, dropped, kept),
+        StepDetail::Allocated(allocated) => Some(allocate::allocated_words(allocated)),
         StepDetail::Ends { names } => Some(ends_words(names)),
         StepDetail::Groups { sizes, total, ends } => {
             let mut words = vec![];

@@ -95,6 +95,11 @@ fn every_field_is_in_the_documentation() {
     };
     by_period("prefer latest starts_on");
     names(&told(&folder, &["check", "p.granum"], 0), &mut all);
+    folder.plan(&format!(
+        "{SHOP}link lines to orders on order_no\ntable t from lines\n  \
+         allocate orders.freight as freight equally\n"
+    ));
+    names(&told(&folder, &["check", "p.granum"], 0), &mut all);
     by_period("");
     names(&told(&folder, &["check", "p.granum"], 1), &mut all);
     names(&told(&folder, &["show", "-e", SHOP, "lines", "--where", "zzz > 1"], 2), &mut all);

@@ -1,6 +1,7 @@
 //! The real program, run on files in a folder of its own.
 #![allow(clippy::unwrap_used, clippy::expect_used)]
 
+mod allocate;
 mod aside;
 mod commands;
 mod correct;

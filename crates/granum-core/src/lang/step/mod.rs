@@ -1,6 +1,7 @@
 //! The syntax of steps, a file each: its part of the tree, how it is parsed, how it is laid out. Each begins
 //! with a word that is a name elsewhere; what follows decides.
 
+mod allocate;
 mod assign;
 mod dedupe;
 mod names;
@@ -11,6 +12,7 @@ mod units;
 
 use serde::{Deserialize, Serialize};
 
+pub use allocate::AllocateTree;
 pub use assign::AssignTree;
 pub use dedupe::DedupeKeep;
 pub use names::{ColumnTree, RenameTree};
@@ -80,6 +82,8 @@ pub enum StepKind {
         /// What becomes of quantities that are no numbers of units.
         policy: UnitsPolicy,
     },
+    /// `allocate LINK.COLUMN as NAME …`, `allocate COLUMN as NAME … per KEY, …`
+    Allocate(AllocateTree),
     /// `columns NAME [as NEW], …`
     Columns(Vec<ColumnTree>),
     /// `rename OLD to NEW, …`
@@ -188,7 +192,7 @@ impl Parser {
                     .or_else(|| did_you_mean(found, STATEMENTS));
                 let help = near.unwrap_or_else(|| {
                     "steps are read, add, change, keep, drop, dedupe, top, bottom, one row per, \
-                     units, columns, rename, sort, grain, track"
+                     units, allocate, columns, rename, sort, grain, track"
                         .into()
                 });
                 self.advance();
@@ -205,6 +209,7 @@ impl Parser {
             "drop" => Ok(StepKind::Drop(self.expression()?)),
             "dedupe" => self.dedupe(span),
             "units" => self.units(),
+            "allocate" => self.allocate(),
             "columns" => self.columns(),
             "rename" => self.rename(),
             "grain" => Ok(StepKind::Grain(self.names("a column of the grain")?)),
@@ -212,7 +217,7 @@ impl Parser {
             "one" => self.one_row(),
             "sort" => Ok(StepKind::Sort(self.orders()?)),
             "top" | "bottom" => self.top(word == "bottom"),
-            _ => self.not_yet(span, &format!("the step `{word}`")),
+            _ => self.expected("a step"),
         }
     }
 
@@ -259,6 +264,7 @@ impl Layout<'_> {
             StepKind::Units { of, name, split, policy } => {
                 self.line(span, indent, &units::words(of, name, split, policy));
             }
+            StepKind::Allocate(tree) => self.line(span, indent, &allocate::words(tree)),
             StepKind::Columns(columns) => self.columns(span, indent, columns),
             StepKind::Rename(renames) => self.renames(span, indent, renames),
             StepKind::Grain(names) => self.names(span, "grain", indent, names),

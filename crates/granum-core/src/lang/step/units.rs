@@ -133,9 +133,13 @@ impl Parser {
 
     fn split(&mut self) -> Found<SplitTree> {
         let column = self.name("an amount to split")?;
-        let said = self.is_word("to") && matches!(self.peek_after(1), TokenKind::Number { .. });
-        if !said {
-            return Ok(SplitTree { column, places: None });
+        Ok(SplitTree { column, places: self.said_places()? })
+    }
+
+    /// `to N places`, if it stands here.
+    pub(super) fn said_places(&mut self) -> Found<Option<u8>> {
+        if !self.is_word("to") || !matches!(self.peek_after(1), TokenKind::Number { .. }) {
+            return Ok(None);
         }
         self.advance();
         let span = self.span();
@@ -151,7 +155,7 @@ impl Parser {
         }
         self.advance();
         self.need_word("places", "`places`, as in  net to 2 places")?;
-        Ok(SplitTree { column, places })
+        Ok(places)
     }
 
     /// Whether a word for an odd quantity stands further on: else it is something else that begins here.

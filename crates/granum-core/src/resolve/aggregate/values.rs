@@ -252,7 +252,8 @@ impl Resolver<'_> {
             Repeat::OverLink => (
                 "this amount came over a link and stands on every row that leads there, so \
                  summing it here would count it more than once",
-                "sum it in the table where it lives, or give each row its part of it before",
+                "sum it in the table where it lives, or divide it over these rows before:  allocate \
+                 LINK.COLUMN as NAME by WEIGHT",
             ),
             Repeat::PastUnits => (
                 "this amount was carried past `units` unsplit and stands on every unit of its \

@@ -1,5 +1,6 @@
 //! Steps, each with what it asks of the columns before it and what it leaves.
 
+mod allocate;
 mod builder;
 mod columns;
 mod grain;
@@ -84,6 +85,7 @@ impl Resolver<'_> {
             StepKind::Units { of, name, split, policy } => {
                 self.units(builder, (of, name), split, policy, text)
             }
+            StepKind::Allocate(tree) => self.allocate(builder, tree, text),
             StepKind::Columns(columns) => self.columns(builder, columns, text),
             StepKind::Rename(renames) => self.rename(builder, renames, text),
             StepKind::Grain(names) => self.grain(builder, names, tree.span, text),

@@ -1,0 +1,396 @@
+//! `allocate`: an amount that stands once for many rows, divided over them so that the parts add up.
+//!
+//! ```text
+//! order_no  freight    order_no    net         order_no    net  freight
+//! M1           5.00    M1        30.00    →    M1        30.00     3.75
+//!                      M1        10.00         M1        10.00     1.25
+//! ```
+
+use rayon::prelude::*;
+
+use super::{Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Work};
+use crate::aggregate::Groups;
+use crate::bug::Sure;
+use crate::expr::Typed;
+use crate::link::EXAMPLES;
+use crate::resolve::{AllocateOver, AllocatePlan, TablePlan};
+use crate::table::{Amount, Batch, Column, Present, Rows};
+use crate::tally::{
+    AllocateProblem, AllocateTrouble, Allocated, NotAllocated, Problem, StepDetail,
+};
+use crate::value::parts::ByWeights;
+use crate::value::{Scale, decimal};
+
+impl Work for AllocatePlan {
+    fn expressions(&self) -> Vec<&Typed> {
+        let over: Vec<&Typed> = match &self.over {
+            AllocateOver::Link { grain, .. } => grain.iter().map(|(typed, _)| typed).collect(),
+            AllocateOver::Keys(keys) => keys.iter().collect(),
+        };
+        std::iter::once(&self.amount).chain(&self.weight).chain(over).collect()
+    }
+
+    fn pace(&self) -> Pace {
+        Pace::Whole
+    }
+
+    fn rows(&self) -> RowsBecome {
+        RowsBecome::Same
+    }
+
+    fn detail(&self, _: &TablePlan, _: usize, sum: &StepSum) -> StepDetail {
+        sum.allocated.clone().map_or(StepDetail::Plain, StepDetail::Allocated)
+    }
+
+    fn work(&self, at: &StepRunner<'_>, on: OnRows<'_>) -> Result<Left, Problem> {
+        let batch = on.batch;
+        let weights = match &self.weight {
+            Some(weight) => Some(at.columns(batch, std::iter::once(weight))?.remove(0)),
+            None => None,
+        };
+        let amounts = match &self.over {
+            AllocateOver::Link { .. } => self.led_to(at, batch),
+            AllocateOver::Keys(keys) => self.repeated(at, batch, keys)?,
+        };
+        let (rows, starts) = amounts.groups.sorted();
+        let mut troubles = amounts.troubles(at, batch);
+        if let Some(weights) = &weights {
+            troubles.extend(amounts.wrong_weights(at, batch, weights));
+        }
+        if !troubles.is_empty() {
+            let (amount, weight) = self.words.clone();
+            let table = at.plan().name.clone();
+            let step = at.text().to_owned();
+            return Err(Problem::Allocate(AllocateProblem {
+                table,
+                step,
+                amount,
+                weight,
+                troubles,
+            }));
+        }
+        let divided = Divided::new(&amounts, weights.as_ref(), self.else_equally, (&rows, &starts));
+        let allocated = Allocated {
+            all: amounts.all,
+            given: Amount::exact(divided.given, self.places, 0),
+            rows: divided.rows,
+            left: amounts.left(self, &divided, &starts),
+        };
+        batch.slots[self.slot.0] = Some(divided.column(&rows, batch.rows, self.places));
+        Ok(Left::of(StepSum { allocated: Some(allocated), ..StepSum::default() }))
+    }
+}
+
+/// What is divided, and over which rows.
+struct Amounts<'a> {
+    /// The rows that each amount is divided over. Rows in none get nothing.
+    groups: Groups,
+    /// The amount of each group in units of the parts' places; nothing where it is blank.
+    of: Vec<Option<i128>>,
+    /// All there is to divide.
+    all: Amount,
+    /// Groups whose amount has too many digits for its places, or more places.
+    unfit: Vec<Unfit>,
+    /// Groups that have two amounts, each with rows of both.
+    several: Vec<(u32, [u32; 2])>,
+    /// Rows with a blank in their key, and their amounts.
+    blank_keys: (u64, Amount),
+    /// The amount as it stands, by group or by row.
+    column: Column,
+    named: Box<dyn Fn(u32) -> String + Sync + 'a>,
+}
+
+/// A group whose amount does not go into its places: why, and the place of the amount.
+struct Unfit {
+    group: u32,
+    what: &'static str,
+    at: u32,
+}
+
+/// An amount in units of some places; or why it has none.
+fn fit(units: i128, from: Scale, to: Scale) -> Result<i128, &'static str> {
+    let fits = decimal::rescale(units, from, to).ok_or("large")?;
+    if decimal::rescale(fits, to, from) == Some(units) { Ok(fits) } else { Err("fine") }
+}
+
+impl AllocatePlan {
+    /// The amounts of the rows that a table's rows lead to.
+    fn led_to<'a>(&'a self, at: &'a StepRunner<'_>, batch: &Batch) -> Amounts<'a> {
+        let AllocateOver::Link { from, hops, target, column, grain } = &self.over else {
+            crate::bug::bug("an amount over a link");
+        };
+        let table = at.around.world.tables[target.0].as_ref().sure("a table that is led to");
+        let amounts = table.column(*column).sure("an amount that is led to").whole();
+        let index = at.scope(batch).path(*from, hops);
+        let scale = amounts.ty().scale().unwrap_or_default();
+        let (mut of, mut unfit) = (vec![None; table.rows], vec![]);
+        for (row, of) in of.iter_mut().enumerate().filter(|(row, _)| !amounts.is_blank(*row)) {
+            match fit(amounts.units(row), scale, self.places) {
+                Ok(units) => *of = Some(units),
+                Err(what) => unfit.push(Unfit { group: row as u32, what, at: row as u32 }),
+            }
+        }
+        let named = move |row: u32| {
+            let value = |(_, column): &(Typed, _)| {
+                table
+                    .column(*column)
+                    .sure("a grain that is led to")
+                    .whole()
+                    .scalar(row as usize)
+                    .to_string()
+            };
+            grain.iter().map(value).collect::<Vec<_>>().join("/")
+        };
+        Amounts {
+            groups: Groups::led_to(&index, table.rows),
+            of,
+            all: amounts.sum(),
+            unfit,
+            several: vec![],
+            blank_keys: (0, Amount::exact(Some(0), self.places, 0)),
+            column: amounts,
+            named: Box::new(named),
+        }
+    }
+
+    /// The amounts that the rows of groups repeat.
+    fn repeated<'a>(
+        &'a self,
+        at: &'a StepRunner<'_>,
+        batch: &Batch,
+        keys: &[Typed],
+    ) -> Result<Amounts<'a>, Problem> {
+        let columns = at.columns(batch, keys.iter())?;
+        let amounts = at.columns(batch, std::iter::once(&self.amount))?.remove(0);
+        let scale = amounts.ty().scale().unwrap_or_default();
+        let whole = Groups::by(&columns, batch.rows);
+        let blank: Vec<u32> = (0..batch.rows as u32)
+            .filter(|row| columns.iter().any(|key| key.is_blank(*row as usize)))
+            .collect();
+        let groups = if blank.is_empty() {
+            whole
+        } else {
+            let mut of: Vec<Option<u32>> = whole.array().iter().collect();
+            blank.iter().for_each(|row| of[*row as usize] = None);
+            Groups::led_to(&Rows::from(of), whole.count)
+        };
+        let mut first: Vec<Option<u32>> = vec![None; groups.count];
+        let mut firsts: Vec<u32> = vec![0; groups.count];
+        let (mut unfit, mut several) = (vec![], vec![]);
+        let mut of = vec![None; groups.count];
+        for row in 0..batch.rows {
+            let Some(group) = groups.of(row) else { continue };
+            firsts[group] = row as u32;
+            if amounts.is_blank(row) {
+                continue;
+            }
+            match first[group] {
+                None => {
+                    first[group] = Some(row as u32);
+                    match fit(amounts.units(row), scale, self.places) {
+                        Ok(units) => of[group] = Some(units),
+                        Err(what) => {
+                            unfit.push(Unfit { group: group as u32, what, at: row as u32 });
+                        }
+                    }
+                }
+                Some(known) if amounts.units(known as usize) != amounts.units(row) => {
+                    if several.last().is_none_or(|(last, _)| *last != group as u32) {
+                        several.push((group as u32, [known, row as u32]));
+                    }
+                }
+                Some(_) => {}
+            }
+        }
+        several.sort_unstable();
+        several.dedup_by_key(|(group, _)| *group);
+        let once = amounts.take(&first.iter().flatten().copied().collect::<Vec<u32>>().into());
+        let alone = amounts.take(&blank.clone().into()).sum();
+        let named = move |group: u32| {
+            let row = firsts[group as usize] as usize;
+            columns.iter().map(|key| key.scalar(row).to_string()).collect::<Vec<_>>().join("/")
+        };
+        Ok(Amounts {
+            groups,
+            of,
+            all: once.sum().plus(alone),
+            unfit,
+            several,
+            blank_keys: (blank.len() as u64, alone),
+            column: amounts,
+            named: Box::new(named),
+        })
+    }
+}
+
+impl Amounts<'_> {
+    /// What is wrong with the amounts themselves.
+    fn troubles(&self, at: &StepRunner<'_>, batch: &Batch) -> Vec<AllocateTrouble> {
+        let mut troubles = vec![];
+        if !self.several.is_empty() {
+            let example = |(group, rows): &(u32, [u32; 2])| {
+                let values = rows.map(|row| self.column.scalar(row as usize).to_string());
+                let place = at.naming.place(&at.around, batch, rows[1] as usize);
+                (format!("{}: {}", (self.named)(*group), values.join(" and ")), place)
+            };
+            troubles.push(AllocateTrouble {
+                what: "several",
+                count: self.several.len() as u64,
+                examples: self.several.iter().take(EXAMPLES).map(example).collect(),
+            });
+        }
+        for what in ["fine", "large"] {
+            let of: Vec<&Unfit> = self.unfit.iter().filter(|unfit| unfit.what == what).collect();
+            if !of.is_empty() {
+                let example = |unfit: &&Unfit| {
+                    let value = self.column.scalar(unfit.at as usize);
+                    (format!("{}: {value}", (self.named)(unfit.group)), None)
+                };
+                let examples = of.iter().take(EXAMPLES).map(example).collect();
+                troubles.push(AllocateTrouble { what, count: of.len() as u64, examples });
+            }
+        }
+        troubles
+    }
+
+    /// Weights that say nothing, of rows that an amount is divided over.
+    fn wrong_weights(
+        &self,
+        at: &StepRunner<'_>,
+        batch: &Batch,
+        weights: &Column,
+    ) -> Vec<AllocateTrouble> {
+        let counts =
+            |row: &usize| self.groups.of(*row).is_some_and(|group| self.of[group].is_some());
+        let trouble = |what: &'static str, wrong: &dyn Fn(usize) -> bool| {
+            let rows: Vec<usize> =
+                (0..batch.rows).filter(|row| wrong(*row)).filter(counts).collect();
+            let example = |row: &usize| {
+                (weights.scalar(*row).to_string(), at.naming.place(&at.around, batch, *row))
+            };
+            (!rows.is_empty()).then(|| AllocateTrouble {
+                what,
+                count: rows.len() as u64,
+                examples: rows.iter().take(EXAMPLES).map(example).collect(),
+            })
+        };
+        let negative = trouble("negative", &|row| !weights.is_blank(row) && weights.units(row) < 0);
+        let blank = trouble("blank", &|row| weights.is_blank(row));
+        negative.into_iter().chain(blank).collect()
+    }
+
+    /// What was not allocated, and why.
+    fn left(&self, plan: &AllocatePlan, divided: &Divided, starts: &[usize]) -> Vec<NotAllocated> {
+        let mut left = vec![];
+        let groups = |is: &dyn Fn(usize) -> bool| -> Vec<usize> {
+            (0..self.of.len())
+                .filter(|group| self.of[*group].is_some_and(|of| of != 0) && is(*group))
+                .collect()
+        };
+        let mut tell = |why: &'static str, groups: Vec<usize>| {
+            if groups.is_empty() {
+                return;
+            }
+            let add = |sum: Option<i128>, group: &usize| sum?.checked_add(self.of[*group]?);
+            let units = groups.iter().fold(Some(0), add);
+            left.push(NotAllocated {
+                why,
+                count: groups.len() as u64,
+                amount: Amount::exact(units, plan.places, 0),
+                examples: groups
+                    .iter()
+                    .take(EXAMPLES)
+                    .map(|group| (self.named)(*group as u32))
+                    .collect(),
+            });
+        };
+        tell("no-row", groups(&|group| starts[group] == starts[group + 1]));
+        tell("zero-weights", divided.zero.clone());
+        if self.blank_keys.0 > 0 {
+            let (count, amount) = self.blank_keys;
+            left.push(NotAllocated { why: "blank-key", count, amount, examples: vec![] });
+        }
+        left
+    }
+}
+
+/// The parts.
+struct Divided {
+    /// Of the rows of all groups, one group after another; nothing where there is none.
+    parts: Vec<i128>,
+    there: Vec<bool>,
+    /// Groups with an amount of which all weights are zero.
+    zero: Vec<usize>,
+    /// What was allocated, unless it has too many digits; and how many rows got a part.
+    given: Option<i128>,
+    rows: u64,
+}
+
+impl Divided {
+    fn new(
+        amounts: &Amounts<'_>,
+        weights: Option<&Column>,
+        else_equally: bool,
+        (rows, starts): (&[u32], &[usize]),
+    ) -> Self {
+        const RUN: usize = 1 << 12;
+        let runs: Vec<Self> = (0..amounts.of.len().div_ceil(RUN))
+            .into_par_iter()
+            .map(|run| {
+                let mut divided =
+                    Self { parts: vec![], there: vec![], zero: vec![], given: Some(0), rows: 0 };
+                let (mut by, mut of_group) = (ByWeights::default(), vec![]);
+                for group in run * RUN..((run + 1) * RUN).min(amounts.of.len()) {
+                    let rows = &rows[starts[group]..starts[group + 1]];
+                    let weight =
+                        |row: &u32| weights.map_or(1, |w| w.units(*row as usize).unsigned_abs());
+                    let Some(amount) = amounts.of[group].filter(|_| !rows.is_empty()) else {
+                        divided.nothing(rows.len());
+                        continue;
+                    };
+                    of_group.clear();
+                    of_group.extend(rows.iter().map(weight));
+                    let mut shared = by.divide(amount, &of_group, &mut divided.parts);
+                    // Nothing can be divided by any weights.
+                    if !shared && (else_equally || amount == 0) {
+                        of_group.fill(1);
+                        shared = by.divide(amount, &of_group, &mut divided.parts);
+                    }
+                    if !shared {
+                        divided.nothing(rows.len());
+                        divided.zero.push(group);
+                        continue;
+                    }
+                    divided.there.resize(divided.parts.len(), true);
+                    divided.rows += rows.len() as u64;
+                    divided.given = divided.given.and_then(|sum| sum.checked_add(amount));
+                }
+                divided
+            })
+            .collect();
+        let mut all = Self { parts: vec![], there: vec![], zero: vec![], given: Some(0), rows: 0 };
+        for run in runs {
+            all.parts.extend(run.parts);
+            all.there.extend(run.there);
+            all.zero.extend(run.zero);
+            all.given = all.given.zip(run.given).and_then(|(a, b)| a.checked_add(b));
+            all.rows += run.rows;
+        }
+        all
+    }
+
+    fn nothing(&mut self, rows: usize) {
+        self.parts.resize(self.parts.len() + rows, 0);
+        self.there.resize(self.parts.len(), false);
+    }
+
+    /// The parts where their rows stand.
+    fn column(&self, rows: &[u32], all: usize, places: Scale) -> Column {
+        let (mut parts, mut there) = (vec![0; all], vec![false; all]);
+        for ((row, part), is) in rows.iter().zip(&self.parts).zip(&self.there) {
+            parts[*row as usize] = *part;
+            there[*row as usize] = *is;
+        }
+        Column::decimal(parts, Some(Present::from(there)), places)
+    }
+}
