@@ -1,7 +1,7 @@
 //! Random plans over random rows, from a tape of numbers: a shorter tape, and smaller numbers on it,
 //! make a simpler plan, so that what fails can be shrunk.
 
-use super::model::{Agg, Call, Expr, Group, Plan, Start, Step, Table, Ty};
+use super::model::{Agg, Call, End, Expr, Group, Period, Plan, Start, Step, Table, Ty};
 use super::slow::{aggregate_type, base_columns, type_of};
 
 /// Numbers that choose. At its end everything is the first choice.
@@ -29,6 +29,8 @@ struct Shape {
     units: bool,
     total: bool,
     made: usize,
+    /// Whether the amount that rows of `o` lead to is tracked there.
+    led: bool,
 }
 
 impl<'t> Tape<'t> {
@@ -214,11 +216,13 @@ impl<'t> Tape<'t> {
                 }
             }
             7 if shape.base == Some("o") => {
-                if self.pick(3) == 2 {
-                    (Expr::Has, false)
-                } else {
-                    (Expr::Path((self.word(&["x", "k", "y", "d"])).into()), false)
-                }
+                let expr = match self.pick(6) {
+                    2 => Expr::Has,
+                    3 | 4 => Expr::When((self.word(&["p", "k", "s", "n"])).into()),
+                    5 => Expr::Choices,
+                    _ => Expr::Path((self.word(&["x", "k", "y", "d"])).into()),
+                };
+                (expr, false)
             }
             8 if shape.base == Some("c") && !shape.units => {
                 let mut call = self.call(&input());
@@ -244,14 +248,17 @@ impl<'t> Tape<'t> {
 
     #[allow(clippy::too_many_lines)]
     fn step(&mut self, shape: &mut Shape, input: bool) -> Option<Step> {
-        let choice = self.pick(14);
+        let choice = self.pick(16);
         if shape.total && !matches!(choice, 0 | 7) {
             return None;
         }
         Some(match choice {
             0 => {
                 let (value, sums) = self.added(shape);
-                let uses_links = matches!(value, Expr::Path(_) | Expr::Has | Expr::Back(_));
+                let uses_links = matches!(
+                    value,
+                    Expr::Path(_) | Expr::Has | Expr::Back(_) | Expr::When(_) | Expr::Choices
+                );
                 if input && uses_links {
                     return None;
                 }
@@ -351,8 +358,54 @@ impl<'t> Tape<'t> {
                 shape.grain.clone_from(&keys);
                 Step::Grain(keys)
             }
+            14 | 15 if !input => self.allocate(shape)?,
             _ => return None,
         })
+    }
+
+    /// An amount that is led to, or one that each group repeats, or does not.
+    fn allocate(&mut self, shape: &mut Shape) -> Option<Step> {
+        let exact = |col: &Col| matches!(col.ty, Ty::Int | Ty::Dec(0..=8));
+        let over_link = shape.base == Some("o") && self.pick(3) > 0;
+        let (amount, per) = if over_link {
+            ("y".to_owned(), vec![])
+        } else {
+            let keys = self.keys(shape);
+            let tracked = shape.tracked.clone();
+            let amount = self.column(shape, |col| exact(col) && !tracked.contains(&col.name))?;
+            if keys.is_empty() {
+                return None;
+            }
+            (amount, keys)
+        };
+        let weight = if self.pick(3) > 0 { self.column(shape, exact) } else { None };
+        let else_equally = weight.is_some() && self.pick(3) == 0;
+        let places = match shape.cols.iter().find(|col| col.name == amount && !over_link) {
+            Some(Col { ty: Ty::Dec(places), .. }) => (*places).max(2),
+            _ => 2,
+        };
+        let name = format!("b{}", shape.made);
+        shape.made += 1;
+        if !over_link || shape.led {
+            shape.tracked.push(name.clone());
+        }
+        shape.cols.push(Col { name: name.clone(), ty: Ty::Dec(places), sums: true });
+        Some(Step::Allocate { amount, name, weight, else_equally, per })
+    }
+
+    fn periods(&mut self) -> (Period, String) {
+        let mut rows = "k,n,p,s,z\n".to_owned();
+        for number in 0..self.pick(6) {
+            let k = self.word(&["A", "B", "A", "", "a"]);
+            let n = self.word(&["1", "2", "1", ""]);
+            let s = self.word(&["2026-01-05", "2026-01-06", "", "2026-01-04"]);
+            let z = self.word(&["2026-01-06", "2026-01-07", "", "2026-01-05", "2026-01-03"]);
+            rows.push_str(&format!("{k},{n},{number},{s},{z}\n"));
+        }
+        let end = *self.one(&[End::Through, End::Until, End::Onward]);
+        let prefer =
+            *self.one(&[Some("latest s"), Some("largest n"), None, Some("smallest n, latest z")]);
+        (Period { keyed: self.pick(2) == 1, end, prefer }, rows)
     }
 
     fn one_row(&mut self, shape: &mut Shape) -> Step {
@@ -401,7 +454,8 @@ impl<'t> Tape<'t> {
 
     /// A whole plan: two inputs and a link, a table of one of them, and one of what came.
     pub fn plan(&mut self) -> Plan {
-        let files = vec![("o", self.rows()), ("c", self.rows())];
+        let (period, periods) = self.periods();
+        let files = vec![("o", self.rows()), ("c", self.rows()), ("e", periods)];
         let mut tables = vec![];
         let mut inputs = vec![];
         for name in ["c", "o"] {
@@ -434,6 +488,7 @@ impl<'t> Tape<'t> {
         }
         let at = self.pick(2);
         let base = ["c", "o"][at];
+        inputs[1].led = !inputs[0].tracked.is_empty();
         let mut shape = inputs.swap_remove(at);
         shape.base = Some(base);
         let steps = self.steps(&mut shape, false, 4);
@@ -464,7 +519,7 @@ impl<'t> Tape<'t> {
             }
             _ => self.meeting(&mut tables),
         }
-        Plan { tables, files }
+        Plan { tables, files, period }
     }
 
     /// Two tables of one key each, laid side by side.
@@ -509,5 +564,6 @@ fn input() -> Shape {
         units: false,
         total: false,
         made: 0,
+        led: false,
     }
 }

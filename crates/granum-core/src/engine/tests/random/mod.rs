@@ -57,7 +57,7 @@ fn check_tally(
     text: &str,
 ) -> Result<(), TestCaseError> {
     let tally = report.table(&table.name).unwrap();
-    let words = ["keep", "drop", "dedupe", "top", "bottom", "units", "one row"];
+    let words = ["keep", "drop", "dedupe", "top", "bottom", "units", "allocate", "one row"];
     let told: Vec<_> = tally
         .steps
         .iter()
@@ -116,6 +116,7 @@ fn check(numbers: &[u8]) -> Result<&'static str, TestCaseError> {
     let mut stops: Vec<&str> =
         world.tables.values().filter_map(|rows| rows.as_ref().err().copied()).collect();
     stops.extend(world.link.as_ref().err());
+    stops.extend(world.periods.as_ref().err());
     let told = kinds(&report);
     if let Some(kind) = told.iter().find(|kind| !stops.contains(kind)) {
         return Err(TestCaseError::fail(format!(
@@ -145,6 +146,13 @@ fn check(numbers: &[u8]) -> Result<&'static str, TestCaseError> {
         "{}",
         &shown
     );
+    let periods = world.periods.as_ref().unwrap();
+    let several = periods.iter().filter(|held| held.len() > 1).count() as u64;
+    let matched = periods.iter().filter(|held| !held.is_empty()).count() as u64;
+    let told = report.links[1].period.as_ref().unwrap();
+    let outside = [&told.no_key, &told.before, &told.gap, &told.after].map(|out| out.rows);
+    prop_assert_eq!((report.links[1].matched, told.several), (matched, several), "{}", &shown);
+    prop_assert_eq!(outside.iter().sum::<u64>(), report.links[1].missing, "{}", &shown);
     let steps: usize = plan.tables.iter().map(|table| table.steps.len()).sum();
     Ok(if steps > 4 { "long" } else { "short" })
 }

@@ -92,6 +92,10 @@ pub enum Expr {
     /// A column of the row that the link leads to.
     Path(String),
     Has,
+    /// A column of the row whose period holds.
+    When(String),
+    /// How many periods hold.
+    Choices,
     /// Of the rows that lead here.
     Back(Call),
     /// Of the row's group.
@@ -129,6 +133,14 @@ pub enum Step {
         dropping: Vec<&'static str>,
         keeps_negative: bool,
     },
+    /// An amount divided over rows: that of the row that is led to where there are no keys.
+    Allocate {
+        amount: String,
+        name: String,
+        weight: Option<String>,
+        else_equally: bool,
+        per: Vec<String>,
+    },
     OneRow {
         keys: Vec<String>,
         total: bool,
@@ -155,10 +167,28 @@ pub struct Table {
     pub steps: Vec<Step>,
 }
 
+/// Where periods end.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum End {
+    Through,
+    Until,
+    Onward,
+}
+
+/// The link from days of `o` to periods.
+#[derive(Debug, Clone)]
+pub struct Period {
+    pub keyed: bool,
+    pub end: End,
+    /// What is preferred: `latest s`, `largest n`.
+    pub prefer: Option<&'static str>,
+}
+
 #[derive(Debug, Clone)]
 pub struct Plan {
     pub tables: Vec<Table>,
     pub files: Vec<(&'static str, String)>,
+    pub period: Period,
 }
 
 fn call(call: &Call, link: &str, group: &str) -> String {
@@ -200,6 +230,8 @@ fn text(expr: &Expr, link: &str) -> String {
         Expr::Text(text) => format!("\"{text}\""),
         Expr::Path(name) => format!("c.{name}"),
         Expr::Has => "has(c)".into(),
+        Expr::When(name) => format!("e.{name}"),
+        Expr::Choices => "choices(e)".into(),
         Expr::Back(of) => call(of, "o.", ""),
         Expr::Of(of, keys) => call(of, "", &group(keys)),
         Expr::Position(keys, by) => format!("position({} by {})", group(keys).trim(), own(by)),
@@ -264,6 +296,16 @@ fn step(step: &Step) -> String {
             let keeping = if *keeps_negative { " keeping negative" } else { "" };
             format!("units of {of} as {name}{split}{dropping}{keeping}")
         }
+        Step::Allocate { amount, name, weight, else_equally, per } => {
+            let from = if per.is_empty() { "c." } else { "" };
+            let by = weight.as_ref().map_or("equally".into(), |weight| format!("by {weight}"));
+            let equally = if *else_equally { " else equally" } else { "" };
+            let per = match per.join(", ") {
+                none if none.is_empty() => none,
+                per => format!(" per {per}"),
+            };
+            format!("allocate {from}{amount} as {name} {by}{equally}{per}")
+        }
         Step::OneRow { keys, total, results } => {
             let head = if keys.is_empty() {
                 "one row in all".into()
@@ -317,6 +359,19 @@ impl Plan {
             }
         }
         out.push_str("link o to c on k\n");
+        out.push_str("input e from \"e\"\n  read k as text\n       n as integer\n       p as integer\n       s as date\n       z as date\n  grain p\n");
+        let Period { keyed, end, prefer } = &self.period;
+        let _ = writeln!(
+            out,
+            "link o to e on {}d within s {}{} as e back of_e",
+            if *keyed { "k, " } else { "" },
+            match end {
+                End::Through => "through z",
+                End::Until => "until z",
+                End::Onward => "onward",
+            },
+            prefer.map_or(String::new(), |prefer| format!(" prefer {prefer}")),
+        );
         for table in self.tables.iter().filter(|table| !matches!(table.start, Start::File)) {
             let _ = writeln!(out, "output {0} to \"{0}.csv\"", table.name);
         }

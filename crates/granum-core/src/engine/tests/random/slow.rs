@@ -3,7 +3,7 @@
 use std::cmp::Ordering;
 use std::collections::BTreeMap;
 
-use super::model::{Agg, Call, Expr, Group, Plan, Start, Step, Ty};
+use super::model::{Agg, Call, End, Expr, Group, Period, Plan, Start, Step, Ty};
 
 /// A value; numbers with their places.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -97,6 +97,8 @@ pub struct World {
     pub tables: BTreeMap<String, Result<Rows, Stop>>,
     /// For each row of `o` the row of `c`.
     pub link: Result<Vec<Option<usize>>, Stop>,
+    /// For each row of `o` the rows of `e` that hold, the preferred first.
+    pub periods: Result<Vec<Vec<usize>>, Stop>,
 }
 
 struct Scope<'a> {
@@ -225,6 +227,15 @@ impl Scope<'_> {
                 None => V::Blank,
             },
             Expr::Has => V::Bool(self.leads(row)?.is_some()),
+            Expr::When(name) => match self.holding(row)?.first() {
+                Some(held) => {
+                    let target = self.world.tables["e"].as_ref().map_err(|stop| *stop)?;
+                    let at = target.cols.iter().position(|(known, _)| known == name).unwrap();
+                    target.rows[*held][at].clone()
+                }
+                None => V::Blank,
+            },
+            Expr::Choices => V::Num(self.holding(row)?.len() as i128, 0),
             Expr::Back(call) => {
                 let link = self.world.link.as_ref().map_err(|stop| *stop)?;
                 let source = self.world.tables["o"].as_ref().map_err(|stop| *stop)?;
@@ -312,6 +323,10 @@ impl Scope<'_> {
         })
     }
 
+    fn holding(&self, row: usize) -> Result<&Vec<usize>, Stop> {
+        Ok(&self.world.periods.as_ref().map_err(|stop| *stop)?[self.table.from[row]])
+    }
+
     fn leads(&self, row: usize) -> Result<Option<usize>, Stop> {
         Ok(self.world.link.as_ref().map_err(|stop| *stop)?[self.table.from[row]])
     }
@@ -336,7 +351,8 @@ pub fn type_of(expr: Option<&Expr>, cols: &[(String, Ty)]) -> Ty {
         Expr::Col(name) | Expr::Path(name) => {
             cols.iter().find(|(known, _)| known == name).map_or(base_type(name), |(_, ty)| *ty)
         }
-        Expr::Int(_) | Expr::Position(..) => Ty::Int,
+        Expr::When(name) => base_type(name),
+        Expr::Int(_) | Expr::Position(..) | Expr::Choices => Ty::Int,
         Expr::Dec(_) => Ty::Dec(2),
         Expr::Text(_) => Ty::Text,
         Expr::Has | Expr::Not(_) | Expr::Blank(..) | Expr::In(..) => Ty::Bool,
@@ -364,9 +380,9 @@ pub fn base_columns() -> Vec<(String, Ty)> {
 
 fn base_type(name: &str) -> Ty {
     match name {
-        "x" => Ty::Int,
+        "x" | "n" | "p" => Ty::Int,
         "y" => Ty::Dec(2),
-        "d" => Ty::Date,
+        "d" | "s" | "z" => Ty::Date,
         _ => Ty::Text,
     }
 }
@@ -463,10 +479,13 @@ fn read(text: &str, ty: Ty) -> V {
 
 /// Works a whole plan.
 pub fn work(plan: &Plan) -> World {
-    let mut world = World { tables: BTreeMap::new(), link: Err("none") };
+    let mut world = World { tables: BTreeMap::new(), link: Err("none"), periods: Err("none") };
     for table in &plan.tables {
         if table.name == "t" {
             world.link = link(&world);
+            let (_, text) = plan.files.iter().find(|(known, _)| *known == "e").unwrap();
+            let periods = periods(text, &plan.period, &world);
+            (world.periods, world.tables) = periods;
         }
         let rows = start(plan, &table.name, &table.start, &world)
             .and_then(|rows| steps(rows, &table.steps, &world));
@@ -487,6 +506,93 @@ fn link(world: &World) -> Result<Vec<Option<usize>>, Stop> {
         return Err("repeated-keys");
     }
     Ok((0..o.rows.len()).map(|row| of(key(&o, row)).first().copied()).collect())
+}
+
+/// The periods, which are not changed by anything, and which of them hold for each row of `o`.
+#[allow(clippy::type_complexity)]
+fn periods(
+    text: &str,
+    period: &Period,
+    world: &World,
+) -> (Result<Vec<Vec<usize>>, Stop>, BTreeMap<String, Result<Rows, Stop>>) {
+    let names: Vec<&str> = text.lines().next().unwrap().split(',').collect();
+    let cols: Vec<(String, Ty)> =
+        names.iter().map(|name| ((*name).to_owned(), base_type(name))).collect();
+    let row = |line: &str| -> Vec<V> {
+        line.split(',').zip(&cols).map(|(cell, (_, ty))| read(cell, *ty)).collect()
+    };
+    let rows: Vec<Vec<V>> = text.lines().skip(1).map(row).collect();
+    let holding = holding(&rows, period, world);
+    let e = Rows { from: (0..rows.len()).collect(), cols, rows, ..Rows::default() };
+    let mut tables = world.tables.clone();
+    tables.insert("e".into(), Ok(e));
+    (holding, tables)
+}
+
+fn holding(rows: &[Vec<V>], period: &Period, world: &World) -> Result<Vec<Vec<usize>>, Stop> {
+    // k, n, p, s, z
+    let (start, end) = (|at: usize| &rows[at][3], |at: usize| &rows[at][4]);
+    let said = |at: usize| match (start(at), end(at)) {
+        (V::Day(start), V::Day(end)) => Some((*start, *end)),
+        _ => None,
+    };
+    let ends = period.end != End::Onward;
+    if ends && (0..rows.len()).any(|at| said(at).is_some_and(|(start, end)| end < start)) {
+        return Err("inverted-periods");
+    }
+    let o = world.tables["o"].clone()?;
+    let place = |name: &str| o.cols.iter().position(|(known, _)| known == name).unwrap();
+    let (k, d) = (place("k"), place("d"));
+    let best = |held: &mut Vec<usize>| match period.prefer {
+        None => held.len() < 2,
+        Some(prefer) => {
+            let by = |word: &str, a: usize, b: usize| match word {
+                "latest s" => in_order(&rows[a][3], &rows[b][3], true),
+                "latest z" => in_order(&rows[a][4], &rows[b][4], true),
+                "largest n" => in_order(&rows[a][1], &rows[b][1], true),
+                _ => in_order(&rows[a][1], &rows[b][1], false),
+            };
+            held.sort_by(|a, b| {
+                let mut words = prefer.split(", ").map(|word| by(word, *a, *b));
+                words.find(|order| order.is_ne()).unwrap_or_else(|| a.cmp(b))
+            });
+            true
+        }
+    };
+    let mut all = vec![];
+    for row in &o.rows {
+        let V::Day(day) = row[d] else {
+            all.push(vec![]);
+            continue;
+        };
+        let holds = |at: &usize| {
+            let same = !period.keyed || (row[k] != V::Blank && rows[*at][0] == row[k]);
+            let begun = match start(*at) {
+                V::Day(start) => *start <= day,
+                _ => true,
+            };
+            let open = match (end(*at), period.end) {
+                (V::Day(end), End::Through) => day <= *end,
+                (V::Day(end), End::Until) => day < *end,
+                _ => true,
+            };
+            same && begun && open
+        };
+        let mut held: Vec<usize> = (0..rows.len()).filter(holds).collect();
+        if period.end == End::Onward {
+            let day_of = |at: &usize| match start(*at) {
+                V::Day(start) => *start,
+                _ => i64::MIN,
+            };
+            let latest = held.iter().map(day_of).max();
+            held.retain(|at| Some(day_of(at)) == latest);
+        }
+        if !best(&mut held) {
+            return Err("several-periods");
+        }
+        all.push(held);
+    }
+    Ok(all)
 }
 
 fn start(plan: &Plan, name: &str, start: &Start, world: &World) -> Result<Rows, Stop> {
@@ -589,6 +695,7 @@ fn steps(mut rows: Rows, steps: &[Step], world: &World) -> Result<Rows, Stop> {
                 | Step::DedupeBy(..)
                 | Step::Top { .. }
                 | Step::Units { .. }
+                | Step::Allocate { .. }
                 | Step::OneRow { .. }
         );
         if tells {
@@ -795,6 +902,76 @@ fn apply(mut rows: Rows, step: &Step, world: &World) -> Result<Rows, Stop> {
                 grain.push(name.clone());
             }
             return Ok(out);
+        }
+        Step::Allocate { amount, name, weight, else_equally, per } => {
+            let whose = |row: usize| -> Result<Option<Vec<V>>, Stop> {
+                if per.is_empty() {
+                    return Ok(scope.leads(row)?.map(|to| vec![V::Num(to as i128, 0)]));
+                }
+                Ok(Some(key(per, row)).filter(|key| !key.contains(&V::Blank)))
+            };
+            let mut groups: Vec<(Vec<V>, Vec<usize>)> = vec![];
+            for row in every {
+                let Some(own) = whose(row)? else { continue };
+                match groups.iter_mut().find(|(known, _)| *known == own) {
+                    Some((_, rows)) => rows.push(row),
+                    None => groups.push((own, vec![row])),
+                }
+            }
+            let expr =
+                if per.is_empty() { Expr::Path(amount.clone()) } else { Expr::Col(amount.clone()) };
+            let own = if per.is_empty() { Ty::Dec(2) } else { rows.cols[scope.at(amount)].1 };
+            let places = own.places().unwrap().max(2);
+            let mut parts = vec![V::Blank; rows.rows.len()];
+            for (_, of) in groups {
+                let mut amounts: Vec<V> = vec![];
+                for row in &of {
+                    let value = scope.one(&expr, *row)?;
+                    if value != V::Blank && !amounts.contains(&value) {
+                        amounts.push(value);
+                    }
+                }
+                let all = match amounts.as_slice() {
+                    [] => continue,
+                    [V::Num(units, own)] => to(*units, *own, places),
+                    _ => return Err("allocate"),
+                };
+                let mut weights = vec![];
+                for row in &of {
+                    weights.push(match weight {
+                        None => 1,
+                        Some(name) => match &rows.rows[*row][scope.at(name)] {
+                            V::Num(units @ 0.., _) => *units,
+                            _ => return Err("allocate"),
+                        },
+                    });
+                }
+                if weights.iter().all(|weight| *weight == 0) {
+                    if !*else_equally && all != 0 {
+                        continue;
+                    }
+                    weights.fill(1);
+                }
+                let sum: i128 = weights.iter().sum();
+                let mut shares: Vec<(i128, i128)> = weights
+                    .iter()
+                    .map(|weight| (all.abs() * weight / sum, all.abs() * weight % sum))
+                    .collect();
+                let left = all.abs() - shares.iter().map(|(share, _)| share).sum::<i128>();
+                let mut by: Vec<usize> = (0..shares.len()).collect();
+                by.sort_by_key(|at| (-shares[*at].1, *at));
+                by.iter().take(left as usize).for_each(|at| shares[*at].0 += 1);
+                for (row, (share, _)) in of.iter().zip(shares) {
+                    parts[*row] = V::Num(if all < 0 { -share } else { share }, places);
+                }
+            }
+            let over_link = per.is_empty();
+            rows.rows.iter_mut().zip(parts).for_each(|(row, part)| row.push(part));
+            rows.cols.push((name.clone(), Ty::Dec(places)));
+            let led = world.tables["c"].as_ref().map_err(|stop| *stop)?;
+            if !over_link || led.tracked.contains(amount) {
+                rows.tracked.push(name.clone());
+            }
         }
         Step::OneRow { keys, total, results } => {
             return one_row(&rows, keys, *total, results, world);
