@@ -65,7 +65,9 @@ shot relate 'granum relate data/*.csv --color always | head -n 52'
 shot match 'granum match data/orders_post.csv data/customers.csv --on customer_no --amount freight'
 shot draft 'granum draft data/*.csv | tail -n 51'
 granum relate data/*.csv --picture "$shots/links.png" >/dev/null 2>&1
-shot run 'granum run nursery.granum --color always | tail -n 48'
+shot run 'granum run nursery.granum --color always | tail -n 50'
+shot periods "granum match data/orders_shop.csv data/promotions.csv --on \"ordered_on within starts_on through ends_on\" --color always"
+shot bridge 'granum run nursery.granum | sed -n "/^periods/,/^checks/p"'
 shot tally 'granum run nursery.granum --color always | head -n 50'
 shot stopped 'granum run broken.granum -q'
 shot show 'granum show nursery.granum unit_sales --rows 20'

@@ -219,8 +219,12 @@ fn write_return(
     line: &Line,
     chance: &mut Chance,
 ) -> io::Result<()> {
-    let (year, month, date) = civil((header.day + 5 + chance.below(20)).min(DAYS - 1));
-    let quantity = 1 + chance.below(line.quantity);
+    let after = (header.day + 5 + chance.below(20)).min(DAYS - 1);
+    // A few are dated before their order, and a few say that more came back than was sold.
+    let day = if return_no % 61 == 17 { header.day.saturating_sub(2) } else { after };
+    let (year, month, date) = civil(day);
+    let sold = 1 + chance.below(line.quantity);
+    let quantity = if return_no % 83 == 19 { line.quantity + 1 } else { sold };
     let reason = *chance.pick(&["wilted", "wrong article", "too many", "broken", ""]);
     let text = format!(
         "R{return_no:06},M{:07},{line_no},{year}-{month:02}-{date:02},{quantity},{reason}",

@@ -214,6 +214,9 @@ pub struct PlanArgs {
     /// Let what is only warned of hold outputs back as well
     #[arg(long, value_enum, value_name = "WHAT")]
     pub deny: Option<Deny>,
+    /// Show all entries of the amount bridges, not only the largest
+    #[arg(long)]
+    pub bridge: bool,
     #[command(flatten)]
     pub options: PlanOptions,
 }

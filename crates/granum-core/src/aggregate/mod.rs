@@ -80,7 +80,7 @@ impl Values {
     }
 
     /// Whether a row counts that belongs to a group.
-    fn counts(&self, row: usize) -> bool {
+    pub fn counts(&self, row: usize) -> bool {
         self.filter.as_ref().is_none_or(|filter| filter.value(row))
     }
 }

@@ -11,7 +11,7 @@ use crate::port::{Output, OutputError};
 use crate::resolve::{CheckKind, Total};
 use crate::step::{Naming, finished_rows, group_problem};
 use crate::table::{LinkId, TableId, TotalId};
-use crate::tally::{CheckTally, Problem, Report, Written};
+use crate::tally::{CheckTally, Problem, Report, Written, bridges};
 
 impl Run<'_> {
     pub fn close(mut self, want: Want<'_>, deny_warnings: bool) -> Result<Report, RunError> {
@@ -29,7 +29,9 @@ impl Run<'_> {
         };
         for (at, table) in self.plan.tables.iter().enumerate() {
             match self.sums.get(&TableId(at)) {
-                Some(sum) => report.tables.push(sum.tally(self.plan, TableId(at))),
+                Some(sum) => {
+                    report.tables.push(sum.tally(self.plan, TableId(at), &self.gathered));
+                }
                 None => report.not_built.push(table.name.clone()),
             }
         }
@@ -37,6 +39,11 @@ impl Run<'_> {
             .filter_map(|link| self.links.remove(&LinkId(link)))
             .collect();
         report.problems = std::mem::take(&mut self.problems);
+        let outputs = self.plan.outputs.iter();
+        let outputs: Vec<(&str, &str)> = outputs
+            .map(|output| (output.path.as_str(), self.plan.tables[output.table.0].name.as_str()))
+            .collect();
+        report.bridges = bridges(&report.tables, &outputs);
         if report.held() && report.writes {
             report.written = self.publish(&report).map_err(RunError::Output)?;
         }

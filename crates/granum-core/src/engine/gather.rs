@@ -1,21 +1,30 @@
 //! What is gathered of rows that lead here, for each row that they lead to.
 
 use super::context::Context;
-use crate::aggregate::{Groups, aggregate_each};
-use crate::expr::Gathered;
-use crate::resolve::GatherWhat;
+use crate::aggregate::{Groups, Values, aggregate_each};
+use crate::expr::{Gathered, Kind};
+use crate::resolve::{AggregatePlan, Gather, GatherWhat};
 use crate::step::{Faults, group_problem, row_of_way, values_of_way, way};
-use crate::table::{Column, GatherId, Rows};
+use crate::table::{Bits, Column, GatherId, Rows};
+use crate::tally::{GatheredAmount, RowsAmount};
+
+/// What was gathered, why some rows have nothing, and what is told of amounts.
+pub(super) struct Found {
+    pub gathered: Gathered,
+    pub faults: Faults,
+    pub told: Option<GatheredAmount>,
+}
 
 /// What is gathered for each row of the table that is led to.
-pub(super) fn gather(context: &Context<'_>, id: GatherId) -> Option<(Gathered, Faults)> {
+pub(super) fn gather(context: &Context<'_>, id: GatherId) -> Option<Found> {
     let gather = &context.plan.gathers[id.0];
     let to = context.world.tables[gather.to.0].as_ref()?;
     let (rows, index) = way(context, gather)?;
     let plan = match &gather.what {
         GatherWhat::Presence => {
             let column = presence(&index, to.rows);
-            return Some((Gathered { column, failed: vec![] }, Faults::default()));
+            let gathered = Gathered { column, failed: vec![] };
+            return Some(Found { gathered, faults: Faults::default(), told: None });
         }
         GatherWhat::Aggregate(plan) => plan,
         GatherWhat::Rows(_) => return None,
@@ -45,8 +54,44 @@ pub(super) fn gather(context: &Context<'_>, id: GatherId) -> Option<(Gathered, F
         let problem = || group_problem(&to_plan.name, &step, plan, &values, failure, named);
         faults.note(group, problem);
     }
+    let told = gather.told.then(|| told(context, gather, plan, &values, &index)).flatten();
     let failed = faults.numbers().collect();
-    Some((Gathered { column, failed }, faults))
+    Some(Found { gathered: Gathered { column, failed }, faults, told })
+}
+
+/// What of an amount is not gathered, and why.
+fn told(
+    context: &Context<'_>,
+    gather: &Gather,
+    plan: &AggregatePlan,
+    values: &Values,
+    index: &Rows,
+) -> Option<GatheredAmount> {
+    let value = values.value.as_ref()?;
+    let of =
+        |rows: Bits| RowsAmount { rows: rows.count() as u64, amount: value.filter(&rows).sum() };
+    let leads = index.bits();
+    let counts = Bits::collect(value.len(), |row| values.counts(row));
+    let from = &context.plan.tables[gather.from.0];
+    let to = &context.plan.tables[gather.to.0];
+    let amount = match plan.value.as_ref()?.kind {
+        Kind::Column(column) => {
+            let slot = from.columns[column.0].1;
+            let tracked = from.tracked.iter().filter(|tracked| tracked.ends_at.is_none());
+            tracked.clone().find(|t| t.last_slot() == slot).map(|tracked| tracked.name.clone())
+        }
+        _ => None,
+    };
+    Some(GatheredAmount {
+        from: from.name.clone(),
+        value: plan.text.clone(),
+        amount,
+        to: to.name.clone(),
+        to_rows: context.world.tables[gather.to.0].as_ref()?.rows as u64,
+        all: RowsAmount { rows: value.len() as u64, amount: value.sum() },
+        nowhere: of(!&leads),
+        left_out: of(&leads & &!&counts),
+    })
 }
 
 fn presence(index: &Rows, rows: usize) -> Column {

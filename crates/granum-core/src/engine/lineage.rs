@@ -4,8 +4,8 @@
 use crate::bug::Sure;
 use crate::resolve::{Lay, Plan, SeveralPlan, Source};
 use crate::step::Around;
-use crate::table::{Column, Rows, TableId};
-use crate::tally::StackedTwice;
+use crate::table::{Amount, Column, Rows, TableId};
+use crate::tally::{PartTwice, StackedTwice};
 
 /// A table and those that it is made from, as long as each row comes from one row: up to an input, a
 /// calendar, groups, or what is laid from several.
@@ -113,7 +113,7 @@ pub(super) fn stacked_twice(
     }
     let rows: Vec<Vec<(TableId, u32)>> =
         several.tables.iter().map(|part| lineage(around, *part)).collect();
-    let mut again: Vec<u32> = vec![];
+    let mut again: Vec<Vec<u32>> = vec![];
     let mut first: Option<(TableId, TableId)> = None;
     let mut start = 0;
     for (at, own) in rows.iter().enumerate() {
@@ -140,22 +140,28 @@ pub(super) fn stacked_twice(
             }
         }
         let rows = (start..).zip(&found).filter(|(_, found)| **found).map(|(row, _)| row);
-        again.extend(rows);
+        again.push(rows.collect());
         start += own.len() as u32;
     }
     let (root, part) = first?;
-    let rows = Rows::from(again);
     let own = &plan.tables[id.0];
-    let tracked = own.tracked.iter().filter_map(|tracked| {
-        let (_, slot) = tracked.versions.first()?;
-        let column = slots[slot.0].as_ref()?;
-        Some((tracked.name.clone(), column.take(&rows).sum()))
-    });
+    let of = |rows: &[u32]| -> Vec<(String, Amount)> {
+        let rows = Rows::from(rows.to_vec());
+        let tracked = own.tracked.iter().filter_map(|tracked| {
+            let (_, slot) = tracked.versions.first()?;
+            let column = slots[slot.0].as_ref()?;
+            Some((tracked.name.clone(), column.take(&rows).sum()))
+        });
+        tracked.collect()
+    };
+    let parts = again.iter().map(|rows| PartTwice { rows: rows.len() as u64, amounts: of(rows) });
+    let all = again.concat();
     Some(StackedTwice {
         of: plan.tables[root.0].name.clone(),
         part: plan.tables[part.0].name.clone(),
-        rows: rows.len() as u64,
-        amounts: tracked.collect(),
+        rows: all.len() as u64,
+        amounts: of(&all),
+        parts: parts.collect(),
     })
 }
 

@@ -153,6 +153,7 @@ pub(super) fn period_tally(context: &Context<'_>, link: &LinkPlan, within: &With
         overlaps,
         overlap_ranges,
         several: chosen.several,
+        pairs: chosen.pairs,
         tied: chosen.tied,
         prefers: within.prefers(),
         never: within.never(),

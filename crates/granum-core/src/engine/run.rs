@@ -20,7 +20,7 @@ use crate::port::{InputSource, Observer, Output, OutputError, Outputs, Sources};
 use crate::resolve::{CheckKind, Plan, Source};
 use crate::step::{Around, Faults, GroupFaults};
 use crate::table::{Batch, GatherId, LinkId, TableId};
-use crate::tally::{LinkTally, Problem, Report};
+use crate::tally::{GatheredAmount, LinkTally, Problem, Report};
 
 /// What is wanted of a run.
 #[derive(Clone, Copy)]
@@ -130,6 +130,8 @@ pub(super) struct Run<'a> {
     pub(super) totals: HashMap<usize, AllRows>,
     pub links: HashMap<LinkId, LinkTally>,
     faults: HashMap<GatherId, Faults>,
+    /// What is told of sums over links that are tracked.
+    pub(super) gathered: HashMap<GatherId, GatheredAmount>,
     grouped: GroupFaults,
     pub(super) failed: HashSet<Work>,
     /// What goes when; nothing where all is looked at afterwards.
@@ -161,6 +163,7 @@ impl<'a> Run<'a> {
             totals: HashMap::new(),
             links: HashMap::new(),
             faults: HashMap::new(),
+            gathered: HashMap::new(),
             grouped: GroupFaults::default(),
             failed: HashSet::new(),
             lifetimes: Lifetimes::default(),
@@ -301,9 +304,12 @@ impl<'a> Run<'a> {
 
     fn gather(&mut self, id: GatherId) {
         let found = gather::gather(&self.context(), id);
-        if let Some((gathered, faults)) = found {
+        if let Some(gather::Found { gathered, faults, told }) = found {
             self.world.gathered[id.0] = Some(gathered);
             self.faults.insert(id, faults);
+            if let Some(told) = told {
+                self.gathered.insert(id, told);
+            }
         }
     }
 

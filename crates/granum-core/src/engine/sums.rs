@@ -1,10 +1,13 @@
 //! Adds up what batches say of their steps, and makes a table's tally of it.
 
+use std::collections::HashMap;
+
 use crate::resolve::{Plan, Source, TablePlan};
 use crate::step::{RowsBecome, StepSum, add};
-use crate::table::{Amount, TableId};
+use crate::table::{Amount, GatherId, TableId};
 use crate::tally::{
-    BadCell, GrainChange, Part, SetAside, StackedTwice, StepTally, TableTally, TrackedName,
+    BadCell, GatheredAmount, GrainChange, Part, SetAside, StackedTwice, StepTally, TableTally,
+    TrackedName,
 };
 
 /// What happened in a table's steps.
@@ -36,7 +39,12 @@ impl TableSum {
 
     /// The table's tally. Amounts are known at the end and worked backwards: what a step took out
     /// is added again.
-    pub fn tally(&self, plan: &Plan, id: TableId) -> TableTally {
+    pub fn tally(
+        &self,
+        plan: &Plan,
+        id: TableId,
+        gathered: &HashMap<GatherId, GatheredAmount>,
+    ) -> TableTally {
         let table = &plan.tables[id.0];
         let nothing = || vec![None; table.tracked.len()];
         let mut rows = self.rows;
@@ -95,6 +103,7 @@ impl TableSum {
                 .map(|tracked| TrackedName {
                     name: tracked.name.clone(),
                     base_name: tracked.base_name.clone(),
+                    gathered: tracked.gathered.and_then(|id| gathered.get(&id).cloned()),
                 })
                 .collect(),
             rows,

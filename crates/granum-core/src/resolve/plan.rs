@@ -7,7 +7,7 @@ use crate::expr::Typed;
 use crate::lang::{Percent, Preference, Severity, Span, UnitsPolicy};
 use crate::link::LinkWords;
 use crate::port::InputSpec;
-use crate::table::{ColumnId, Hop, LinkId, SlotId, TableId};
+use crate::table::{ColumnId, GatherId, Hop, LinkId, SlotId, TableId};
 use crate::value::{Scale, Type};
 
 #[derive(Debug, Default)]
@@ -194,6 +194,8 @@ pub(crate) struct Tracked {
     pub ends_at: Option<usize>,
     /// Whether the first version is made by `add` alone, so that rows removed before can be worked.
     pub from_step: usize,
+    /// The rows of another table that it is the sum of, where it is one.
+    pub gathered: Option<GatherId>,
 }
 
 impl Tracked {
@@ -541,6 +543,8 @@ pub(crate) struct Gather {
     pub hops: Vec<Hop>,
     pub to: TableId,
     pub what: GatherWhat,
+    /// Whether it is told what of the amounts is not gathered, since the sum is tracked.
+    pub told: bool,
 }
 
 #[derive(Debug)]

@@ -232,7 +232,7 @@ impl Resolver<'_> {
             tracked &= column.tracked;
         }
         let slot = builder.slot(ty, worth.unwrap_or_default(), 0);
-        let named = Named::new(name, 0, slot);
+        let named = Named { base_name: Some(name.to_owned()), ..Named::new(name, 0, slot) };
         if tracked {
             builder.tracked.push(named.clone());
         }

@@ -189,6 +189,7 @@ impl Resolver<'_> {
             versions: named.versions.clone(),
             ends_at,
             from_step: from_step[named.versions[0].1.0],
+            gathered: named.gathered,
         };
         let mut amounts: Vec<Tracked> =
             builder.tracked.iter().map(|named| tracked(named, None)).collect();

@@ -38,8 +38,11 @@ impl Work for AllocatePlan {
         RowsBecome::Same
     }
 
-    fn detail(&self, _: &TablePlan, _: usize, sum: &StepSum) -> StepDetail {
-        sum.allocated.clone().map_or(StepDetail::Plain, StepDetail::Allocated)
+    fn detail(&self, table: &TablePlan, _: usize, sum: &StepSum) -> StepDetail {
+        let Some(allocated) = &sum.allocated else { return StepDetail::Plain };
+        let tracked = table.tracked.iter().find(|tracked| tracked.versions[0].1 == self.slot);
+        let parts = tracked.map(|tracked| tracked.name.clone());
+        StepDetail::Allocated(Allocated { parts, ..allocated.clone() })
     }
 
     fn work(&self, at: &StepRunner<'_>, on: OnRows<'_>) -> Result<Left, Problem> {
@@ -70,7 +73,17 @@ impl Work for AllocatePlan {
             }));
         }
         let divided = Divided::new(&amounts, weights.as_ref(), self.else_equally, (&rows, &starts));
+        let of = match &self.over {
+            AllocateOver::Link { target, column, .. } => {
+                let target = &at.around.plan.tables[target.0];
+                Some((target.name.clone(), target.columns[column.0].0.clone()))
+            }
+            AllocateOver::Keys(_) => None,
+        };
         let allocated = Allocated {
+            parts: None,
+            amount: self.words.0.clone(),
+            of,
             all: amounts.all,
             given: Amount::exact(divided.given, self.places, 0),
             rows: divided.rows,

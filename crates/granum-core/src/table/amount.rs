@@ -54,6 +54,15 @@ impl Amount {
         }
     }
 
+    /// The same, as if no row had been blank.
+    #[must_use]
+    pub fn without_blanks(self) -> Self {
+        match self {
+            Self::Exact { units, scale, .. } => Self::Exact { units, scale, blanks: 0 },
+            Self::Float { sum, .. } => Self::Float { sum, blanks: 0 },
+        }
+    }
+
     /// Both sums together.
     #[must_use]
     pub fn plus(self, other: Amount) -> Amount {
@@ -84,7 +93,8 @@ impl Amount {
         }
     }
 
-    fn as_float(self) -> f64 {
+    /// About how much it is.
+    pub fn as_float(self) -> f64 {
         match self {
             Self::Float { sum, .. } => sum,
             Self::Exact { units, scale, .. } => {

@@ -7,6 +7,12 @@ use crate::table::{Amount, Place};
 /// What became of an amount that was divided over rows.
 #[derive(Debug, Clone, Serialize)]
 pub struct Allocated {
+    /// The parts, as the table calls them at its end; nothing where they are not followed.
+    pub parts: Option<String>,
+    /// The amount in words.
+    pub amount: String,
+    /// The table that is led to and the amount there, where the amount is looked up.
+    pub of: Option<(String, String)>,
     /// All there was to divide.
     pub all: Amount,
     /// What was divided.

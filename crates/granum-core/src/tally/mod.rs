@@ -2,6 +2,7 @@
 //! complete it was, for each check whether it held, and what stopped the run.
 
 mod allocate;
+mod bridge;
 mod check;
 mod link;
 mod period;
@@ -11,6 +12,7 @@ mod step;
 mod warning;
 
 pub use allocate::{AllocateProblem, AllocateTrouble, Allocated, NotAllocated};
+pub use bridge::{Bridge, BridgeEntry, BridgeKind, bridges};
 pub use check::{CheckTally, FailedRow};
 pub use link::{LinkAmount, LinkTally, MissingKey, NearKind, NearMiss, Spread, share_text};
 pub use period::{
@@ -18,11 +20,11 @@ pub use period::{
     SeveralPeriods,
 };
 pub use problem::{
-    BadCell, Problem, RepeatedKey, RowReason, StackedTwice, UnitsProblem, UnitsTrouble,
+    BadCell, PartTwice, Problem, RepeatedKey, RowReason, StackedTwice, UnitsProblem, UnitsTrouble,
 };
 pub use report::{Report, Written};
 pub use step::{
-    Cut, GrainChange, GroupSizes, Part, SetAside, StepDetail, StepTally, TableTally, TrackedName,
-    UnitsLeft,
+    Cut, GatheredAmount, GrainChange, GroupSizes, Part, RowsAmount, SetAside, StepDetail,
+    StepTally, TableTally, TrackedName, UnitsLeft,
 };
 pub use warning::{Allowed, MISTAKES, Mistake, Warning};

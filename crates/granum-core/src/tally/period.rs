@@ -29,6 +29,8 @@ pub struct PeriodTally {
     pub overlap_ranges: u64,
     /// Rows for which several periods held.
     pub several: u64,
+    /// How many rows a join would make of those.
+    pub pairs: u64,
     /// Those of them where what is preferred was the same, so that the target's grain settled it.
     pub tied: u64,
     /// Whether the plan says which is preferred.

@@ -171,6 +171,17 @@ pub struct StackedTwice {
     pub rows: u64,
     /// The tracked amounts that they bring once more.
     pub amounts: Vec<(String, Amount)>,
+    /// The same of each part of the stack.
+    pub parts: Vec<PartTwice>,
+}
+
+/// Rows of one part of a stack that another brought before.
+#[derive(Debug, Clone, Serialize)]
+pub struct PartTwice {
+    /// How many rows.
+    pub rows: u64,
+    /// Their tracked amounts.
+    pub amounts: Vec<(String, Amount)>,
 }
 
 /// A cell that cannot be read.

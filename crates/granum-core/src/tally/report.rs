@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 
-use super::{Allowed, CheckTally, LinkTally, Problem, TableTally, Warning};
+use super::{Allowed, Bridge, CheckTally, LinkTally, Problem, TableTally, Warning};
 
 /// The report of a run or a check.
 #[derive(Debug, Clone, Default, Serialize)]
@@ -13,6 +13,8 @@ pub struct Report {
     pub tables: Vec<TableTally>,
     /// The links, in the order of the plan.
     pub links: Vec<LinkTally>,
+    /// What became of each amount on its way to each output.
+    pub bridges: Vec<Bridge>,
     /// How many links the plan has: those that could not be built are not in `links`.
     pub links_planned: usize,
     /// The checks and warnings, in the order of the plan.

@@ -70,8 +70,40 @@ pub struct SetAside {
 pub struct TrackedName {
     /// Its name at the table's end, or where it ended.
     pub name: String,
-    /// Its name in the table that this one starts as.
+    /// Its name in the table, or each of the tables, that this one starts as.
     pub base_name: Option<String>,
+    /// What it was summed of, where it is a sum of rows of another table.
+    pub gathered: Option<GatheredAmount>,
+}
+
+/// An amount of rows that lead to a table's rows, as it was summed for each of these.
+#[derive(Debug, Clone, Serialize)]
+pub struct GatheredAmount {
+    /// The table whose rows lead here.
+    pub from: String,
+    /// What was summed of them, in words.
+    pub value: String,
+    /// The amount that it is there, if it is followed there.
+    pub amount: Option<String>,
+    /// The table whose rows they lead to.
+    pub to: String,
+    /// Its rows.
+    pub to_rows: u64,
+    /// Rows that lead here or not, with their amounts.
+    pub all: RowsAmount,
+    /// Those of them that lead nowhere.
+    pub nowhere: RowsAmount,
+    /// Those that lead somewhere and are left out by a `where`.
+    pub left_out: RowsAmount,
+}
+
+/// Rows and an amount of theirs.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+pub struct RowsAmount {
+    /// How many rows.
+    pub rows: u64,
+    /// Their amount.
+    pub amount: Amount,
 }
 
 /// The tally of one step.

@@ -39,6 +39,7 @@ pub(super) fn run(printer: &mut Printer, dir: &Path, size: Size, only_data: bool
     let plan = |at: usize| PlanArgs {
         plan: Some(dir.join(PLANS[at].0)),
         deny: None,
+        bridge: false,
         options: PlanOptions::default(),
     };
     printer.result(&format!(

@@ -43,6 +43,7 @@ pub(super) fn run(printer: &mut Printer, args: &PlanArgs, writes: Writes) -> Exi
         source: &plan.texts.all,
         width: printer.width,
         every_table: printer.global.verbose,
+        whole_bridges: args.bridge,
     };
     let text = match options.format {
         Format::Json => json::report(&plan.name, &report),

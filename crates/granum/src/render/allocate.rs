@@ -11,7 +11,7 @@ const GROUP: usize = 40;
 
 /// What became of an amount.
 pub(super) fn allocated_words(allocated: &Allocated) -> String {
-    let Allocated { all, given, rows, left } = allocated;
+    let Allocated { all, given, rows, left, .. } = allocated;
     let rows = counted(*rows, "row", "rows");
     if left.is_empty() {
         return format!("{given} over {rows}, all there is");

@@ -1,6 +1,7 @@
 //! Reports, rows and diagnostics as text for people.
 
 mod allocate;
+mod bridge;
 mod columns;
 mod diagnostic;
 pub mod json;

@@ -69,7 +69,11 @@ fn outside(outside: &OutsideTally, place: &str) -> Option<String> {
 fn several(period: &PeriodTally, from: &str, to: &str) -> String {
     let rows = counted(period.several, "row", "rows");
     if !period.prefers {
-        return format!("for {rows} of {from} several {to} hold, and nothing says which");
+        return format!(
+            "for {rows} of {from} several {to} hold, and nothing says which: a join would make {} of \
+             them",
+            counted(period.pairs, "row", "rows")
+        );
     }
     let tied = match period.tied {
         0 => String::new(),
@@ -78,7 +82,11 @@ fn several(period: &PeriodTally, from: &str, to: &str) -> String {
             count(tied)
         ),
     };
-    format!("for {rows} of {from} several {to} held, and one was preferred{tied}")
+    format!(
+        "for {rows} of {from} several {to} held, and one was preferred{tied}; a join would have made \
+         {} of them",
+        counted(period.pairs, "row", "rows")
+    )
 }
 
 fn gaps(period: &PeriodTally) -> String {

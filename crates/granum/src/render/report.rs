@@ -2,7 +2,7 @@
 
 use granum_core::tally;
 
-use super::{links, periods, tally as tables, verdict};
+use super::{bridge, links, periods, tally as tables, verdict};
 
 /// What is printed of a run.
 pub struct Report<'a> {
@@ -14,6 +14,8 @@ pub struct Report<'a> {
     pub width: usize,
     /// Each table by itself, not only those that nothing is built from.
     pub every_table: bool,
+    /// All entries of bridges, not only those that changed most.
+    pub whole_bridges: bool,
 }
 
 impl Report<'_> {
@@ -26,6 +28,7 @@ impl Report<'_> {
         out.push_str(&tables::tables(self.tally, self.width, self.every_table));
         out.push_str(&links::links(&self.tally.links));
         out.push_str(&periods::of_links(&self.tally.links, self.width));
+        out.push_str(&bridge::bridges(&self.tally.bridges, self.whole_bridges, self.width));
         out.push_str(&verdict::checks(self));
         out.push_str(&self.verdict());
         out

@@ -24,7 +24,7 @@ fn rows_are_set_aside_and_the_tally_says_which_and_what_they_had() {
     let folder = folder(BOTH);
     let ran = folder.run().code(0);
     assert_eq!(
-        ran.out.split("HELD").next().unwrap(),
+        ran.out.split("bridge to").next().unwrap(),
         "t · one row per id
 
      step                     rows  change   net  change

@@ -3,6 +3,7 @@
 
 mod allocate;
 mod aside;
+mod bridges;
 mod commands;
 mod correct;
 mod demo;

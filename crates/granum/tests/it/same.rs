@@ -88,7 +88,8 @@ fn results(folder: &Folder, plan: &str, more: &[&str]) -> (String, String, Strin
     let mut args = vec!["run", "p.granum"];
     args.extend(more);
     let ran = folder.granum(&args).code(0);
-    let links = ran.out.split("links\n").nth(1).unwrap().to_owned();
+    let links =
+        ran.out.split("links\n").nth(1).unwrap().split("bridge to").next().unwrap().to_owned();
     (folder.read("sold.csv"), folder.read("per_order.csv"), links)
 }
 

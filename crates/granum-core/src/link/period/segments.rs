@@ -372,8 +372,8 @@ impl Resolving<'_> {
         }
         events.sort_unstable();
         let mut holding: BTreeSet<u32> = BTreeSet::new();
-        for now in events.chunk_by(|a, b| a.0 == b.0) {
-            for (_, begins, rank) in now {
+        for together in events.chunk_by(|a, b| a.0 == b.0) {
+            for (_, begins, rank) in together {
                 if *begins {
                     holding.insert(*rank);
                 } else {
@@ -386,7 +386,7 @@ impl Resolving<'_> {
                 (Some(one), Some(other)) => self.ranks.tie(*one, *other),
                 _ => false,
             };
-            part.push(now[0].0, row, holding.len() as u32, tied);
+            part.push(together[0].0, row, holding.len() as u32, tied);
         }
     }
 }

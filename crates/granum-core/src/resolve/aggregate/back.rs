@@ -126,7 +126,7 @@ impl Resolver<'_> {
 
     fn gathered(&mut self, back: &Back, what: GatherWhat) -> Kind {
         let (from, hops, to) = (back.from, back.hops.clone(), back.to);
-        self.plan.gathers.push(Gather { from, hops, to, what });
+        self.plan.gathers.push(Gather { from, hops, to, what, told: false });
         Kind::Gathered { from: to, id: GatherId(self.plan.gathers.len() - 1) }
     }
 

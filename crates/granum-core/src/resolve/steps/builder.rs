@@ -1,14 +1,15 @@
 //! A table while its steps are resolved: columns and their versions, grain, amounts.
 
 use super::super::plan::{
-    GrainCheck, GroupedPlan, GroupedPlans, Proof, SourceSlots, Step, StepPlan,
+    Gather, GatherWhat, GrainCheck, GroupedPlan, GroupedPlans, Proof, SourceSlots, Step, StepPlan,
 };
 use super::super::scope::{Paths, Pending, PendingKind, Row};
 use super::super::worth::Worth;
+use crate::aggregate::AggregateFunction;
 use crate::expr::{Kind, Typed};
 use crate::lang::Span;
 use crate::resolve::ancestors::Ancestors;
-use crate::table::{ColumnId, SlotId, TableId};
+use crate::table::{ColumnId, GatherId, SlotId, TableId};
 use crate::value::Type;
 
 /// A visible column while steps are resolved: its versions, the step before which each exists.
@@ -17,12 +18,14 @@ pub(in crate::resolve) struct Named {
     pub name: String,
     pub versions: Vec<(usize, SlotId)>,
     pub base_name: Option<String>,
+    /// Of an amount: the rows of another table that it is the sum of.
+    pub gathered: Option<GatherId>,
 }
 
 impl Named {
     /// A column that is there from step `from` on.
     pub fn new(name: impl Into<String>, from: usize, slot: SlotId) -> Self {
-        Self { name: name.into(), versions: vec![(from, slot)], base_name: None }
+        Self { name: name.into(), versions: vec![(from, slot)], base_name: None, gathered: None }
     }
 
     pub fn slot(&self) -> SlotId {
@@ -137,6 +140,21 @@ impl Builder {
         if !grouped.is_empty() {
             self.push(Step::Grouped(GroupedPlans(grouped)), "groups".into(), false);
         }
+    }
+
+    /// The rows of another table that a slot is the sum of.
+    pub fn gathered(&self, slot: SlotId, gathers: &[Gather]) -> Option<GatherId> {
+        let mut assigned = self.steps.iter().flat_map(|step| match &step.step {
+            Step::Assign(assign) => assign.0.as_slice(),
+            _ => &[],
+        });
+        let (_, value) = assigned.find(|(known, _)| *known == slot)?;
+        let Kind::Gathered { id, .. } = value.kind else { return None };
+        let sum = match &gathers[id.0].what {
+            GatherWhat::Aggregate(plan) => plan.function == AggregateFunction::Sum,
+            GatherWhat::Presence | GatherWhat::Rows(_) => false,
+        };
+        sum.then_some(id)
     }
 
     pub fn find(&self, name: &str) -> Option<usize> {

@@ -260,8 +260,11 @@ impl Resolver<'_> {
             }
             let at = builder.find(&name.text).ok_or(Wrong)?;
             builder.worth[slot.0].kind = WorthKind::Amount;
-            let named = builder.names[at].clone();
-            builder.tracked.push(named);
+            let gathered = builder.gathered(slot, &self.plan.gathers);
+            if let Some(id) = gathered {
+                self.plan.gathers[id.0].told = true;
+            }
+            builder.tracked.push(Named { gathered, ..builder.names[at].clone() });
         }
         builder.push(Step::Names(NamesPlan), text, false);
         Ok(())

@@ -231,7 +231,8 @@ impl<'t> Tape<'t> {
                     let key = Box::new(Expr::Blank(Box::new(Expr::Col("k".into())), false));
                     call.value = call.value.map(|value| Box::new(Expr::Bin("or", value, key)));
                 }
-                (Expr::Back(call), false)
+                let sums = call.agg == Agg::Sum;
+                (Expr::Back(call), sums)
             }
             4 => {
                 let number = self.column(shape, |col| col.ty.numeric() && col.ty != Ty::Dec(10));
@@ -344,6 +345,14 @@ impl<'t> Tape<'t> {
                 shape.tracked.retain(|name| keep.iter().any(|col| col.name == *name));
                 shape.cols = keep;
                 Step::Columns(shape.cols.iter().map(|col| col.name.clone()).collect())
+            }
+            12 if !input => {
+                let tracked = shape.tracked.clone();
+                let name = self.column(shape, |col| {
+                    col.ty.numeric() && col.sums && !tracked.contains(&col.name)
+                })?;
+                shape.tracked.push(name.clone());
+                Step::Track(name)
             }
             12 if input && !shape.tracked.contains(&"y".to_owned()) => {
                 shape.cols.iter().find(|col| col.name == "y" && col.ty == Ty::Dec(2))?;
@@ -509,11 +518,12 @@ impl<'t> Tape<'t> {
                     let steps = vec![Step::Filter(name == "p", condition)];
                     tables.push(Table { name: name.into(), start: Start::Base("t".into()), steps });
                 }
+                let allows = self.pick(2) == 1;
                 (shape.base, shape.grain) = (None, vec![]);
                 let steps = self.steps(&mut shape, false, 2);
                 tables.push(Table {
                     name: "u".into(),
-                    start: Start::Stack(vec!["p".into(), "q".into()]),
+                    start: Start::Stack(vec!["p".into(), "q".into()], allows),
                     steps,
                 });
             }

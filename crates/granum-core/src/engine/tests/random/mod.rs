@@ -17,13 +17,13 @@ use self::slow::{Rows, V, World, cell, work};
 use super::memory::run_texts_as;
 use crate::engine::Running;
 use crate::table::Amount;
-use crate::tally::{Problem, Report};
+use crate::tally::{BridgeKind, Problem, Report};
 
 /// What is expected of a plan: tables, or the problems that stop it.
 fn expected(plan: &Plan) -> World {
     let mut world = work(plan);
     // Rows that reach the stack by both branches.
-    let stacked = plan.tables.iter().find(|table| matches!(table.start, Start::Stack(_)));
+    let stacked = plan.tables.iter().find(|table| matches!(table.start, Start::Stack(_, false)));
     if let Some(table) = stacked {
         let kept = |name: &str| -> Vec<bool> {
             let Some(Ok(base)) = world.tables.get("t") else { return vec![] };
@@ -84,6 +84,69 @@ fn check_tally(
     Ok(())
 }
 
+/// Every bridge adds up to the output's total, in amounts and rows, and begins where it says; and what
+/// a table begins with is what it is made from.
+fn check_bridges(
+    plan: &Plan,
+    world: &World,
+    report: &Report,
+    text: &str,
+) -> Result<(), TestCaseError> {
+    for bridge in &report.bridges {
+        let shown = || format!("{bridge:#?}\n{text}");
+        let all = bridge.entries.iter().map(|entry| entry.amount).reduce(Amount::plus).unwrap();
+        let rows: i64 = bridge.entries.iter().map(|entry| entry.rows).sum();
+        prop_assert_eq!(rows, bridge.rows as i64, "{}", shown());
+        let Some(total) = bridge.total else {
+            prop_assert_eq!(bridge.entries.last().unwrap().kind, BridgeKind::Ends, "{}", shown());
+            prop_assert!(all.is_zero(), "{}", shown());
+            continue;
+        };
+        prop_assert!(all.minus(total).is_zero(), "{}", shown());
+        let out = world.tables[&bridge.table].as_ref().unwrap();
+        let sums = slow::sums(out);
+        let (_, sum) = sums.iter().find(|(name, _)| *name == bridge.amount).unwrap();
+        prop_assert_eq!(units(&total), *sum, "{}", shown());
+        // An input's amount begins as it was read.
+        let first = &bridge.entries[0];
+        let file = plan.files.iter().find(|(name, _)| *name == first.table);
+        if let (BridgeKind::Begins, Some((_, file)), "") = (first.kind, file, first.text.as_str()) {
+            let cells = file.lines().skip(1).filter_map(|line| line.split(',').nth(2));
+            let read = cells.map(|cell| cell.replace('.', "").parse().unwrap_or(0)).sum::<i128>();
+            prop_assert_eq!(units(&first.amount), read, "{}", shown());
+        }
+    }
+    let tracked = |report: &Report| {
+        report
+            .bridges
+            .iter()
+            .map(|bridge| (bridge.output.clone(), bridge.amount.clone()))
+            .collect::<Vec<_>>()
+    };
+    for (name, rows) in &world.tables {
+        for amount in rows.as_ref().map_or(&[][..], |rows| &rows.tracked) {
+            let there = (format!("{name}.csv"), amount.clone());
+            let file = ["o", "c", "e"].contains(&name.as_str());
+            prop_assert!(
+                file || tracked(report).contains(&there),
+                "no bridge of {there:?}\n{text}"
+            );
+        }
+    }
+    for table in report.tables.iter().filter(|table| !table.input && table.parts.is_empty()) {
+        let base = report.table(&table.begins_as).unwrap();
+        for (at, tracked) in table.tracked.iter().enumerate() {
+            let Some(name) = &tracked.base_name else { continue };
+            // What is tracked here alone begins here.
+            let from = base.tracked.iter().position(|known| known.name == *name);
+            let Some(from) = from else { continue };
+            let end = base.steps.last().map_or(&base.amounts, |step| &step.amounts)[from].unwrap();
+            prop_assert!(table.amounts[at].unwrap().minus(end).is_zero(), "{}\n{text}", table.name);
+        }
+    }
+    Ok(())
+}
+
 fn check(numbers: &[u8]) -> Result<&'static str, TestCaseError> {
     let plan = Tape::new(numbers).plan();
     let text = plan.text();
@@ -138,6 +201,7 @@ fn check(numbers: &[u8]) -> Result<&'static str, TestCaseError> {
         }
         check_tally(table, rows, &report, &shown)?;
     }
+    check_bridges(&plan, &world, &report, &shown)?;
     let link = world.link.as_ref().unwrap();
     let matched = link.iter().flatten().count() as u64;
     prop_assert_eq!(

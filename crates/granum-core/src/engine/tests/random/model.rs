@@ -156,7 +156,8 @@ pub enum Step {
 pub enum Start {
     File,
     Base(String),
-    Stack(Vec<String>),
+    /// Below each other; rows that come by two of them may be allowed.
+    Stack(Vec<String>, bool),
     Meeting(Vec<String>, Vec<String>),
 }
 
@@ -341,8 +342,9 @@ impl Plan {
                 Start::Base(base) => {
                     let _ = writeln!(out, "table {name} from {base}");
                 }
-                Start::Stack(parts) => {
-                    let _ = writeln!(out, "table {name} from {}", parts.join(", "));
+                Start::Stack(parts, allows) => {
+                    let allow = if *allows { "\n    allow repeated-rows \"meant\"" } else { "" };
+                    let _ = writeln!(out, "table {name} from {}{allow}", parts.join(", "));
                 }
                 Start::Meeting(parts, keys) => {
                     let _ = writeln!(

@@ -618,7 +618,7 @@ fn start(plan: &Plan, name: &str, start: &Start, world: &World) -> Result<Rows, 
             }
             Ok(rows)
         }
-        Start::Stack(parts) => {
+        Start::Stack(parts, _) => {
             let parts = parts.iter().map(built).collect::<Result<Vec<Rows>, Stop>>()?;
             let mut out = Rows { cols: parts[0].cols.clone(), ..Rows::default() };
             let all = |name: &String| parts.iter().all(|part| part.tracked.contains(name));
