@@ -103,6 +103,7 @@ impl TableSum {
                 .map(|tracked| TrackedName {
                     name: tracked.name.clone(),
                     base_name: tracked.base_name.clone(),
+                    foreseen: tracked.foreseen,
                     gathered: tracked.gathered.and_then(|id| gathered.get(&id).cloned()),
                 })
                 .collect(),

@@ -160,6 +160,50 @@ impl Typed {
         slots
     }
 
+    /// The same expression with others in place of the slots that it reads; nothing where one of them has
+    /// none, or where it looks at more than the row.
+    pub fn with_slots(&self, slot: &dyn Fn(SlotId) -> Option<Typed>) -> Option<Typed> {
+        let one = |typed: &Typed| typed.with_slots(slot).map(Box::new);
+        let all = |typed: &[Typed]| -> Option<Vec<Typed>> {
+            typed.iter().map(|typed| typed.with_slots(slot)).collect()
+        };
+        let kind = match &self.kind {
+            Kind::Slot(of) => return slot(*of),
+            Kind::Constant(value) => Kind::Constant(value.clone()),
+            Kind::Column(_)
+            | Kind::Path { .. }
+            | Kind::Leads { .. }
+            | Kind::Choices { .. }
+            | Kind::Gathered { .. }
+            | Kind::Total(_) => return None,
+            Kind::Convert(inner) => Kind::Convert(one(inner)?),
+            Kind::Negate(inner) => Kind::Negate(one(inner)?),
+            Kind::Not(inner) => Kind::Not(one(inner)?),
+            Kind::IsBlank { value, negated } => {
+                Kind::IsBlank { value: one(value)?, negated: *negated }
+            }
+            Kind::Arithmetic { op, left, right } => {
+                Kind::Arithmetic { op: *op, left: one(left)?, right: one(right)? }
+            }
+            Kind::Compare { op, left, right } => {
+                Kind::Compare { op: *op, left: one(left)?, right: one(right)? }
+            }
+            Kind::Logic { op, left, right } => {
+                Kind::Logic { op: *op, left: one(left)?, right: one(right)? }
+            }
+            Kind::OrElse { left, right } => Kind::OrElse { left: one(left)?, right: one(right)? },
+            Kind::Join { left, right } => Kind::Join { left: one(left)?, right: one(right)? },
+            Kind::In { value, items } => Kind::In { value: one(value)?, items: all(items)? },
+            Kind::If { condition, then, otherwise } => Kind::If {
+                condition: one(condition)?,
+                then: one(then)?,
+                otherwise: one(otherwise)?,
+            },
+            Kind::Call { function, args } => Kind::Call { function, args: all(args)? },
+        };
+        Some(Typed::new(kind, self.ty, self.span))
+    }
+
     /// Calls `see` on this expression and on all that it is made of.
     pub fn visit<'a>(&'a self, see: &mut dyn FnMut(&'a Typed)) {
         see(self);

@@ -6,6 +6,7 @@ mod ancestors;
 mod calendar;
 mod declare;
 mod expression;
+mod foreseen;
 mod link;
 mod operators;
 mod path;
@@ -20,10 +21,10 @@ mod worth;
 
 pub(crate) use plan::{
     AggregatePlan, AllocateOver, AllocatePlan, Allowance, AssignPlan, CalendarPlan, CheckKind,
-    CheckPlan, DedupeByPlan, DedupePlan, DedupeRule, FilterPlan, Gather, GatherWhat, GrainCheck,
-    GroupedPlan, GroupedPlans, GroupedWhat, Lay, LinkPlan, MistakePlan, NamesPlan, OneRowPlan,
-    PeriodEnd, PeriodPlan, Plan, Proof, Required, SeveralPlan, SortPlan, Source, Step, TablePlan,
-    TopPlan, Total, Tracked, UnitsPlan,
+    CheckPlan, DedupeByPlan, DedupePlan, DedupeRule, FilterPlan, ForeseenPlan, Gather, GatherWhat,
+    GrainCheck, GroupedPlan, GroupedPlans, GroupedWhat, Lay, LinkPlan, MistakePlan, NamesPlan,
+    OneRowPlan, PeriodEnd, PeriodPlan, Plan, Proof, Required, SeveralPlan, SortPlan, Source, Step,
+    TablePlan, TopPlan, Total, Tracked, UnitsPlan,
 };
 
 #[cfg(test)]
@@ -51,6 +52,7 @@ pub(crate) fn resolve(
     resolver.declare(settings);
     resolver.tables();
     resolver.statements();
+    resolver.foresee();
     resolver.finish()
 }
 

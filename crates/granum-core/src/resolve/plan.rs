@@ -196,6 +196,8 @@ pub(crate) struct Tracked {
     pub from_step: usize,
     /// The rows of another table that it is the sum of, where it is one.
     pub gathered: Option<GatherId>,
+    /// Whether it is followed only since a table built from this one makes it.
+    pub foreseen: bool,
 }
 
 impl Tracked {
@@ -232,6 +234,7 @@ pub(crate) struct StepPlan {
 #[derive(Debug)]
 pub(crate) enum Step {
     Assign(AssignPlan),
+    Foreseen(ForeseenPlan),
     Filter(FilterPlan),
     Dedupe(DedupePlan),
     DedupeBy(DedupeByPlan),
@@ -248,6 +251,11 @@ pub(crate) enum Step {
 /// New slots, worked one after another.
 #[derive(Debug)]
 pub(crate) struct AssignPlan(pub Vec<(SlotId, Typed)>);
+
+/// Amounts that a table built from this one makes and follows: worked here for the tally alone, so that
+/// it can begin here.
+#[derive(Debug)]
+pub(crate) struct ForeseenPlan(pub Vec<(SlotId, Typed)>);
 
 /// `keep` and `drop`.
 #[derive(Debug)]

@@ -190,6 +190,7 @@ impl Resolver<'_> {
             ends_at,
             from_step: from_step[named.versions[0].1.0],
             gathered: named.gathered,
+            foreseen: false,
         };
         let mut amounts: Vec<Tracked> =
             builder.tracked.iter().map(|named| tracked(named, None)).collect();

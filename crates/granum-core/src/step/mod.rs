@@ -138,6 +138,7 @@ impl Step {
     pub(crate) fn work(&self) -> &dyn Work {
         match self {
             Self::Assign(step) => step,
+            Self::Foreseen(step) => step,
             Self::Filter(step) => step,
             Self::Dedupe(step) => step,
             Self::DedupeBy(step) => step,

@@ -94,7 +94,7 @@ pub fn bridges(tables: &[TableTally], outputs: &[(&str, &str)]) -> Vec<Bridge> {
                 let total = here.at_end(index);
                 let last = std::ptr::eq(here, table);
                 // What goes on is the next table's.
-                if !last && total.is_some() {
+                if tracked.foreseen || !last && total.is_some() {
                     continue;
                 }
                 let Some(way) = tables.way(here, index) else { continue };

@@ -74,6 +74,8 @@ pub struct TrackedName {
     pub base_name: Option<String>,
     /// What it was summed of, where it is a sum of rows of another table.
     pub gathered: Option<GatheredAmount>,
+    /// Whether it is followed only since a table built from this one makes it.
+    pub foreseen: bool,
 }
 
 /// An amount of rows that lead to a table's rows, as it was summed for each of these.

@@ -63,6 +63,13 @@ fn amounts_along(way: &[&TableTally]) -> Vec<Line> {
             line.places.resize(level + 1, None);
         }
     }
+    // What only another table makes of these is told there.
+    lines.retain(|line| {
+        let own = |(level, at): (usize, &Option<usize>)| {
+            at.is_some_and(|at| !way[level].tracked[at].foreseen)
+        };
+        line.places.iter().enumerate().any(own)
+    });
     lines
 }
 

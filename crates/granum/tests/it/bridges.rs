@@ -56,6 +56,37 @@ fn stacks_have_an_entry_for_each_table_and_rows_that_come_twice_one_of_their_own
 }
 
 #[test]
+fn an_amount_begins_at_the_input_whichever_table_makes_it() {
+    let folder = Folder::new();
+    folder
+        .file("lines.csv", "line_no,qty,price\n1,2,3.00\n1,2,3.00\n2,x,4.00\n3,5,1.00\n4,1,9.00\n")
+        .plan(
+            "input lines from \"lines.csv\"\n  dedupe\n  drop price > 8\n  grain line_no\n\
+             table clean from lines\n  drop qty = \"x\"\n\
+             table sales from clean\n  add net = integer(qty) * price\n  track net\n  drop line_no = 3\n\
+             output sales to \"sales.csv\"\noutput lines to \"lines_out.csv\"\n",
+        );
+    // A row of which it cannot be worked, and that never comes to the table, stops nothing.
+    assert_eq!(
+        bridges(&folder, &[]),
+        "bridge to sales.csv
+
+                           rows    net
+  lines as it begins          5  26.00
+  lines: dedupe              \u{2212}1  \u{2212}6.00
+  lines: drop price > 8      \u{2212}1  \u{2212}9.00
+  clean: drop qty = \"x\"      \u{2212}1   0.00
+  sales: drop line_no = 3    \u{2212}1  \u{2212}5.00
+  in sales.csv                1   6.00
+
+"
+    );
+    // Of the inputs alone nothing more is told than they follow.
+    let alone = folder.granum(&["check", "p.granum", "-v"]).code(0).out;
+    assert!(!alone.split("clean \u{b7}").next().unwrap().contains("net"), "{alone}");
+}
+
+#[test]
 fn long_bridges_are_folded_to_their_largest_entries() {
     let mut steps = String::new();
     for at in 0..9 {
