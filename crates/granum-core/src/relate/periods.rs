@@ -11,10 +11,30 @@ use crate::survey::{day_of, time_of};
 use crate::table::Column;
 use crate::value::Type;
 
-/// Words of the names of columns in which a period starts, and ends.
-const STARTS: [&str; 8] =
-    ["start", "starts", "from", "begin", "begins", "since", "valid", "effective"];
-const ENDS: [&str; 7] = ["end", "ends", "until", "through", "to", "till", "expires"];
+/// Words of the names of columns in which a period starts, and ends, in several languages.
+const STARTS: [&str; 17] = [
+    "start",
+    "starts",
+    "from",
+    "begin",
+    "begins",
+    "since",
+    "valid",
+    "effective",
+    "ab",
+    "seit",
+    "von",
+    "beginn",
+    "debut",
+    "d\u{e9}but",
+    "depuis",
+    "desde",
+    "inicio",
+];
+const ENDS: [&str; 13] = [
+    "end", "ends", "until", "through", "to", "till", "expires", "bis", "ende", "fin", "jusqu",
+    "hasta", "al",
+];
 
 /// So many are told.
 const TOLD: usize = 6;
@@ -69,13 +89,20 @@ fn bounds(table: &Subject) -> Option<Bounds> {
     let ends = named(&ENDS, None);
     let starts = named(&STARTS, ends)?;
     let coded = &table.read.coded;
-    let key = (0..columns.len()).find(|at| {
+    // What one row is says whose periods they are; else a key that repeats.
+    let of_grain = match table.key.as_slice() {
+        [one, other] if *one == starts => Some(*other),
+        [other, one] if *one == starts => Some(*other),
+        _ => None,
+    };
+    let repeats = |at: &usize| {
         let column = &coded.columns[*at];
         *at != starts
             && Some(*at) != ends
             && names_key(&column.name)
             && column.distinct < coded.rows as u64 - column.blanks
-    });
+    };
+    let key = of_grain.or_else(|| (0..columns.len()).find(repeats));
     // One start after another says something where each is the start of one thing's.
     (ends.is_some() || key.is_some()).then_some(Bounds { starts, ends, key })
 }

@@ -1,20 +1,20 @@
 //! Links by a period: which row of the target holds on the day of a row.
 //!
-//! Periods of equal keys are resolved once into segments that lie end to end, each with the row that
-//! holds in it (`segments.rs`): a day is then looked up among their starts. What is told of days
-//! outside of all periods, and of periods that overlap, is told from the same segments (`ranges.rs`).
+//! Periods of equal keys are resolved once into stretches that lie end to end, each with the row that
+//! holds in it (`stretches.rs`): a day is then looked up among their starts. What is told of days
+//! outside of all periods, and of periods that overlap, is told from the same stretches (`ranges.rs`).
 
 mod moments;
 mod near;
 mod order;
 mod ranges;
 mod search;
-mod segments;
+mod stretches;
 
 pub(crate) use moments::{Ends, Moments};
 pub(crate) use near::{PeriodLink, PeriodWords, near_periods};
 pub(crate) use order::Order;
-pub(crate) use segments::Inverted;
+pub(crate) use stretches::Inverted;
 
 use rayon::prelude::*;
 
@@ -24,7 +24,7 @@ use crate::lang::Preference;
 use crate::table::{Column, Present, Rows};
 use crate::tally::{PeriodOverlap, PeriodRange};
 use search::search;
-use segments::Segments;
+use stretches::Stretches;
 
 /// The periods of a target's rows.
 #[derive(Debug, Clone)]
@@ -35,7 +35,7 @@ pub(crate) struct Periods {
     pub prefer: Option<Order>,
 }
 
-/// What becomes of a row that leads by a period: the number of its segment, in which nothing may hold;
+/// What becomes of a row that leads by a period: the number of its stretch, in which nothing may hold;
 /// or one of these, for rows with a blank key or moment, rows with a key that the target has not, and
 /// rows before the first start of theirs.
 const BLANK: u32 = u32::MAX;
@@ -58,11 +58,11 @@ pub(crate) enum Outside {
 /// Rows of a source that lead to rows of a target by periods.
 pub(crate) struct Within {
     periods: Periods,
-    segments: Segments,
+    stretches: Stretches,
     when: Moments,
     /// The equal keys of the target.
     keys: Keys,
-    /// The segment of each row of the source, or why there is none.
+    /// The stretch of each row of the source, or why there is none.
     at: Vec<u32>,
 }
 
@@ -97,11 +97,11 @@ impl Within {
         periods: Periods,
     ) -> Result<(Self, Rows), Inverted> {
         let table = (!right.columns().is_empty()).then(|| KeyTable::build(&right));
-        let segments = Segments::new(&right, table.as_ref(), &periods)?;
+        let stretches = Stretches::new(&right, table.as_ref(), &periods)?;
         let groups = table.map(|table| table.link(&right, left));
-        let at = search(&when, groups.as_ref().map(|groups| (groups, left)), &segments);
-        let index = index(&at, &segments);
-        Ok((Self { periods, segments, when, keys: right, at }, index))
+        let at = search(&when, groups.as_ref().map(|groups| (groups, left)), &stretches);
+        let index = index(&at, &stretches);
+        Ok((Self { periods, stretches, when, keys: right, at }, index))
     }
 
     /// Why a row leads nowhere; nothing if it leads somewhere, or has no key or no day.
@@ -110,7 +110,7 @@ impl Within {
             BLANK => None,
             NO_KEY => Some(Outside::Key),
             BEFORE => Some(Outside::Before),
-            at => self.segments.outside(at),
+            at => self.stretches.outside(at),
         }
     }
 
@@ -133,15 +133,15 @@ impl Within {
     /// For how many rows several held, and how it was decided.
     pub fn chosen(&self) -> Chosen {
         let mut chosen = Chosen::default();
-        if !self.segments.any_overlap() {
+        if !self.stretches.any_overlap() {
             return chosen;
         }
         for at in self.at.iter().filter(|at| **at < BEFORE) {
-            let count = self.segments.count(*at);
+            let count = self.stretches.count(*at);
             if count > 1 {
                 chosen.several += 1;
                 chosen.pairs += u64::from(count);
-                chosen.tied += u64::from(self.segments.is_tied(*at));
+                chosen.tied += u64::from(self.stretches.is_tied(*at));
             }
         }
         chosen
@@ -163,13 +163,13 @@ impl Within {
 
     /// How many rows of the target hold for each row of the source.
     pub fn choices(&self) -> Column {
-        let count = |at: &u32| if *at < BEFORE { i64::from(self.segments.count(*at)) } else { 0 };
+        let count = |at: &u32| if *at < BEFORE { i64::from(self.stretches.count(*at)) } else { 0 };
         Column::Integer(self.at.par_iter().map(count).collect::<Vec<i64>>().into())
     }
 
     /// Periods of the target that hold on no day, since they end where they start.
     pub fn never(&self) -> u64 {
-        self.segments.never
+        self.stretches.never
     }
 
     /// The first start and the last end, where there are no equal keys; nothing where they are open.
@@ -177,7 +177,7 @@ impl Within {
         if !self.keys.columns().is_empty() {
             return (None, None);
         }
-        let (first, behind) = self.segments.span();
+        let (first, behind) = self.stretches.span();
         // The end as it stands: what is part of a period, or the first that is not.
         let part = i64::from(matches!(self.periods.ends, Ends::Through(_)));
         let last = behind.map(|behind| behind - part);
@@ -225,7 +225,7 @@ impl Within {
     /// How many ranges of days on which several hold have a row of the source.
     pub fn overlaps_met(&self) -> u64 {
         let mut met: Vec<u32> = self.at.iter().copied().filter(|at| *at < BEFORE).collect();
-        met.retain(|at| self.segments.count(*at) > 1);
+        met.retain(|at| self.stretches.count(*at) > 1);
         met.sort_unstable();
         met.dedup();
         met.len() as u64
@@ -239,11 +239,11 @@ impl Within {
 }
 
 /// Where the rows lead.
-fn index(at: &[u32], segments: &Segments) -> Rows {
+fn index(at: &[u32], stretches: &Stretches) -> Rows {
     let parts: Vec<(Vec<u32>, Vec<bool>)> = at
         .par_chunks(1 << 14)
         .map(|at| {
-            let rows = at.iter().map(|at| if *at < BEFORE { segments.row(*at) } else { None });
+            let rows = at.iter().map(|at| if *at < BEFORE { stretches.row(*at) } else { None });
             rows.map(|row| (row.unwrap_or(0), row.is_some())).unzip()
         })
         .collect();

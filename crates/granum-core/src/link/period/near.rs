@@ -105,16 +105,16 @@ impl PeriodLink<'_> {
             Outside::Key => None,
             Outside::Before => {
                 let key = match &self.known {
-                    Some(known) => within.segments.group_of(known.get(row)?),
+                    Some(known) => within.stretches.group_of(known.get(row)?),
                     None => 0,
                 };
-                let first = within.segments.starts()[within.segments.of(key).start as usize];
+                let first = within.stretches.starts()[within.stretches.of(key).start as usize];
                 (days && first - moment == 1).then_some(NearKind::DayBefore)
             }
             Outside::Gap | Outside::After => {
                 let at = within.at[row];
-                let behind = within.segments.starts()[at as usize];
-                let next = within.segments.end(at);
+                let behind = within.stretches.starts()[at as usize];
+                let next = within.stretches.end(at);
                 let until = matches!(within.periods.ends, Ends::Until(_));
                 if days {
                     match (moment - behind, next.map(|next| next - moment)) {

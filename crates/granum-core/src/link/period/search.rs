@@ -1,8 +1,8 @@
-//! Looks up the moments of a source's rows among the segments of their keys.
+//! Looks up the moments of a source's rows among the stretches of their keys.
 
 use rayon::prelude::*;
 
-use super::segments::Segments;
+use super::stretches::Stretches;
 use super::{BEFORE, BLANK, Moments, NO_KEY};
 use crate::link::Keys;
 use crate::table::Rows;
@@ -10,14 +10,14 @@ use crate::table::Rows;
 /// Rows that are looked up together.
 const RUN: usize = 1 << 13;
 
-/// The segment of each row, or why there is none. `groups` leads to the first row of the target with
+/// The stretch of each row, or why there is none. `groups` leads to the first row of the target with
 /// the same key, and has those of the source; it is not there where all rows are of one key.
 pub(super) fn search(
     when: &Moments,
     groups: Option<(&Rows, &Keys)>,
-    segments: &Segments,
+    stretches: &Stretches,
 ) -> Vec<u32> {
-    let one = groups.is_none().then(|| Buckets::new(segments));
+    let one = groups.is_none().then(|| Buckets::new(stretches));
     let mut at = vec![0; when.rows()];
     at.par_chunks_mut(RUN).enumerate().for_each(|(run, out)| {
         let first = run * RUN;
@@ -29,7 +29,7 @@ pub(super) fn search(
             let moment = moments[offset];
             let group = match groups {
                 None => Some(0),
-                Some((groups, _)) => groups.get(row).map(|of| segments.group_of(of)),
+                Some((groups, _)) => groups.get(row).map(|of| stretches.group_of(of)),
             };
             *out = match group {
                 _ if moment == i64::MIN && when.get(row).is_none() => BLANK,
@@ -39,12 +39,12 @@ pub(super) fn search(
                 Some(group) if before.has(group, moment) => before.at,
                 Some(group) => {
                     let at = match &one {
-                        Some(buckets) => buckets.find(moment, segments),
-                        None => find(moment, segments, segments.of(group)),
+                        Some(buckets) => buckets.find(moment, stretches),
+                        None => find(moment, stretches, stretches.of(group)),
                     };
                     if at < BEFORE {
-                        let end = segments.end_in(group, at);
-                        let from = segments.starts()[at as usize];
+                        let end = stretches.end_in(group, at);
+                        let from = stretches.starts()[at as usize];
                         before = Known { group, from, end, at };
                     }
                     at
@@ -55,7 +55,7 @@ pub(super) fn search(
     at
 }
 
-/// The segment of the row before.
+/// The stretch of the row before.
 struct Known {
     group: usize,
     from: i64,
@@ -70,30 +70,30 @@ impl Known {
     }
 }
 
-/// The last segment of a range that begins at a moment or before.
-fn find(moment: i64, segments: &Segments, of: std::ops::Range<u32>) -> u32 {
+/// The last stretch of a range that begins at a moment or before.
+fn find(moment: i64, stretches: &Stretches, of: std::ops::Range<u32>) -> u32 {
     if of.is_empty() {
         return NO_KEY;
     }
-    let starts = &segments.starts()[of.start as usize..of.end as usize];
+    let starts = &stretches.starts()[of.start as usize..of.end as usize];
     match starts.partition_point(|start| *start <= moment) {
         0 => BEFORE,
         behind => of.start + behind as u32 - 1,
     }
 }
 
-/// Where to look among the segments of one key: for each of many parts of their span, which are as
-/// long as each other, the segments that begin in it or before.
+/// Where to look among the stretches of one key: for each of many parts of their span, which are as
+/// long as each other, the stretches that begin in it or before.
 struct Buckets {
     least: i64,
     shift: u32,
-    /// How many segments begin before each part.
+    /// How many stretches begin before each part.
     before: Vec<u32>,
 }
 
 impl Buckets {
-    fn new(segments: &Segments) -> Self {
-        let starts = segments.starts();
+    fn new(stretches: &Stretches) -> Self {
+        let starts = stretches.starts();
         // An open start would stretch the span over all time.
         let first = starts.iter().position(|start| *start > i64::MIN).unwrap_or(0);
         let least = starts.get(first).copied().unwrap_or(0);
@@ -114,8 +114,8 @@ impl Buckets {
         Self { least, shift, before }
     }
 
-    fn find(&self, moment: i64, segments: &Segments) -> u32 {
-        let starts = segments.starts();
+    fn find(&self, moment: i64, stretches: &Stretches) -> u32 {
+        let starts = stretches.starts();
         if starts.is_empty() {
             return NO_KEY;
         }

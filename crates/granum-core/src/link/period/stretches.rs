@@ -1,4 +1,4 @@
-//! Periods of equal keys, resolved once into segments that lie end to end.
+//! Periods of equal keys, resolved once into stretches that lie end to end.
 
 use std::collections::BTreeSet;
 
@@ -8,25 +8,25 @@ use super::order::Ranks;
 use super::{Ends, Outside, Periods};
 use crate::link::{KeyTable, Keys};
 
-/// No row holds in a segment.
+/// No row holds in a stretch.
 const NOBODY: u32 = u32::MAX;
 
-/// Periods, by their keys, as segments that lie end to end: each begins where the one before ends.
-pub(super) struct Segments {
-    /// The first segment of each key, and behind them the number of all.
+/// Periods, by their keys, as stretches that lie end to end: each begins where the one before ends.
+pub(super) struct Stretches {
+    /// The first stretch of each key, and behind them the number of all.
     bounds: Vec<u32>,
     /// For each row of the target the number of its key; none where it has no key.
     group: Vec<u32>,
     /// The rows of each key, in the order of their starts, and where they begin.
     rows: Vec<u32>,
     rows_from: Vec<u32>,
-    /// Where each segment begins.
+    /// Where each stretch begins.
     from: Vec<i64>,
     /// The row that holds in it.
     row: Vec<u32>,
     /// How many hold in it; empty where never more than one does.
     count: Vec<u32>,
-    /// Segments in which the first two tie, in their order.
+    /// Stretches in which the first two tie, in their order.
     tied: Vec<u32>,
     /// Rows that hold on no day: they end where they start.
     pub never: u64,
@@ -44,7 +44,7 @@ struct Period {
     row: u32,
 }
 
-/// The segments of one key.
+/// The stretches of one key.
 #[derive(Default)]
 struct Part {
     from: Vec<i64>,
@@ -65,7 +65,7 @@ impl Part {
     }
 }
 
-impl Segments {
+impl Stretches {
     /// Resolves the periods of a target, whose equal keys have been put into a table if there are
     /// any.
     ///
@@ -125,7 +125,7 @@ impl Segments {
         self.bounds.len() - 1
     }
 
-    /// The segments of a key.
+    /// The stretches of a key.
     pub fn of(&self, group: usize) -> std::ops::Range<u32> {
         self.bounds[group]..self.bounds[group + 1]
     }
@@ -135,30 +135,30 @@ impl Segments {
         &self.rows[self.rows_from[group] as usize..self.rows_from[group + 1] as usize]
     }
 
-    /// Where segments begin, all of them.
+    /// Where stretches begin, all of them.
     pub fn starts(&self) -> &[i64] {
         &self.from
     }
 
-    /// The key that a segment belongs to.
+    /// The key that a stretch belongs to.
     pub fn group_at(&self, at: u32) -> usize {
-        // Keys without a segment have the same bound as the next one.
+        // Keys without a stretch have the same bound as the next one.
         self.bounds.partition_point(|bound| *bound <= at) - 1
     }
 
-    /// The first moment behind a segment, if it ends.
+    /// The first moment behind a stretch, if it ends.
     pub fn end(&self, at: u32) -> Option<i64> {
         Some(self.end_in(self.group_at(at), at)).filter(|end| *end < i64::MAX)
     }
 
-    /// The same of a segment of a key; the largest number where it does not end.
+    /// The same of a stretch of a key; the largest number where it does not end.
     #[inline]
     pub fn end_in(&self, group: usize, at: u32) -> i64 {
         let next = at + 1;
         if next < self.bounds[group + 1] { self.from[next as usize] } else { i64::MAX }
     }
 
-    /// The row that holds in a segment.
+    /// The row that holds in a stretch.
     pub fn row(&self, at: u32) -> Option<u32> {
         Some(self.row[at as usize]).filter(|row| *row != NOBODY)
     }
@@ -171,17 +171,17 @@ impl Segments {
         }
     }
 
-    /// Whether there is a segment in which several hold.
+    /// Whether there is a stretch in which several hold.
     pub fn any_overlap(&self) -> bool {
         !self.count.is_empty()
     }
 
-    /// Whether the first two that hold in a segment tie.
+    /// Whether the first two that hold in a stretch tie.
     pub fn is_tied(&self, at: u32) -> bool {
         self.tied.binary_search(&at).is_ok()
     }
 
-    /// Why nothing holds in a segment; nothing where something does.
+    /// Why nothing holds in a stretch; nothing where something does.
     pub fn outside(&self, at: u32) -> Option<Outside> {
         if self.row[at as usize] != NOBODY {
             return None;
@@ -279,7 +279,7 @@ fn overlaps(rows: &[u32], periods: &Periods) -> bool {
     }
 }
 
-/// Makes the segments of each key.
+/// Makes the stretches of each key.
 struct Resolving<'a> {
     periods: &'a Periods,
     ranks: &'a Ranks,
@@ -288,7 +288,7 @@ struct Resolving<'a> {
 }
 
 impl Resolving<'_> {
-    /// The segments of all keys below each other, and where those of each begin.
+    /// The stretches of all keys below each other, and where those of each begin.
     fn all(&self, groups: usize) -> (Vec<u32>, Part) {
         const RUN: usize = 1 << 12;
         let runs: Vec<(Vec<u32>, Part)> = (0..groups.div_ceil(RUN))
