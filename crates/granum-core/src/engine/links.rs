@@ -1,15 +1,13 @@
 //! Builds links between finished tables, and their tallies.
 
-use std::sync::atomic::AtomicU64;
-
 use super::context::Context;
+use super::ends::{tracked, values};
 use super::periods::{by_period, period_tally, several};
-use crate::bug::Sure;
-use crate::expr::{Kind, Typed, evaluate_all};
+use crate::expr::{Kind, Typed};
 use crate::link::{BlankKeys, Counts, EXAMPLES, Keys, Linked, Method, Within};
 use crate::resolve::{LinkPlan, Required};
-use crate::step::{Naming, finished_rows, row_problem};
-use crate::table::{Amount, Batch, Column, LinkId, Rows, TableId};
+use crate::step::{Naming, finished_rows};
+use crate::table::{Amount, Column, LinkId, Rows};
 use crate::tally::{LinkAmount, LinkTally, Problem, RepeatedKey};
 
 /// A link that is built.
@@ -76,24 +74,6 @@ pub(super) fn linked(context: &Context<'_>, link: &LinkPlan) -> Result<Option<Li
     let right = Keys::new(right, BlankKeys::Apart, to.rows);
     let method = Method::Equal { unique: keys_are_grain(context, link) };
     Ok(Some(Linked::new(left, right, method)))
-}
-
-/// Expressions over the rows of one side of a link.
-pub(super) fn values(
-    context: &Context<'_>,
-    link: &LinkPlan,
-    table: TableId,
-    rows: &Batch,
-    of: &[&Typed],
-) -> Result<Vec<Column>, Problem> {
-    let zeros = AtomicU64::new(0);
-    let columns: Result<Vec<Column>, _> =
-        of.iter().map(|key| evaluate_all(key, rows, context.world, &zeros)).collect();
-    columns.map_err(|failure| {
-        let naming = Naming::finished(context.plan, table);
-        let step = format!("link on {}", link.keys_text);
-        row_problem(context, table, step, rows, naming, failure)
-    })
 }
 
 /// The first keys that stand on several rows of a link's target, with the places of those.
@@ -178,19 +158,6 @@ fn tally(context: &Context<'_>, link: &LinkPlan, linked: &Linked) -> LinkTally {
         (tally.near, tally.unlike) = linked.near(&link.words);
     }
     tally
-}
-
-/// The amounts that a finished table follows, by name.
-pub(super) fn tracked<'c>(
-    context: &'c Context<'_>,
-    table: TableId,
-) -> impl Iterator<Item = (String, Column)> + use<'c> {
-    let plan = &context.plan.tables[table.0];
-    let columns = &context.world.tables[table.0].as_ref().sure("a link's source").columns;
-    plan.tracked.iter().filter(|tracked| tracked.ends_at.is_none()).filter_map(|tracked| {
-        let at = plan.columns.iter().position(|(_, slot)| *slot == tracked.last_slot())?;
-        Some((tracked.name.clone(), columns[at].as_ref()?.whole()))
-    })
 }
 
 /// What a link asks in words, and whether it is reached. Exact: no share is rounded first.

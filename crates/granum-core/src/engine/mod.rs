@@ -6,6 +6,7 @@ mod check;
 mod close;
 mod context;
 pub(crate) mod demand;
+mod ends;
 mod feed;
 mod flow;
 mod gather;

@@ -1,7 +1,7 @@
 //! Links by a period: built from a plan, and what they tell.
 
 use super::context::Context;
-use super::links::{tracked, values};
+use super::ends::{tracked, values};
 use crate::link::{Ends, Inverted, Linked, Moments, Order, Outside, Periods, Within};
 use crate::resolve::{LinkPlan, PeriodEnd, PeriodPlan};
 use crate::step::Naming;

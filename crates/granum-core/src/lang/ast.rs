@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 
 use super::link::LinkTree;
 use super::step::{AllowTree, StepTree};
-use super::terms::{Expr, Name, Quoted, TypeTree};
+use super::terms::{Expr, Name, Percent, Quoted, TypeTree};
 use super::token::Span;
 
 /// A plan as written: its statements in order.
@@ -125,15 +125,6 @@ pub enum MoreTree {
         /// The keys: the grain of each.
         keys: Vec<Name>,
     },
-}
-
-/// An exact percentage: `99.5%` is 995 units with 1 place.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Percent {
-    /// The digits.
-    pub units: u64,
-    /// The places after the point.
-    pub scale: u8,
 }
 
 /// What a condition that does not hold does to a run.

@@ -2,13 +2,12 @@
 
 use serde::{Deserialize, Serialize};
 
-use super::ast::Percent;
 use super::diagnostic::{Diagnostic, DiagnosticKind};
 use super::format::expression::format_expression;
 use super::format::layout::name;
 use super::parse::cursor::{Found, Parser, did_you_mean};
 use super::preference::{self, Preference};
-use super::terms::{Expr, Name};
+use super::terms::{Expr, Name, Percent};
 use super::token::{Span, TokenKind};
 
 /// `link A to B on KEY, … [WHEN within PERIOD] [prefer …] [complete | at least N% [of COLUMN]]

@@ -53,6 +53,15 @@ pub enum GroupTree {
     All,
 }
 
+/// An exact percentage: `99.5%` is 995 units with 1 place.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Percent {
+    /// The digits.
+    pub units: u64,
+    /// The places after the point.
+    pub scale: u8,
+}
+
 /// A type as written.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct TypeTree {

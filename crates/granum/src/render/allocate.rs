@@ -3,7 +3,7 @@
 use granum_core::table::Place;
 use granum_core::tally::{AllocateProblem, AllocateTrouble, Allocated, NotAllocated};
 
-use super::problem::{more_indented, short};
+use super::lists::{more_indented, short};
 use super::{counted, shortened};
 
 /// Groups have so many letters at most.

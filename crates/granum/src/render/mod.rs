@@ -6,6 +6,7 @@ mod columns;
 mod diagnostic;
 pub mod json;
 mod links;
+mod lists;
 mod matching;
 mod near;
 mod outline;

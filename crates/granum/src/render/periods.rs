@@ -6,7 +6,7 @@ use granum_core::tally::{
     PeriodTally, SeveralPeriods,
 };
 
-use super::problem::more;
+use super::lists::more;
 use super::{count, counted, folded, heading, shortened, sums};
 
 /// Ranges are shown up to so many; JSON has more.

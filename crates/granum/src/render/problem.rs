@@ -7,16 +7,8 @@ use granum_core::tally::{
     Problem, RepeatedKey, RowReason, StackedTwice, UnitsProblem, UnitsTrouble,
 };
 
-use super::{allocate, count, counted, periods, sums, visible};
-
-/// Cells are shown up to so many letters.
-const LONG: usize = 80;
-
-/// The beginning of a long cell; what is in it can be seen.
-pub(super) fn short(text: &str) -> String {
-    let text: String = text.chars().take(LONG + 1).collect();
-    super::shortened(&visible::seen(&text), LONG)
-}
+use super::lists::{more, more_indented, short};
+use super::{allocate, count, counted, periods, sums};
 
 /// Problems one under the other.
 pub fn problems(problems: &[Problem], source: &str) -> String {
@@ -343,15 +335,4 @@ fn at(places: &[Place]) -> String {
     }
     let places: Vec<String> = places.iter().map(ToString::to_string).collect();
     format!("   ({})", places.join(", "))
-}
-
-pub(super) fn more(out: &mut String, all: u64, shown: usize) {
-    more_indented(out, all, shown, "    ");
-}
-
-pub(super) fn more_indented(out: &mut String, all: u64, shown: usize, indent: &str) {
-    let more = all.saturating_sub(shown as u64);
-    if more > 0 {
-        out.push_str(&format!("{indent}and {} more\n", count(more)));
-    }
 }

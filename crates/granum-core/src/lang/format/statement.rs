@@ -1,11 +1,11 @@
 //! Statements, with what belongs in columns put in columns.
 
 use super::super::ast::{
-    CalendarTree, CheckTree, InputTree, MoreTree, OutputTree, ParamTree, Percent, Statement,
-    StatementKind, TableTree,
+    CalendarTree, CheckTree, InputTree, MoreTree, OutputTree, ParamTree, Statement, StatementKind,
+    TableTree,
 };
 use super::super::step::{AllowTree, StepTree};
-use super::super::terms::Name;
+use super::super::terms::{Name, Percent};
 use super::super::token::Span;
 use super::expression::format_expression;
 use super::layout::{Layout, name, pad, quoted, width};

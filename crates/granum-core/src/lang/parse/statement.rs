@@ -1,12 +1,12 @@
 //! Statements: each begins with a hard word, so the next one is found after any error.
 
 use super::super::ast::{
-    CalendarTree, CheckTree, InputTree, MoreTree, OutputTree, ParamTree, Percent, Severity,
-    Statement, StatementKind, TableTree,
+    CalendarTree, CheckTree, InputTree, MoreTree, OutputTree, ParamTree, Severity, Statement,
+    StatementKind, TableTree,
 };
 use super::super::diagnostic::{Diagnostic, DiagnosticKind};
 use super::super::step::{STEPS, StepTree};
-use super::super::terms::TypeTree;
+use super::super::terms::{Percent, TypeTree};
 use super::super::token::TokenKind;
 use super::cursor::{Found, Parser, STATEMENTS, did_you_mean};
 use crate::value::{Scale, Type};
