@@ -70,6 +70,9 @@ shot periods "granum match data/orders_shop.csv data/promotions.csv --on \"order
 shot bridge 'granum run nursery.granum | sed -n "/^periods/,/^checks/p"'
 shot tally 'granum run nursery.granum --color always | head -n 50'
 shot stopped 'granum run broken.granum -q'
+sed 's/through ends_on/until ends_on/; s/keep latest sent_at/keep earliest sent_at/; s/freight by net/freight by quantity/' \
+  nursery.granum >changed.granum
+shot example 'granum check changed.granum --examples --color always'
 shot show 'granum show nursery.granum unit_sales --rows 20'
 shot unmatched 'granum show broken.granum orders --unmatched customers --rows 40'
 cd ..

@@ -12,7 +12,7 @@ use granum_core::value::Type;
 use crate::csv::{Look, look};
 use crate::formats::{FORMATS, format_of};
 use crate::place::{PlacedFile, PlacedTable, place};
-use crate::spool::{Spooled, reads_once, spool, spool_standard_input};
+use crate::spool::{Spooled, reads_once, spool, spool_standard_input, spool_text};
 
 /// Reads inputs from, and writes outputs to, files.
 pub struct Files {
@@ -210,6 +210,31 @@ impl Sources for Files {
         let files: Vec<(PathBuf, String)> =
             files.into_iter().map(|(path, name, _)| (path, name)).collect();
         format.open(spec, &files)
+    }
+
+    fn at_rest(&self, spec: &InputSpec) -> bool {
+        let moves =
+            |source: &String| source == STANDARD_INPUT || reads_once(&self.folder.join(source));
+        !spec.sources.iter().any(moves)
+    }
+
+    fn rows(
+        &self,
+        spec: &InputSpec,
+        rows: &str,
+        called: &str,
+    ) -> Result<Box<dyn InputSource>, SourceError> {
+        let file = spool_text(rows).map_err(|error| SourceError {
+            kind: SourceErrorKind::System,
+            file: called.to_owned(),
+            line: None,
+            message: format!("cannot be put into a temporary file: {error}"),
+            help: "make room in the folder for temporary files".into(),
+        })?;
+        let path = file.path().to_owned();
+        let mut known = self.spooled.lock().unwrap_or_else(PoisonError::into_inner);
+        known.push((path.clone(), file));
+        FORMATS[0].open(spec, &[(path, called.to_owned())])
     }
 }
 

@@ -66,6 +66,11 @@ pub(crate) fn spool_standard_input() -> io::Result<Spooled> {
     copied(io::stdin().lock(), None)
 }
 
+/// The same of a text.
+pub(crate) fn spool_text(text: &str) -> io::Result<Spooled> {
+    copied(text.as_bytes(), Some(String::new()))
+}
+
 fn copied(mut from: impl Read, ending: Option<String>) -> io::Result<Spooled> {
     let mut begin = vec![];
     from.by_ref().take(MARK).read_to_end(&mut begin)?;

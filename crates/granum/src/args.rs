@@ -100,8 +100,14 @@ pub enum Command {
         #[command(flatten)]
         reading: Reading,
     },
-    /// Do all grains, links and checks of a plan hold? Writes nothing
-    Check(PlanArgs),
+    /// Do all grains, links, checks and examples of a plan hold? Writes nothing
+    Check {
+        #[command(flatten)]
+        plan: PlanArgs,
+        /// Only the worked examples, which need no file
+        #[arg(long, conflicts_with_all = ["deny", "bridge", "settings"])]
+        examples: bool,
+    },
     /// Run a plan: check everything, then write the outputs, all or none
     Run(PlanArgs),
     /// Print rows of a table, or what tables a plan has

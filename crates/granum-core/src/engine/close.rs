@@ -21,6 +21,7 @@ impl Run<'_> {
             title: self.plan.title.clone(),
             links_planned: self.plan.links.len(),
             checks,
+            examples: std::mem::take(&mut self.examples),
             warnings,
             allowed,
             deny_warnings,

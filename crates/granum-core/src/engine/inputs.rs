@@ -52,7 +52,7 @@ impl Inputs {
         }
     }
 
-    fn shapes(&self) -> HashMap<String, InputShape> {
+    pub fn shapes(&self) -> HashMap<String, InputShape> {
         self.sources.iter().map(|(name, source)| (name.clone(), source.shape())).collect()
     }
 

@@ -221,7 +221,7 @@ pub fn match_link(
         let beside = beside(run.plan);
         Ok(told(run.plan, run, link, beside, matching))
     };
-    worked(&mut inputs, (&tree, settings), observer, wanted, |_| Ok(()), end)
+    worked(&mut inputs, (&tree, settings), observer, wanted, |_, _| Ok(()), end)
 }
 
 /// What is asked for as an amount and is no number.

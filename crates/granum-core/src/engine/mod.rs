@@ -7,6 +7,7 @@ mod close;
 mod context;
 pub(crate) mod demand;
 mod ends;
+mod example;
 mod feed;
 mod flow;
 mod gather;
@@ -31,6 +32,7 @@ mod warn;
 
 pub use beside::{AskedWrong, Beside};
 pub use context::RunError;
+pub use example::run_examples;
 pub use matching::{AmountsOf, Group, Matched, Matching, Repeating, Side, match_link};
 pub use outline::{TableOutline, outline};
 pub use run::{Running, Want, run, run_as};

@@ -5,6 +5,7 @@ use std::collections::{HashMap, HashSet};
 use super::check::CheckSum;
 use super::context::{Context, RunError, Stop, TableEncoder};
 use super::demand::{Demand, Purpose, Work, needs};
+use super::example::worked_examples;
 use super::flow::{TreeEnd, run_tree};
 use super::inputs::Inputs;
 use super::lifetimes::Lifetimes;
@@ -20,7 +21,7 @@ use crate::port::{InputSource, Observer, Output, OutputError, Outputs, Sources};
 use crate::resolve::{CheckKind, Plan, Source};
 use crate::step::{Around, Faults, GroupFaults};
 use crate::table::{Batch, GatherId, LinkId, TableId};
-use crate::tally::{GatheredAmount, LinkTally, Problem, Report};
+use crate::tally::{ExampleTally, GatheredAmount, LinkTally, Problem, Report};
 
 /// What is wanted of a run.
 #[derive(Clone, Copy)]
@@ -78,7 +79,9 @@ pub fn run_as(
 ) -> Result<Report, RunError> {
     let mut inputs = Inputs::open(tree, sources)?;
     let wanted = |_: &Plan| Ok(Purpose::Whole { outputs: matches!(want, Want::Outputs(_)) });
-    let begin = |run: &mut Run<'_>| {
+    let begin = |run: &mut Run<'_>, inputs: &Inputs| {
+        // What must come of examples is known before anything is written.
+        run.examples = worked_examples(tree, &inputs.shapes(), sources)?;
         if running.lets_go {
             run.lifetimes = Lifetimes::new(run.plan, &run.demand);
         }
@@ -101,13 +104,13 @@ pub(super) fn worked<T>(
     (tree, settings): (&PlanTree, &[(String, String)]),
     observer: &dyn Observer,
     purpose: impl Fn(&Plan) -> Result<Purpose, RunError>,
-    begin: impl Fn(&mut Run<'_>) -> Result<(), RunError>,
+    begin: impl Fn(&mut Run<'_>, &Inputs) -> Result<(), RunError>,
     end: impl FnOnce(Run<'_>) -> Result<T, RunError>,
 ) -> Result<T, RunError> {
     loop {
         let plan = inputs.resolve(tree, settings)?;
         let mut run = Run::new(&plan, purpose(&plan)?, observer);
-        begin(&mut run)?;
+        begin(&mut run, inputs)?;
         match run.work(inputs) {
             Ok(()) => return end(run),
             Err(Stop::Contradiction(input)) => inputs.settle(&plan, input)?,
@@ -139,6 +142,8 @@ pub(super) struct Run<'a> {
     /// Total rows, by table: finished columns.
     pub total_rows: HashMap<TableId, Batch>,
     pub problems: Vec<Problem>,
+    /// What came of the worked examples.
+    pub examples: Vec<ExampleTally>,
 }
 
 impl<'a> Run<'a> {
@@ -169,6 +174,7 @@ impl<'a> Run<'a> {
             lifetimes: Lifetimes::default(),
             total_rows: HashMap::new(),
             problems: vec![],
+            examples: vec![],
         }
     }
 

@@ -110,7 +110,7 @@ pub fn show(
         let (table, link) = asked(run.plan, showing)?;
         Ok(shown(run.plan, run, table, link, showing))
     };
-    worked(&mut inputs, (tree, settings), observer, wanted, |_| Ok(()), end)
+    worked(&mut inputs, (tree, settings), observer, wanted, |_, _| Ok(()), end)
 }
 
 /// The table that is to be shown, and the link whose rows without a target are.

@@ -2,6 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
+use super::example::ExampleTree;
 use super::link::LinkTree;
 use super::step::{AllowTree, StepTree};
 use super::terms::{Expr, Name, Percent, Quoted, TypeTree};
@@ -41,6 +42,8 @@ pub enum StatementKind {
     Link(LinkTree),
     /// `check …`
     Check(CheckTree),
+    /// `example …`
+    Example(ExampleTree),
     /// `output TABLE to "PATH"`
     Output(OutputTree),
 }
@@ -125,6 +128,16 @@ pub enum MoreTree {
         /// The keys: the grain of each.
         keys: Vec<Name>,
     },
+}
+
+impl MoreTree {
+    /// The other tables.
+    pub fn tables(&self) -> &[Name] {
+        match self {
+            Self::None => &[],
+            Self::Stacked { tables, .. } | Self::Meeting { tables, .. } => tables,
+        }
+    }
 }
 
 /// What a condition that does not hold does to a run.

@@ -2,6 +2,7 @@
 
 mod ast;
 mod diagnostic;
+mod example;
 pub(crate) mod foreign;
 mod format;
 mod lexer;
@@ -14,6 +15,7 @@ mod token;
 
 pub use ast::*;
 pub use diagnostic::{Diagnostic, DiagnosticKind, nearest, nearest_or_longer};
+pub use example::{ExampleTree, OutcomeTree, RowsTree};
 pub use format::{format_expression, format_plan, format_step, plan_name};
 pub(crate) use format::{quoted, table_head};
 pub use link::{LinkKeyTree, LinkTree, PeriodEndTree, PeriodTree, RequiredTree};

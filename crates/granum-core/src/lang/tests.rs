@@ -325,6 +325,40 @@ fn a_step_on_one_line() {
     assert_eq!(format_step(&table.steps[0]), "add x = 1, longer = \"a = b\"");
 }
 
+#[test]
+fn an_example_keeps_the_lines_of_its_blocks_and_its_comments() {
+    let text = "example \"x\" # 1\nset a = 1, b = \"c\" # 2\n # 3\n with t \"\"\"\n  k,n\n   # 4,\n\n   x,\\n\n\
+                \"\"\" # 5\n with `t u` \"\"\"\n k\n \"\"\"\n # 6\n gives t \"\"\"\n k\n \"\"\" gives u \"\"\"\n v\n\
+                \"\"\" # 7\nexample \"y\" with t \"\"\"\n k\n \"\"\" stops \"grain\" # 8\n";
+    let expected = r#"example "x"  # 1
+  set a = 1, b = "c"  # 2
+  # 3
+  with t """
+    k,n
+     # 4,
+
+     x,\n
+    """  # 5
+  with `t u` """
+    k
+    """
+  # 6
+  gives t """
+    k
+    """
+  gives u """
+    v
+    """  # 7
+
+example "y"
+  with t """
+    k
+    """
+  stops "grain"  # 8
+"#;
+    assert_eq!(assert_laws(text), expected);
+}
+
 /// Names, some of which need backticks.
 fn names() -> impl Strategy<Value = String> {
     prop_oneof![

@@ -99,6 +99,22 @@ pub trait Sources: Sync {
     /// A file that is not there or cannot be read, an encoding that nobody knows, headers that do not go
     /// together.
     fn open(&self, spec: &InputSpec) -> Result<Box<dyn InputSource>, SourceError>;
+
+    /// Whether an input's files can be looked at without taking anything from them: standard input and pipes
+    /// cannot.
+    fn at_rest(&self, spec: &InputSpec) -> bool;
+
+    /// Opens rows that stand in a plan: a header and rows, with commas between cells. Messages call them
+    /// `called`.
+    ///
+    /// # Errors
+    /// As a file of these bytes.
+    fn rows(
+        &self,
+        spec: &InputSpec,
+        rows: &str,
+        called: &str,
+    ) -> Result<Box<dyn InputSource>, SourceError>;
 }
 
 /// The files of one input.

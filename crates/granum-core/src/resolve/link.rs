@@ -232,15 +232,11 @@ impl Resolver<'_> {
         let mut diagnostic = Diagnostic::new(DiagnosticKind::Type, expr.span, message);
         if typed.ty == Type::Text {
             diagnostic = diagnostic.help(match &expr.kind {
-                ExprKind::Path(parts) => {
-                    let column = &parts[parts.len() - 1].text;
-                    format!(
-                        "if its cells are days, say so in the input:  read {} as date ; \
-                         `granum survey` tells how they are written",
-                        plan_name(column)
-                    )
+                ExprKind::Path(_) => {
+                    "text falls into no period: `granum survey` of its file tells how its days are \
+                     written, and the  read  that makes them days"
                 }
-                _ => "make it one:  date(…)".to_owned(),
+                _ => "make it a day:  date(\u{2026}, \"%d/%m/%Y\")",
             });
         }
         self.wrong(diagnostic)

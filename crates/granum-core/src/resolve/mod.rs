@@ -5,6 +5,7 @@ mod allow;
 mod ancestors;
 mod calendar;
 mod declare;
+mod example;
 mod expression;
 mod foreseen;
 mod link;
@@ -54,6 +55,18 @@ pub(crate) fn resolve(
     resolver.statements();
     resolver.foresee();
     resolver.finish()
+}
+
+/// The columns that a plan names and that are not there, each with its table.
+pub(crate) fn unknown_columns(
+    tree: &PlanTree,
+    shapes: &HashMap<String, InputShape>,
+) -> Vec<(String, String)> {
+    let mut resolver = scope::Resolver::new(tree, shapes);
+    resolver.declare(&[]);
+    resolver.tables();
+    resolver.statements();
+    resolver.unknown
 }
 
 /// What the inputs of a plan ask of their files, from the tree alone.

@@ -122,6 +122,8 @@ pub(super) struct Resolver<'a> {
     pub pending: Vec<Pending>,
     /// The rows that results of `one row per` are worked from.
     pub inner: Option<Row>,
+    /// Columns that were looked for and are not there, each with its table.
+    pub unknown: Vec<(String, String)>,
 }
 
 impl<'a> Resolver<'a> {
@@ -137,6 +139,7 @@ impl<'a> Resolver<'a> {
             open: vec![],
             pending: vec![],
             inner: None,
+            unknown: vec![],
         }
     }
 
@@ -236,6 +239,7 @@ impl<'a> Resolver<'a> {
 
     /// A column that no name stands for, with the nearest that does.
     pub fn unknown_column<T>(&mut self, row: &Row, name: &Name) -> Resolved<T> {
+        self.unknown.push((row.table.clone(), name.text.clone()));
         let mut diagnostic = Diagnostic::new(
             DiagnosticKind::UnknownName,
             name.span,

@@ -37,6 +37,9 @@ impl Resolver<'_> {
                 StatementKind::Output(output) => {
                     let _ = self.output(output);
                 }
+                StatementKind::Example(example) => {
+                    let _ = self.example(example);
+                }
                 _ => {}
             }
         }

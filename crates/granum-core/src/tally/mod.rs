@@ -4,6 +4,7 @@
 mod allocate;
 mod bridge;
 mod check;
+mod example;
 mod link;
 mod period;
 mod problem;
@@ -14,6 +15,7 @@ mod warning;
 pub use allocate::{AllocateProblem, AllocateTrouble, Allocated, NotAllocated};
 pub use bridge::{Bridge, BridgeEntry, BridgeKind, bridges};
 pub use check::{CheckTally, FailedRow};
+pub use example::{ExampleTally, GivenRow, GivenTable};
 pub use link::{LinkAmount, LinkTally, MissingKey, NearKind, NearMiss, Spread, share_text};
 pub use period::{
     InvertedPeriod, InvertedPeriods, OutsideTally, PeriodOverlap, PeriodRange, PeriodTally,

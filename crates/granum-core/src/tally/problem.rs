@@ -137,7 +137,26 @@ pub enum Problem {
 }
 
 impl Problem {
-    /// The stable name of its kind.
+    /// The names of all kinds.
+    pub const KINDS: &[&str] = &[
+        "bad-cells",
+        "grain",
+        "repeated-keys",
+        "inverted-periods",
+        "several-periods",
+        "units",
+        "allocate",
+        "overflow",
+        "limit",
+        "conversion",
+        "several-values",
+        "total-taken",
+        "repeated-rows",
+        "meeting-repeats",
+        "too-many-rows",
+    ];
+
+    /// The stable name of its kind: one of [`Problem::KINDS`].
     pub fn kind(&self) -> &'static str {
         match self {
             Self::BadCells { .. } => "bad-cells",

@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 
-use super::{Allowed, Bridge, CheckTally, LinkTally, Problem, TableTally, Warning};
+use super::{Allowed, Bridge, CheckTally, ExampleTally, LinkTally, Problem, TableTally, Warning};
 
 /// The report of a run or a check.
 #[derive(Debug, Clone, Default, Serialize)]
@@ -19,6 +19,8 @@ pub struct Report {
     pub links_planned: usize,
     /// The checks and warnings, in the order of the plan.
     pub checks: Vec<CheckTally>,
+    /// The worked examples, in the order of the plan.
+    pub examples: Vec<ExampleTally>,
     /// What is usually a mistake.
     pub warnings: Vec<Warning>,
     /// What was looked at and is none here, as the plan says.
@@ -57,6 +59,7 @@ impl Report {
             && self.not_built.is_empty()
             && self.links.iter().all(|link| link.held)
             && self.checks.iter().all(CheckTally::passes)
+            && self.examples.iter().all(|example| example.held)
             && !(self.deny_warnings && self.warns())
     }
 

@@ -54,7 +54,7 @@ pub(super) fn run(printer: &mut Printer, dir: &Path, size: Size, only_data: bool
     }
     printer
         .result(&format!("{}\n\n", render::command(&format!("granum run {place}/nursery.granum"))));
-    let exit = super::run::run(printer, &plan(0), super::run::Writes::Outputs);
+    let exit = super::run::run(printer, &plan(0), super::run::Does::Outputs);
     if exit != Exit::Held {
         return exit;
     }
@@ -63,7 +63,7 @@ pub(super) fn run(printer: &mut Printer, dir: &Path, size: Size, only_data: bool
         render::command(&format!("granum run {place}/broken.granum"))
     ));
     let quiet = std::mem::replace(&mut printer.global.quiet, true);
-    let stopped = super::run::run(printer, &plan(1), super::run::Writes::Outputs);
+    let stopped = super::run::run(printer, &plan(1), super::run::Does::Outputs);
     printer.global.quiet = quiet;
     if stopped != Exit::DataFailed {
         return stopped;

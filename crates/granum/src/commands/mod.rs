@@ -190,8 +190,13 @@ pub fn run(args: Args) -> Exit {
         }
         Command::Match(args) => matching::run(&mut printer, &args),
         Command::Draft { files, reading } => draft::run(&mut printer, &files, &reading),
-        Command::Check(plan) => run::run(&mut printer, &plan, run::Writes::Nothing),
-        Command::Run(plan) => run::run(&mut printer, &plan, run::Writes::Outputs),
+        Command::Check { plan, examples: false } => {
+            run::run(&mut printer, &plan, run::Does::Checks)
+        }
+        Command::Check { plan, examples: true } => {
+            run::run(&mut printer, &plan, run::Does::Examples)
+        }
+        Command::Run(plan) => run::run(&mut printer, &plan, run::Does::Outputs),
         Command::Show { words, options, rows, unmatched, condition, sort } => {
             match crate::args::shown(&words, &options) {
                 Ok((plan, None)) => show::tables(&mut printer, &plan, &options),

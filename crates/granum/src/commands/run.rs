@@ -2,7 +2,7 @@
 
 use std::time::Instant;
 
-use granum_core::engine::{Running, Want, run_as};
+use granum_core::engine::{Running, Want, run_as, run_examples};
 
 use super::plan::Plan;
 use super::{Exit, Printer};
@@ -10,28 +10,34 @@ use crate::args::{Deny, Format, PlanArgs};
 use crate::progress::Progress;
 use crate::render::{Report, json};
 
-/// What a run leaves.
+/// What is asked of a plan.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) enum Writes {
-    Nothing,
+pub(super) enum Does {
+    /// Its worked examples come out.
+    Examples,
+    /// All holds.
+    Checks,
+    /// All holds, and its outputs are written.
     Outputs,
 }
 
-pub(super) fn run(printer: &mut Printer, args: &PlanArgs, writes: Writes) -> Exit {
+pub(super) fn run(printer: &mut Printer, args: &PlanArgs, does: Does) -> Exit {
     let begun = Instant::now();
     let options = &args.options;
     let plan = match Plan::open(printer, &args.source(), options.format) {
         Ok(plan) => plan,
         Err(exit) => return exit,
     };
-    let want = match writes {
-        Writes::Nothing => Want::Check,
-        Writes::Outputs => Want::Outputs(&plan.files),
-    };
     let running =
         Running { deny_warnings: args.deny == Some(Deny::Warnings), ..Running::default() };
     let progress = Progress::new(printer.global.quiet);
-    let report = run_as(&plan.tree, &options.settings, &plan.files, want, &progress, running);
+    let worked =
+        |want| run_as(&plan.tree, &options.settings, &plan.files, want, &progress, running);
+    let report = match does {
+        Does::Examples => run_examples(&plan.tree, &plan.files),
+        Does::Checks => worked(Want::Check),
+        Does::Outputs => worked(Want::Outputs(&plan.files)),
+    };
     let stages = progress.finish();
     let report = match report {
         Ok(report) => report,
@@ -44,6 +50,7 @@ pub(super) fn run(printer: &mut Printer, args: &PlanArgs, writes: Writes) -> Exi
         width: printer.width,
         every_table: printer.global.verbose,
         whole_bridges: args.bridge,
+        examples_alone: does == Does::Examples,
     };
     let text = match options.format {
         Format::Json => json::report(&plan.name, &report),

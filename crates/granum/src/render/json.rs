@@ -50,6 +50,12 @@ pub fn report(plan: &str, report: &Report) -> String {
             fields.insert("share".into(), share.into());
         }
     }
+    let examples = told.get_mut("examples").and_then(Value::as_array_mut);
+    for (told, example) in examples.into_iter().flatten().zip(&report.examples) {
+        if let Some(fields) = told.as_object_mut() {
+            fields.insert("problems".into(), problems(&example.problems));
+        }
+    }
     if let Some(fields) = told.as_object_mut() {
         fields.insert("problems".into(), problems(&report.problems));
     }

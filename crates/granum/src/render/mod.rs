@@ -4,6 +4,7 @@ mod allocate;
 mod bridge;
 mod columns;
 mod diagnostic;
+mod example;
 pub mod json;
 mod links;
 mod lists;

@@ -16,6 +16,8 @@ pub struct Report<'a> {
     pub every_table: bool,
     /// All entries of bridges, not only those that changed most.
     pub whole_bridges: bool,
+    /// Whether the worked examples ran alone.
+    pub examples_alone: bool,
 }
 
 impl Report<'_> {

@@ -5,6 +5,7 @@ use granum_core::tally::{self, CheckTally, LinkTally};
 use granum_core::value::{Scalar, Scale, decimal};
 
 use super::columns::{Side, set};
+use super::example;
 use super::links::amount_share;
 use super::near::near_misses;
 use super::report::Report;
@@ -97,12 +98,17 @@ pub(super) fn verdict(view: &Report<'_>) -> String {
     }
     // What could not be built has not failed by itself; only where all was looked at do zeros say
     // something.
-    let all = report.problems.is_empty();
+    let all = report.problems.is_empty() && !view.examples_alone;
     if failed_links > 0 || all {
         parts.push(format!("{failed_links} of {} links failed", report.links_planned));
     }
     if failed_checks > 0 || all {
         parts.push(format!("{failed_checks} of {checks} checks failed"));
+    }
+    let examples = report.examples.len();
+    let failed_examples = report.examples.iter().filter(|example| !example.held).count();
+    if examples > 0 {
+        parts.push(format!("{failed_examples} of {examples} examples failed"));
     }
     let (_, warns) = tell(report, Severity::Warn);
     let warns = warns + report.warnings.len();
@@ -141,6 +147,10 @@ pub(super) fn verdict(view: &Report<'_>) -> String {
         out.push('\n');
         out.push_str(&failed_link(view, link));
     }
+    for failed in report.examples.iter().filter(|example| !example.held) {
+        out.push('\n');
+        out.push_str(&example::failed(failed, view.source, view.width));
+    }
     for severity in [Severity::Check, Severity::Warn] {
         out.push_str(&failed_checks_of(report, severity));
     }
@@ -169,12 +179,22 @@ fn held(view: &Report<'_>) -> String {
         report.checks.iter().filter(|check| check.table.is_some() && check.rows == 0).count();
     let ((checks, _), (all, warned)) =
         (tell(report, Severity::Check), tell(report, Severity::Warn));
-    let mut out = format!(
-        "{}: {} and {} hold.",
-        good("HELD"),
-        counted(report.links.len() as u64, "link", "links"),
-        counted(checks as u64, "check", "checks"),
-    );
+    if view.examples_alone && report.examples.is_empty() {
+        return format!(
+            "{}: the plan has no example, and nothing else was looked at.\n",
+            good("HELD")
+        );
+    }
+    let mut holding = vec![];
+    if !view.examples_alone {
+        holding.push(counted(report.links.len() as u64, "link", "links"));
+        holding.push(counted(checks as u64, "check", "checks"));
+    }
+    if !report.examples.is_empty() {
+        holding.push(counted(report.examples.len() as u64, "example", "examples"));
+    }
+    let verb = if holding.len() == 1 && report.examples.len() == 1 { "holds" } else { "hold" };
+    let mut out = format!("{}: {} {verb}.", good("HELD"), listed(&holding));
     if warned > 0 {
         let verb = if warned == 1 { "does" } else { "do" };
         out.push_str(&format!(" {warned} of {all} warnings {verb} not."));
@@ -192,7 +212,9 @@ fn held(view: &Report<'_>) -> String {
             counted(empty as u64, "check was", "checks were")
         ));
     }
-    if !report.writes {
+    if view.examples_alone {
+        out.push_str(" Nothing else was looked at.");
+    } else if !report.writes {
         out.push_str(" Nothing was to be written.");
     } else if report.written.is_empty() {
         out.push_str(" The plan has no output.");
@@ -211,6 +233,14 @@ fn held(view: &Report<'_>) -> String {
     out.push_str(&warnings(&report.warnings, view.width));
     out.push_str(&allowed(&report.allowed, view.width));
     out
+}
+
+/// Things one after the other: a, b and c.
+fn listed(things: &[String]) -> String {
+    match things {
+        [before @ .., last] if !before.is_empty() => format!("{} and {last}", before.join(", ")),
+        _ => things.concat(),
+    }
 }
 
 /// A size in decimal units, as disks are sold.

@@ -1,6 +1,7 @@
 //! The pages of docs: what they show is what the program prints.
 
 use std::fs;
+use std::process::Command;
 
 use super::folder::Folder;
 
@@ -70,6 +71,11 @@ fn follow(folder: &Folder, page: &str) -> usize {
     for (command, shown) in commands(page) {
         if let Some(to) = command.strip_prefix("cd ") {
             at = format!("{to}/");
+        }
+        if command.starts_with("sed ") {
+            let shell = ["-c", command.as_str()];
+            let place = folder.path().join(&at);
+            assert!(Command::new("sh").args(shell).current_dir(place).status().unwrap().success());
         }
         let Some(command) = command.strip_prefix("granum ") else { continue };
         let args = words(folder, &at, command);

@@ -7,6 +7,7 @@ mod bridges;
 mod commands;
 mod correct;
 mod demo;
+mod examples;
 mod files;
 mod folder;
 mod gate;

@@ -32,7 +32,7 @@ fn provokes(kind: DiagnosticKind) -> (&'static str, &'static str) {
     match kind {
         DiagnosticKind::Syntax => ("table t form a", "syntax"),
         DiagnosticKind::Token => ("table t from a\n  add x = \"open", "token"),
-        DiagnosticKind::NotYet => ("example \"x\"", "not-yet"),
+        DiagnosticKind::NotYet => ("chart \"x\" from a", "not-yet"),
         DiagnosticKind::UnknownName => ("table t from a\n  keep nn > 1", "unknown-name"),
         DiagnosticKind::NameTaken => ("table a from b", "name-taken"),
         DiagnosticKind::Type => ("table t from a\n  keep n > \"1\"", "type"),
@@ -95,6 +95,13 @@ fn every_kind_of_diagnostic_is_provoked_and_says_what_to_do() {
 }
 
 #[test]
+fn every_kind_of_problem_stands_in_the_reference_of_json_in_this_order() {
+    let page = include_str!("../../../../../docs/json.md");
+    let listed: Vec<String> = Problem::KINDS.iter().map(|kind| format!("`{kind}`")).collect();
+    assert!(page.contains(&format!("`kind` ({})", listed.join(", "))), "{listed:?}");
+}
+
+#[test]
 fn every_kind_of_problem_is_provoked() {
     let long = "9".repeat(38);
     let cases: [(&str, &str, &str); 5] = [
@@ -113,6 +120,7 @@ fn every_kind_of_problem_is_provoked() {
         let (report, written) = run_texts(&[("t", text.to_owned())], &plan, 1);
         let kinds: Vec<&str> = report.problems.iter().map(Problem::kind).collect();
         assert_eq!(kinds, [kind], "{plan}");
+        assert!(Problem::KINDS.contains(&kind));
         assert!(!report.held() && written.is_empty());
     }
     // These need a file that cannot be read, or more rows than a test can have.

@@ -29,7 +29,20 @@ struct Text {
 
 impl Sources for Memory {
     fn open(&self, spec: &InputSpec) -> Result<Box<dyn InputSource>, SourceError> {
-        let text = &self.files[&spec.sources[0]];
+        let text = self.files[&spec.sources[0]].clone();
+        self.rows(spec, &text, "")
+    }
+
+    fn at_rest(&self, spec: &InputSpec) -> bool {
+        self.files.contains_key(&spec.sources[0])
+    }
+
+    fn rows(
+        &self,
+        spec: &InputSpec,
+        text: &str,
+        _: &str,
+    ) -> Result<Box<dyn InputSource>, SourceError> {
         let mut lines = text.lines().map(|line| line.split(',').map(str::to_owned).collect());
         let header: Vec<String> = lines.next().unwrap();
         let rule = |name: &String| {

@@ -9,7 +9,7 @@ pub(in crate::lang) struct Layout<'a> {
     pub(super) comments: &'a [Comment],
     /// The next comment to print.
     pub(super) next: usize,
-    pub(super) out: String,
+    pub(in crate::lang) out: String,
 }
 
 impl<'a> Layout<'a> {

@@ -95,6 +95,7 @@ impl Layout<'_> {
                 self.line(Span { end, ..span }, 0, &check_line(check));
                 self.allowed(&check.allow, 4);
             }
+            StatementKind::Example(example) => self.example(span, example),
             StatementKind::Output(output) => {
                 self.line(span, 0, &in_columns(&output_cells(output), widths));
             }
@@ -162,8 +163,12 @@ impl Layout<'_> {
 
 /// Statements with a body, and neighbours of different kinds, are set apart by an empty line.
 fn needs_room(before: &Statement, after: &Statement) -> bool {
-    let body =
-        |kind: &StatementKind| matches!(kind, StatementKind::Input(_) | StatementKind::Table(_));
+    let body = |kind: &StatementKind| {
+        matches!(
+            kind,
+            StatementKind::Input(_) | StatementKind::Table(_) | StatementKind::Example(_)
+        )
+    };
     body(&before.kind)
         || body(&after.kind)
         || std::mem::discriminant(&before.kind) != std::mem::discriminant(&after.kind)

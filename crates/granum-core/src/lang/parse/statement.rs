@@ -60,6 +60,7 @@ impl Parser {
             "link" => Ok(StatementKind::Link(self.link()?)),
             "check" => self.check(Severity::Check),
             "warn" => self.check(Severity::Warn),
+            "example" => Ok(StatementKind::Example(self.example()?)),
             "output" => self.output(),
             _ => self.not_yet(span, &format!("the statement `{word}`")),
         }

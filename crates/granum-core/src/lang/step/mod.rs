@@ -118,6 +118,13 @@ pub enum StepKind {
     },
 }
 
+impl StepKind {
+    /// Whether it says in which order rows stand.
+    pub fn orders(&self) -> bool {
+        matches!(self, Self::Sort(_) | Self::Top { .. })
+    }
+}
+
 /// The words that steps begin with.
 pub(in crate::lang) const STEPS: &[&str] = &[
     "read", "add", "change", "keep", "drop", "dedupe", "units", "columns", "rename", "grain",

@@ -165,6 +165,53 @@ fn check_bridges(
     Ok(())
 }
 
+/// Two examples behind a plan, made of all of its rows: one that says what comes of them, and one that does
+/// not.
+fn with_examples(text: &str, plan: &Plan, world: &World, stops: &[&str]) -> String {
+    let with = plan.files.iter().map(|(name, rows)| format!(" with {name} \"\"\"\n{rows}\"\"\""));
+    let with: String = with.collect();
+    let gives = |twice: bool| -> String {
+        let made = plan.tables.iter().filter(|table| !matches!(table.start, Start::File));
+        let given = made.map(|table| {
+            let rows = world.tables[&table.name].as_ref().unwrap();
+            let names: Vec<&str> = rows.cols.iter().map(|(name, _)| name.as_str()).collect();
+            let text = lines(rows);
+            let blank = ",".repeat(names.len() - 1);
+            let first = text.lines().next().unwrap_or(&blank).to_owned() + "\n";
+            let more = if twice { first } else { String::new() };
+            format!(" gives {} \"\"\"\n{}\n{more}{text}\"\"\"", table.name, names.join(","))
+        });
+        given.collect()
+    };
+    let outcomes = match stops {
+        [] => [gives(false), gives(true)],
+        [kind, ..] => {
+            let other = if *kind == "grain" { "units" } else { "grain" };
+            [format!(" stops \"{kind}\""), format!(" stops \"{other}\"")]
+        }
+    };
+    let example = |outcome: &String| format!("example \"all rows\"{with}{outcome}\n");
+    outcomes.iter().fold(text.to_owned(), |text, outcome| text + &example(outcome))
+}
+
+fn check_examples(
+    text: &str,
+    plan: &Plan,
+    world: &World,
+    report: &Report,
+) -> Result<(), TestCaseError> {
+    let files: Vec<(&str, String)> =
+        plan.files.iter().map(|(name, text)| (*name, text.clone())).collect();
+    let kinds: Vec<&str> = report.problems.iter().map(Problem::kind).collect();
+    let text = with_examples(text, plan, world, &kinds);
+    let (told, written) = run_texts_as(&files, &text, 3, Running::default());
+    let alike = kinds.iter().all(|kind| *kind == kinds[0]);
+    let held = || told.examples.iter().map(|example| example.held).collect::<Vec<_>>();
+    prop_assert_eq!(held(), [alike, false], "{}\n{:#?}", text, &told.examples);
+    prop_assert!(written.is_empty() && !told.held(), "written though an example fails\n{text}");
+    Ok(())
+}
+
 fn check(numbers: &[u8]) -> Result<&'static str, TestCaseError> {
     let plan = Tape::new(numbers).plan();
     let text = plan.text();
@@ -208,6 +255,7 @@ fn check(numbers: &[u8]) -> Result<&'static str, TestCaseError> {
     if !stops.is_empty() {
         prop_assert!(!told.is_empty(), "not stopped, though {stops:?}\n{shown}");
         prop_assert!(written.is_empty());
+        check_examples(&text, &plan, &world, &report)?;
         return Ok("stopped");
     }
     prop_assert!(report.held(), "{shown}");
@@ -220,6 +268,7 @@ fn check(numbers: &[u8]) -> Result<&'static str, TestCaseError> {
         check_tally(table, rows, &report, &shown)?;
     }
     check_bridges(&plan, &world, &report, &shown)?;
+    check_examples(&text, &plan, &world, &report)?;
     let link = world.link.as_ref().unwrap();
     let matched = link.iter().flatten().count() as u64;
     prop_assert_eq!(

@@ -1,0 +1,209 @@
+//! Worked examples: a plan run over rows that stand in it, and what must come of them.
+
+mod compare;
+mod rows;
+
+use std::collections::HashMap;
+
+use super::context::RunError;
+use super::run::{Running, Want, run_as};
+use super::show::{Showing, show};
+use crate::lang::{
+    Diagnostic, DiagnosticKind, ExampleTree, Name, OutcomeTree, PlanTree, RowsTree, Span,
+    Statement, StatementKind,
+};
+use crate::port::{InputShape, Silent, SourceErrorKind, Sources};
+use crate::resolve::{input_specs, resolve, unknown_columns};
+use crate::tally::{ExampleTally, GivenTable, Report};
+use crate::value::Type;
+use compare::compare;
+use rows::{ExampleRows, read_given};
+
+/// The columns of inputs by name: those that are known from files.
+pub(super) type Shapes = HashMap<String, InputShape>;
+
+/// Runs the worked examples of a plan alone: no file need be there. What is there says which columns and
+/// types inputs have.
+///
+/// # Errors
+/// As [`run`](super::run).
+pub fn run_examples(tree: &PlanTree, sources: &dyn Sources) -> Result<Report, RunError> {
+    let mut known = Shapes::new();
+    for spec in input_specs(tree) {
+        if sources.at_rest(&spec)
+            && let Ok(source) = sources.open(&spec)
+        {
+            known.insert(spec.name, source.shape());
+        }
+    }
+    Ok(Report { examples: worked_examples(tree, &known, sources)?, ..Report::default() })
+}
+
+/// Works all examples of a plan whose inputs have these columns.
+///
+/// # Errors
+/// [`RunError::Plan`] where an example's rows are not such as its tables have.
+pub(super) fn worked_examples(
+    tree: &PlanTree,
+    known: &Shapes,
+    sources: &dyn Sources,
+) -> Result<Vec<ExampleTally>, RunError> {
+    let examples = tree.statements.iter().filter_map(|statement| match &statement.kind {
+        StatementKind::Example(example) => Some((statement, example)),
+        _ => None,
+    });
+    examples.map(|example| worked_example(tree, example, known, sources)).collect()
+}
+
+fn worked_example(
+    tree: &PlanTree,
+    (statement, example): (&Statement, &ExampleTree),
+    known: &Shapes,
+    sources: &dyn Sources,
+) -> Result<ExampleTally, RunError> {
+    let plan = plan_of(tree, example);
+    let mut rows = ExampleRows::new(example, known, sources);
+    // Columns of inputs without a file are those that the plan names on them.
+    loop {
+        let shapes =
+            rows.shapes(&plan).map_err(|error| in_blocks(RunError::Source(error), example))?;
+        let mut more = false;
+        for (table, column) in unknown_columns(&plan, &shapes) {
+            for input in inputs_of(&plan, &table) {
+                more |= rows.add_column(&input, &column);
+            }
+        }
+        if !more {
+            // What it says itself may be wrong as well.
+            let mut whole = plan.clone();
+            whole.statements.push(statement.clone());
+            resolve(&whole, &shapes, &[]).map_err(RunError::Plan)?;
+            break;
+        }
+    }
+    let running = Running::default();
+    let report = run_as(&plan, &[], &rows, Want::Check, &Silent, running)
+        .map_err(|error| in_blocks(error, example))?;
+    let mut tally = ExampleTally {
+        title: example.title.text.clone(),
+        held: false,
+        stops: None,
+        problems: report.problems,
+        gives: vec![],
+    };
+    match &example.outcome {
+        OutcomeTree::Stops(kind) => {
+            tally.stops = Some(kind.text.clone());
+            tally.held = !tally.problems.is_empty()
+                && tally.problems.iter().all(|problem| problem.kind() == kind.text);
+        }
+        OutcomeTree::Gives(gives) if tally.problems.is_empty() => {
+            for given in gives {
+                tally.gives.push(came_out(&plan, given, &rows)?);
+            }
+            tally.held = tally.gives.iter().all(|given| given.held);
+        }
+        OutcomeTree::Gives(_) => {}
+    }
+    Ok(tally)
+}
+
+/// The plan as an example runs it: without what is asked of real data, and what is written.
+fn plan_of(tree: &PlanTree, example: &ExampleTree) -> PlanTree {
+    let statement = |statement: &Statement| -> Option<Statement> {
+        let mut statement = statement.clone();
+        match &mut statement.kind {
+            StatementKind::Check(_) | StatementKind::Output(_) | StatementKind::Example(_) => {
+                return None;
+            }
+            StatementKind::Link(link) => link.required = None,
+            StatementKind::Param(param) => {
+                let set = example.set.iter().find(|(name, _)| name.text == param.name.text);
+                if let Some((_, value)) = set {
+                    param.value = value.clone();
+                }
+            }
+            _ => {}
+        }
+        Some(statement)
+    };
+    PlanTree { statements: tree.statements.iter().filter_map(statement).collect() }
+}
+
+/// The inputs that a table's rows come from.
+fn inputs_of(plan: &PlanTree, table: &str) -> Vec<String> {
+    let (mut open, mut found) = (vec![table.to_owned()], vec![]);
+    // A circle has been told before.
+    let mut left = plan.statements.len() * 4;
+    while let Some(name) = open.pop().filter(|_| left > 0) {
+        left -= 1;
+        for statement in &plan.statements {
+            match &statement.kind {
+                StatementKind::Input(input) if input.name.text == name => found.push(name.clone()),
+                StatementKind::Table(table) if table.name.text == name => {
+                    open.push(table.base.text.clone());
+                    open.extend(table.more.tables().iter().map(|table| table.text.clone()));
+                }
+                _ => {}
+            }
+        }
+    }
+    found
+}
+
+/// What a table came out with, beside what is given.
+fn came_out(
+    plan: &PlanTree,
+    given: &RowsTree,
+    rows: &ExampleRows<'_>,
+) -> Result<GivenTable, RunError> {
+    let showing = Showing { table: given.table.text.clone(), ..Showing::default() };
+    let shown = show(plan, &[], rows, &showing, &Silent)?;
+    let types: Vec<(String, Type)> =
+        shown.columns.iter().map(|(name, column)| (name.clone(), column.ty())).collect();
+    let expected = read_given(given, &types, rows.sources())?;
+    let ordered = plan.statements.iter().any(|statement| match &statement.kind {
+        StatementKind::Table(table) => {
+            table.name.text == given.table.text && table.steps.iter().any(|step| step.kind.orders())
+        }
+        _ => false,
+    });
+    Ok(compare(given, &shown, &expected, ordered))
+}
+
+/// What messages call the rows of an example.
+fn called(table: &Name) -> String {
+    format!("block {}", table.text)
+}
+
+/// What is wrong with the rows of a block is wrong with the plan.
+fn in_blocks(error: RunError, example: &ExampleTree) -> RunError {
+    match error {
+        RunError::Source(error) => {
+            let block = example.with.iter().find(|rows| error.file == called(&rows.table));
+            let span = block.map_or(example.title.span, |rows| rows.rows.span);
+            RunError::Plan(vec![wrong_block(span, &error)])
+        }
+        other => other,
+    }
+}
+
+/// A block that is no CSV, or has other columns.
+fn wrong_block(span: Span, error: &crate::port::SourceError) -> Diagnostic {
+    let line = error.line.map_or(String::new(), |line| format!(" (line {line} of the block)"));
+    let kind = match error.kind {
+        SourceErrorKind::Columns => DiagnosticKind::UnknownName,
+        _ => DiagnosticKind::Syntax,
+    };
+    // The first line is enough to find it.
+    let span = Span { start: span.start, end: (span.start + 3).min(span.end) };
+    let message = format!("these rows cannot be read: {}{line}", error.message);
+    let help = match error.kind {
+        SourceErrorKind::RowLength | SourceErrorKind::OpenQuote | SourceErrorKind::AfterQuote => {
+            "between cells stands a comma; a cell that has one stands in quotes:  \"a, b\""
+        }
+        SourceErrorKind::Header => "each column stands in the first line once",
+        _ => &error.help,
+    };
+    Diagnostic::new(kind, span, message).help(help)
+}

@@ -1,0 +1,145 @@
+//! Worked examples that did not come out as the plan says.
+
+use granum_core::tally::{ExampleTally, GivenRow, GivenTable};
+
+use super::columns::{Side, set};
+use super::problem::problems;
+use super::{bad, clipped, counted, dim, folded};
+
+/// Cells are shown up to this many letters.
+const LONGEST: usize = 32;
+
+/// So many rows are shown; of more, those that came out as they are given are left out first.
+const ROWS: usize = 20;
+
+/// How a blank is shown, and what no row has.
+const BLANK: &str = "\u{b7}";
+const NO_ROW: &str = "\u{2014}";
+
+/// Stands before a cell that came out otherwise.
+const DIFFERS: &str = "\u{2260} ";
+
+/// Why an example fails.
+pub(super) fn failed(example: &ExampleTally, source: &str, width: usize) -> String {
+    let title = format!("example \"{}\"", example.title);
+    if let Some(kind) = &example.stops {
+        let told = match example.problems.as_slice() {
+            [] => format!("{title} came out, though it is to stop with \"{kind}\""),
+            _ => format!("{title} is to stop with \"{kind}\", and stopped otherwise:"),
+        };
+        return folded(&told, "  ", width) + &indented(&problems(&example.problems, source));
+    }
+    if !example.problems.is_empty() {
+        let told = format!("{title} stopped before its rows came out:");
+        return folded(&told, "  ", width) + &indented(&problems(&example.problems, source));
+    }
+    let mut out = folded(&format!("{title} came out otherwise"), "  ", width);
+    for given in example.gives.iter().filter(|given| !given.held) {
+        out.push_str(&beside(given, width));
+    }
+    out
+}
+
+fn indented(text: &str) -> String {
+    let line = |line: &str| if line.is_empty() { "\n".to_owned() } else { format!("  {line}\n") };
+    text.lines().map(line).collect()
+}
+
+/// The rows that are given beside those that came out: columns that differ nowhere stand once.
+fn beside(given: &GivenTable, width: usize) -> String {
+    let differ: Vec<bool> =
+        (0..given.columns.len()).map(|at| given.rows.iter().any(|row| differs(row, at))).collect();
+    let mut out = folded(&format!("{}: {}", given.table, what_differs(given)), "    ", width);
+    out.push('\n');
+    let wrong = given.rows.iter().filter(|row| !row.is_same());
+    let shown: Vec<&GivenRow> = match given.rows.len() {
+        0..=ROWS => given.rows.iter().collect(),
+        _ => wrong.take(ROWS).collect(),
+    };
+    let mut heads = (vec![], vec![]);
+    for (name, differs) in given.columns.iter().zip(&differ) {
+        heads.0.push(name.clone());
+        if *differs {
+            heads.0.push(String::new());
+            heads.1.extend(["expected".to_owned(), "found".to_owned()]);
+        } else {
+            heads.1.push(String::new());
+        }
+    }
+    let mut lines = vec![heads.0];
+    if differ.contains(&true) {
+        lines.push(heads.1);
+    }
+    let heads = lines.len();
+    lines.extend(shown.iter().map(|row| cells(row, &differ)));
+    let sides = vec![Side::Left; lines.iter().map(Vec::len).max().unwrap_or(0)];
+    for (at, line) in set(&sides, &lines).iter().enumerate() {
+        let line = if at < heads { dim(line) } else { marked(line) };
+        out.push_str(&format!("      {line}\n"));
+    }
+    let left = given.rows.len() - shown.len();
+    if left > 0 {
+        out.push_str(&format!("      \u{2026} and {}\n", counted(left as u64, "row", "rows")));
+    }
+    out
+}
+
+/// Whether both rows are there and a cell of theirs differs.
+fn differs(row: &GivenRow, at: usize) -> bool {
+    match (&row.expected, &row.found) {
+        (Some(expected), Some(found)) => expected[at] != found[at],
+        _ => false,
+    }
+}
+
+fn what_differs(given: &GivenTable) -> String {
+    let of = |fits: fn(&GivenRow) -> bool| given.rows.iter().filter(|row| fits(row)).count() as u64;
+    let other = of(|row| row.expected.is_some() && row.found.is_some() && !row.is_same());
+    let missing = of(|row| row.found.is_none());
+    let more = of(|row| row.expected.is_none());
+    let mut parts = vec![];
+    if other > 0 {
+        parts.push(counted(other, "row differs", "rows differ"));
+    }
+    if missing > 0 {
+        parts.push(counted(missing, "row is missing", "rows are missing"));
+    }
+    if more > 0 {
+        parts.push(counted(more, "row too many", "rows too many"));
+    }
+    let order = if given.ordered { " (their order counts, since the table is sorted)" } else { "" };
+    format!("{}{order}", parts.join(", "))
+}
+
+fn cells(row: &GivenRow, differ: &[bool]) -> Vec<String> {
+    let cell = |cells: &Option<Vec<Option<String>>>, at: usize| match cells {
+        None => NO_ROW.to_owned(),
+        Some(cells) => {
+            cells[at].as_ref().map_or_else(|| BLANK.to_owned(), |text| clipped(text, LONGEST))
+        }
+    };
+    let mut line = vec![];
+    for (at, twice) in differ.iter().enumerate() {
+        let (expected, found) = (cell(&row.expected, at), cell(&row.found, at));
+        match twice {
+            false if row.expected.is_none() => line.push(found),
+            false => line.push(expected),
+            true if differs(row, at) => line.extend([expected, format!("{DIFFERS}{found}")]),
+            true => line.extend([expected, found]),
+        }
+    }
+    line.push(match (&row.expected, &row.found) {
+        (_, None) => "MISSING".to_owned(),
+        (None, _) => "TOO MANY".to_owned(),
+        _ => String::new(),
+    });
+    line
+}
+
+/// What is wrong in a line, coloured.
+fn marked(line: &str) -> String {
+    let line = ["MISSING", "TOO MANY"].iter().fold(line.to_owned(), |line, word| {
+        line.strip_suffix(word).map_or(line.clone(), |start| format!("{start}{}", bad(word)))
+    });
+    line.replace(DIFFERS, &format!("{} ", bad(DIFFERS.trim_end())))
+}
