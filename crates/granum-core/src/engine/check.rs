@@ -12,7 +12,7 @@ use crate::tally::{CheckTally, FailedRow, Problem, RowReason, share_text};
 use crate::value::{Scalar, Scale, decimal};
 
 /// Failed rows are listed up to this many.
-const EXAMPLES: usize = 5;
+const EXAMPLES: usize = 10;
 
 /// What a check about rows found so far.
 #[derive(Debug, Default)]

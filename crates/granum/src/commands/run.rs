@@ -46,6 +46,7 @@ pub(super) fn run(printer: &mut Printer, args: &PlanArgs, does: Does) -> Exit {
     let view = Report {
         tally: &report,
         plan: &plan.name,
+        settings: &options.settings,
         source: &plan.texts.all,
         width: printer.width,
         every_table: printer.global.verbose,

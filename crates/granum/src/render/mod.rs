@@ -16,6 +16,7 @@ mod problem;
 mod relate;
 mod report;
 mod rows;
+mod shell;
 mod survey;
 mod tally;
 mod texts;

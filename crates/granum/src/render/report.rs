@@ -9,6 +9,8 @@ pub struct Report<'a> {
     pub tally: &'a tally::Report,
     /// The plan's path, for commands to try.
     pub plan: &'a str,
+    /// The values that parameters were given, for the same.
+    pub settings: &'a [(String, String)],
     /// The plan's text, for what points into it.
     pub source: &'a str,
     pub width: usize,

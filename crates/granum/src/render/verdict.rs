@@ -9,6 +9,7 @@ use super::example;
 use super::links::amount_share;
 use super::near::near_misses;
 use super::report::Report;
+use super::shell;
 use super::warning::{allowed, warnings};
 use super::{bad, count, counted, folded, good, heading, notable, problem, shortened, width_of};
 
@@ -152,7 +153,7 @@ pub(super) fn verdict(view: &Report<'_>) -> String {
         out.push_str(&example::failed(failed, view.source, view.width));
     }
     for severity in [Severity::Check, Severity::Warn] {
-        out.push_str(&failed_checks_of(report, severity));
+        out.push_str(&failed_checks_of(view, severity));
     }
     out.push_str(&warnings(&report.warnings, view.width));
     out.push_str(&allowed(&report.allowed, view.width));
@@ -160,12 +161,13 @@ pub(super) fn verdict(view: &Report<'_>) -> String {
 }
 
 /// What there is to say of all checks of a severity that do not hold.
-fn failed_checks_of(report: &tally::Report, severity: Severity) -> String {
-    let failed = report
+fn failed_checks_of(view: &Report<'_>, severity: Severity) -> String {
+    let failed = view
+        .tally
         .checks
         .iter()
         .filter(|check| check.severity == severity && !check.held && !check.skipped);
-    failed.flat_map(|check| ["\n".to_owned(), failed_check(check)]).collect()
+    failed.flat_map(|check| ["\n".to_owned(), failed_check(view, check)]).collect()
 }
 
 fn upper_first(text: &str) -> String {
@@ -229,7 +231,7 @@ fn held(view: &Report<'_>) -> String {
             size(written.bytes)
         ));
     }
-    out.push_str(&failed_checks_of(report, Severity::Warn));
+    out.push_str(&failed_checks_of(view, Severity::Warn));
     out.push_str(&warnings(&report.warnings, view.width));
     out.push_str(&allowed(&report.allowed, view.width));
     out
@@ -305,10 +307,8 @@ fn failed_link(view: &Report<'_>, link: &LinkTally) -> String {
         ));
     }
     out.push_str(&near_misses(&link.near, link.unlike, &link.to, view.width));
-    out.push_str(&format!(
-        "    see them: granum show {} {} --unmatched {}\n",
-        view.plan, link.from, link.name
-    ));
+    let see = shell::show(view, &link.from, "--unmatched", &link.name);
+    out.push_str(&format!("    see them: {see}\n"));
     out
 }
 
@@ -321,7 +321,7 @@ fn for_people(value: &Scalar) -> String {
     }
 }
 
-fn failed_check(check: &CheckTally) -> String {
+fn failed_check(view: &Report<'_>, check: &CheckTally) -> String {
     let what = match check.severity {
         Severity::Check => "check",
         Severity::Warn => "warning",
@@ -364,6 +364,14 @@ fn failed_check(check: &CheckTally) -> String {
     let more = check.failed.saturating_sub(check.examples.len() as u64);
     if more > 0 {
         out.push_str(&format!("    and {} more\n", count(more)));
+        // Where it is blank it does not hold either.
+        let failing = match check.blank {
+            0 => format!("not ({})", check.condition),
+            _ => format!("not (({}) ?? false)", check.condition),
+        };
+        let see = shell::show(view, table, "--where", &failing);
+        let rows = check.failed;
+        out.push_str(&format!("    see them all: {see} --rows {rows}\n"));
     }
     out
 }

@@ -216,3 +216,56 @@ fn what_a_warning_cannot_work_stops_the_run_as_a_check_would() {
     folder.plan(&format!("{SHOP}warn lines: integer(order_no) > 0\n"));
     folder.run().code(1).says("STOPPED: 1 problem with the data.");
 }
+
+#[test]
+fn the_command_that_is_printed_lists_all_rows_that_fail_a_check() {
+    let folder = Folder::new();
+    let line = |at: i32| {
+        let net = if at % 7 == 0 { String::new() } else { at.to_string() };
+        format!("M{},{},{},{net},{}\n", at / 4, at % 4, at % 5, if at % 3 > 0 { "a" } else { "" })
+    };
+    let lines: String = (0..60).map(line).collect();
+    folder.file("lines.csv", format!("order_no,line_no,quantity,net,It's\n{lines}"));
+    let orders: Vec<String> = (0..15).map(|at| format!("M{at},{at}.00\n")).collect();
+    folder.file("orders.csv", format!("order_no,freight\n{}", orders.concat()));
+    let conditions = [
+        ("lines", "quantity > most"),
+        ("lines", "net < 3"),
+        ("lines", "orders.freight < 2"),
+        ("orders", "sum(lines.net) < 2 and not (sum(lines.quantity) = 3)"),
+        ("lines", "`It's` = \"it's\""),
+        ("`the lines`", "has(orders) and net in (1, 2)"),
+        ("lines", "if net > 3 then false else true"),
+        ("t", "s < 1"),
+    ];
+    let checks: Vec<String> =
+        conditions.iter().map(|(table, holds)| format!("check {table}: {holds}\n")).collect();
+    let plan = format!(
+        "param most integer = 1\ninput lines from \"lines.csv\"\n  grain order_no, line_no\n\
+         input orders from \"orders.csv\"\n  grain order_no\nlink lines to orders on order_no\n\
+         table `the lines` from lines\ntable t from lines\n  add n = quantity\n  \
+         one row per order_no total row \"all\"\n    s = sum(n)\n{}",
+        checks.concat()
+    );
+    folder.file("it's a plan.granum", plan);
+    let ran = folder.granum(&["check", "it's a plan.granum", "--set", "most=2", "-q"]).code(1);
+    let failed: Vec<&str> = ran.out.lines().filter(|line| line.starts_with("  check")).collect();
+    let told: Vec<&str> = ran
+        .out
+        .lines()
+        .filter_map(|line| line.split_once("see them all: "))
+        .map(|it| it.1)
+        .collect();
+    assert_eq!((failed.len(), told.len()), (conditions.len(), conditions.len()), "{}", ran.out);
+    let place = std::path::Path::new(env!("CARGO_BIN_EXE_granum")).parent().unwrap();
+    for (failed, told) in failed.iter().zip(told) {
+        let shell = ["-c", told];
+        let mut command = std::process::Command::new("/bin/sh");
+        let command = command.args(shell).env("PATH", place).current_dir(folder.path());
+        let shown = command.output().unwrap();
+        let shown = String::from_utf8(shown.stdout).unwrap();
+        let rows = failed.split(" for ").nth(1).unwrap().split(" of ").next().unwrap();
+        let last = shown.lines().last().unwrap_or_default();
+        assert!(last.starts_with(&format!("{rows} where not (")), "{failed}\n{told}\n{last}");
+    }
+}

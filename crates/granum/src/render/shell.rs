@@ -1,0 +1,40 @@
+//! Commands that are printed to be tried: a shell takes them as they stand.
+
+use super::report::Report;
+
+/// A word as a shell takes it.
+fn word(text: &str) -> String {
+    let plain = |letter: char| letter.is_ascii_alphanumeric() || "_./-+:,@%=".contains(letter);
+    if !text.is_empty() && text.chars().all(plain) {
+        return text.to_owned();
+    }
+    format!("'{}'", text.replace('\'', "'\\''"))
+}
+
+/// `granum show` of a table of the plan, with the values that its parameters have here.
+pub(super) fn show(view: &Report<'_>, table: &str, option: &str, value: &str) -> String {
+    let mut settings = String::new();
+    for (name, value) in view.settings {
+        settings.push_str(" --set ");
+        settings.push_str(&word(&format!("{name}={value}")));
+    }
+    // A plan that was given as a text stands for itself.
+    let plan = if view.plan.starts_with("-e ") { view.plan.to_owned() } else { word(view.plan) };
+    format!("granum show {plan} {} {option} {}{settings}", word(table), word(value))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_shell_gives_each_word_back() {
+        for text in ["", "a.granum", "my plan", "it's", "a\"b\\c$d`e!", "x < 3;y", "über", "*?[a]"]
+        {
+            let script = format!("printf %s {}", word(text));
+            let ran = std::process::Command::new("sh").args(["-c", &script]).output();
+            assert_eq!(String::from_utf8_lossy(&ran.unwrap().stdout), text);
+        }
+        assert_eq!(word("data/a-1.granum"), "data/a-1.granum");
+    }
+}
