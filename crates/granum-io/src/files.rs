@@ -7,6 +7,7 @@ use granum_core::port::{
     InputSource, InputSpec, Output, OutputError, Outputs, SourceError, SourceErrorKind, Sources,
     Written,
 };
+use granum_core::table::Column;
 use granum_core::value::Type;
 
 use crate::csv::{Look, look};
@@ -26,6 +27,9 @@ pub struct Files {
 
 /// Standard input, where one file is expected.
 const STANDARD_INPUT: &str = "-";
+
+/// So many rows of a table are made ready to be written at once.
+const SAVED_AT_ONCE: usize = 1 << 16;
 
 /// A source as messages name it.
 pub fn shown_name(source: &str) -> &str {
@@ -77,6 +81,53 @@ impl Files {
         let place = file.path().to_owned();
         known.push((path.to_owned(), file));
         Ok(place)
+    }
+
+    /// Whether a file of this name can be written.
+    pub fn writes(name: &str) -> bool {
+        format_of(name).is_some()
+    }
+
+    /// Writes finished columns of one length as a table, whole, or leaves what stood there. The path begins in
+    /// the current folder. Gives how many bytes there are.
+    ///
+    /// # Errors
+    /// Why it cannot be written: among others that an input was read from there.
+    pub fn save(&self, path: &str, columns: &[(String, Column)]) -> Result<u64, OutputError> {
+        let types: Vec<(String, Type)> =
+            columns.iter().map(|(name, column)| (name.clone(), column.ty())).collect();
+        let mut output = self.begin_at(Path::new(path), path, &types)?;
+        let encoder = output.encoder();
+        let rows = columns.first().map_or(0, |(_, column)| column.len());
+        for start in (0..rows).step_by(SAVED_AT_ONCE) {
+            let count = SAVED_AT_ONCE.min(rows - start);
+            let part: Vec<Column> =
+                columns.iter().map(|(_, column)| column.slice(start, count)).collect();
+            output.take(encoder.encode(&part, count))?;
+        }
+        let bytes = output.complete()?;
+        output.publish()?;
+        output.settle();
+        Ok(bytes)
+    }
+
+    fn begin_at(
+        &self,
+        target: &Path,
+        name: &str,
+        columns: &[(String, Type)],
+    ) -> Result<Box<dyn Output>, OutputError> {
+        let opened = self.opened.lock().unwrap_or_else(PoisonError::into_inner);
+        if place(target).is_ok_and(|target| opened.contains(&target)) {
+            return Err(OutputError {
+                path: name.to_owned(),
+                message: "an input is read from this file".into(),
+                help: "write to another path".into(),
+            });
+        }
+        let format = format_of(name).unwrap_or(FORMATS[0]);
+        let file = PlacedFile::begin(target, name)?;
+        Ok(Box::new(PlacedTable::begin(file, format.writer(columns))?))
     }
 
     /// Whom to tell what is waited for.
@@ -244,18 +295,7 @@ impl Outputs for Files {
         path: &str,
         columns: &[(String, Type)],
     ) -> Result<Box<dyn Output>, OutputError> {
-        let target = self.folder.join(path);
-        let opened = self.opened.lock().unwrap_or_else(PoisonError::into_inner);
-        if place(&target).is_ok_and(|target| opened.contains(&target)) {
-            return Err(OutputError {
-                path: path.to_owned(),
-                message: "an input is read from this file".into(),
-                help: "write to another path".into(),
-            });
-        }
-        let format = format_of(path).unwrap_or(FORMATS[0]);
-        let file = PlacedFile::begin(&target, path)?;
-        Ok(Box::new(PlacedTable::begin(file, format.writer(columns))?))
+        self.begin_at(&self.folder.join(path), path, columns)
     }
 }
 

@@ -118,9 +118,12 @@ pub enum Command {
         words: Vec<String>,
         #[command(flatten)]
         options: PlanOptions,
-        /// How many rows
-        #[arg(long, value_name = "N", default_value_t = 20)]
-        rows: usize,
+        /// How many rows: 20, or all where they go into a file
+        #[arg(long, value_name = "N")]
+        rows: Option<usize>,
+        /// Write them to a file, all columns, in place of printing them
+        #[arg(long, value_name = "PATH")]
+        to: Option<String>,
         /// Only rows that do not lead along this link
         #[arg(long, value_name = "LINK")]
         unmatched: Option<String>,

@@ -197,13 +197,18 @@ pub fn run(args: Args) -> Exit {
             run::run(&mut printer, &plan, run::Does::Examples)
         }
         Command::Run(plan) => run::run(&mut printer, &plan, run::Does::Outputs),
-        Command::Show { words, options, rows, unmatched, condition, sort } => {
+        Command::Show { words, options, rows, to, unmatched, condition, sort } => {
             match crate::args::shown(&words, &options) {
+                Ok((_, None)) if to.is_some() => {
+                    printer.diagnostic("error: --to writes the rows of a table: name it\n");
+                    Exit::PlanWrong
+                }
                 Ok((plan, None)) => show::tables(&mut printer, &plan, &options),
                 Ok((plan, Some(table))) => {
                     let sort = sort.map_or(vec![], |sort| crate::args::items(&sort));
-                    let showing = Showing { table, unmatched, rows: Some(rows), condition, sort };
-                    show::run(&mut printer, &plan, &options, &showing)
+                    let rows = rows.or(if to.is_some() { None } else { Some(show::ROWS) });
+                    let showing = Showing { table, unmatched, rows, condition, sort };
+                    show::run(&mut printer, &plan, &options, (&showing, to.as_deref()))
                 }
                 Err(error) => {
                     let _ = error.print();

@@ -18,9 +18,11 @@ pub(super) struct Plan {
     pub texts: Texts,
     pub tree: PlanTree,
     pub files: Files,
+    /// Its file and those of plans that it uses, as the system names them.
+    pub plans: Vec<PathBuf>,
     /// What is asked of it beside.
     beside: Option<Beside>,
-    format: Format,
+    pub format: Format,
 }
 
 impl Plan {
@@ -43,6 +45,7 @@ impl Plan {
             texts: Texts::of(source.name(), text),
             tree,
             files: Files::new(folder.clone()).with_notice(super::waits),
+            plans: vec![],
             beside: None,
             format,
         };
@@ -51,6 +54,7 @@ impl Plan {
         }
         let (mut wrong, plans) = used::take_in(&mut plan.tree, &mut plan.texts, &folder, own);
         wrong.extend(outputs::clashes(&plan.tree, &plan.files, &plans));
+        plan.plans = plans;
         if !wrong.is_empty() {
             return Err(plan.wrong(printer, &wrong));
         }

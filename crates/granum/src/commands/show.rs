@@ -1,6 +1,9 @@
 //! `show`: the rows of a table, or the tables that there are.
 
-use granum_core::engine::{Showing, outline, show as show_rows};
+use granum_core::engine::{RunError, Showing, Shown, outline, show as show_rows};
+use granum_core::port::OutputError;
+use granum_core::tally::Written;
+use granum_io::Files;
 
 use super::plan::Plan;
 use super::{Exit, Printer};
@@ -27,11 +30,14 @@ pub(super) fn tables(printer: &mut Printer, source: &PlanSource, options: &PlanO
     }
 }
 
+/// So many rows are printed when nothing is said.
+pub(super) const ROWS: usize = 20;
+
 pub(super) fn run(
     printer: &mut Printer,
     source: &PlanSource,
     options: &PlanOptions,
-    showing: &Showing,
+    (showing, to): (&Showing, Option<&str>),
 ) -> Exit {
     let opened = Plan::open(printer, source, options.format)
         .and_then(|plan| plan.asked(printer, |text| showing.beside(text)));
@@ -39,13 +45,16 @@ pub(super) fn run(
         Ok(plan) => plan,
         Err(exit) => return exit,
     };
+    if let Some(refused) = to.and_then(|to| refused(&plan, to)) {
+        return plan.failed(printer, RunError::Output(refused));
+    }
     let progress = Progress::new(printer.global.quiet);
     let shown = show_rows(&plan.tree, &options.settings, &plan.files, showing, &progress);
     let _ = progress.finish();
     match shown {
-        Ok(shown) if options.format == Format::Json => {
+        Ok(shown) if !shown.problems.is_empty() && options.format == Format::Json => {
             printer.data(&json::rows(&plan.name, &shown));
-            if shown.problems.is_empty() { Exit::Held } else { Exit::DataFailed }
+            Exit::DataFailed
         }
         Ok(shown) if !shown.problems.is_empty() => {
             let text = render::problems(&shown.problems, &plan.texts.all);
@@ -53,11 +62,54 @@ pub(super) fn run(
             Exit::DataFailed
         }
         Ok(shown) => {
-            let text = render::rows(&shown, showing, printer.width);
-            printer.result(&text);
-            printer.result(&render::warnings(&shown.warnings, printer.width));
+            let told = match to {
+                Some(to) => saved(&plan, &shown, showing, to),
+                None => Ok(match options.format {
+                    Format::Json => json::rows(&plan.name, &shown),
+                    Format::Text => render::rows(&shown, showing, printer.width),
+                }),
+            };
+            match told {
+                Ok(text) => printer.told(options.format, &text),
+                Err(error) => return plan.failed(printer, error),
+            }
+            if options.format == Format::Text {
+                printer.result(&render::warnings(&shown.warnings, printer.width));
+            }
             Exit::Held
         }
         Err(error) => plan.failed(printer, error),
     }
+}
+
+/// Why rows cannot be written to a file, as far as that is known before they are.
+fn refused(plan: &Plan, to: &str) -> Option<OutputError> {
+    let error = |message: &str, help: &str| {
+        Some(OutputError { path: to.to_owned(), message: message.into(), help: help.into() })
+    };
+    if !Files::writes(to) {
+        return error("this version writes CSV only", "end its name with .csv");
+    }
+    match Files::new("").place(to) {
+        Ok(place) if plan.plans.contains(&place) => {
+            error("a plan stands in this file", "write to another path")
+        }
+        _ => None,
+    }
+}
+
+/// Writes rows to a file; gives what is told of it.
+fn saved(plan: &Plan, shown: &Shown, showing: &Showing, to: &str) -> Result<String, RunError> {
+    let bytes = plan.files.save(to, &shown.columns).map_err(RunError::Output)?;
+    let written = Written {
+        table: shown.table.clone(),
+        path: to.to_owned(),
+        rows: shown.shown as u64,
+        total: shown.total,
+        bytes,
+    };
+    Ok(match plan.format {
+        Format::Json => json::outcome(&plan.name, "held", "written", json::value(&written)),
+        Format::Text => render::saved(shown, showing, &written),
+    })
 }

@@ -30,7 +30,7 @@ pub use outline::outline;
 pub use problem::problems;
 pub use relate::{names_found, relations};
 pub use report::Report;
-pub use rows::rows;
+pub use rows::{rows, saved};
 pub use survey::survey;
 pub use texts::Texts;
 pub use visible::visible;

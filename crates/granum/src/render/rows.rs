@@ -2,9 +2,11 @@
 
 use granum_core::engine::{Showing, Shown};
 use granum_core::table::Column;
+use granum_core::tally::Written;
 use granum_core::value::Scalar;
 
 use super::columns::{Side, set};
+use super::verdict::wrote;
 use super::{clipped, count, counted, dim, heading, width_of};
 
 /// Cells are shown up to this many letters.
@@ -58,6 +60,16 @@ pub fn rows(shown: &Shown, showing: &Showing, width: usize) -> String {
         out.push('\n');
         from = to;
     }
+    let first = which_rows(shown, showing);
+    // The sign needs explaining only where it stands.
+    let blank = columns.iter().flat_map(|column| &column[1..]).any(|cell| cell == BLANK);
+    let legend = if blank { "; \u{b7} is blank" } else { "" };
+    out.push_str(&format!("{}\n", dim(&format!("{first}{legend}"))));
+    out
+}
+
+/// How many rows are shown, and which.
+fn which_rows(shown: &Shown, showing: &Showing) -> String {
     let mut which = counted(shown.rows as u64, "row", "rows");
     if let Some(link) = &showing.unmatched {
         which.push_str(&format!(" without one of {link}"));
@@ -73,12 +85,13 @@ pub fn rows(shown: &Shown, showing: &Showing, width: usize) -> String {
     } else {
         which
     };
-    let first = if shown.total { format!("{first}, and the total") } else { first };
-    // The sign needs explaining only where it stands.
-    let blank = columns.iter().flat_map(|column| &column[1..]).any(|cell| cell == BLANK);
-    let legend = if blank { "; \u{b7} is blank" } else { "" };
-    out.push_str(&format!("{}\n", dim(&format!("{first}{legend}"))));
-    out
+    if shown.total { format!("{first}, and the total") } else { first }
+}
+
+/// What is told where the rows went into a file.
+pub fn saved(shown: &Shown, showing: &Showing, written: &Written) -> String {
+    let which = dim(&which_rows(shown, showing));
+    format!("{} \u{b7} {which}\n{}", heading(&shown.table), wrote(written))
 }
 
 fn side(column: &Column) -> Side {

@@ -1,7 +1,7 @@
 //! Whether everything held; if not, what did not, and which rows to look at.
 
 use granum_core::lang::Severity;
-use granum_core::tally::{self, CheckTally, LinkTally};
+use granum_core::tally::{self, CheckTally, LinkTally, Written};
 use granum_core::value::{Scalar, Scale, decimal};
 
 use super::columns::{Side, set};
@@ -223,13 +223,7 @@ fn held(view: &Report<'_>) -> String {
     }
     out.push('\n');
     for written in &report.written {
-        out.push_str(&format!(
-            "  wrote {} \u{b7} {} \u{b7} {}\n",
-            written.path,
-            counted(written.rows, "row", "rows")
-                + if written.total { " and the total" } else { "" },
-            size(written.bytes)
-        ));
+        out.push_str(&wrote(written));
     }
     out.push_str(&failed_checks_of(view, Severity::Warn));
     out.push_str(&warnings(&report.warnings, view.width));
@@ -243,6 +237,13 @@ fn listed(things: &[String]) -> String {
         [before @ .., last] if !before.is_empty() => format!("{} and {last}", before.join(", ")),
         _ => things.concat(),
     }
+}
+
+/// A file that was written.
+pub(super) fn wrote(written: &Written) -> String {
+    let total = if written.total { " and the total" } else { "" };
+    let rows = counted(written.rows, "row", "rows");
+    format!("  wrote {} \u{b7} {rows}{total} \u{b7} {}\n", written.path, size(written.bytes))
 }
 
 /// A size in decimal units, as disks are sold.

@@ -259,3 +259,47 @@ fn columns_stand_below_each_other_whatever_their_letters_are_wide() {
     assert!(ends.iter().all(|end| *end == ends[0]), "{out}");
     assert!(out.contains("苔…"), "{out}");
 }
+
+#[test]
+fn rows_go_into_a_file_whole_or_not_at_all() {
+    let folder = shop();
+    folder.plan(&format!(
+        "{SHOP}link lines to orders on order_no\ntable t from lines\n  one row per order_no total row \
+         \"all\"\n    net = sum(net)\ntable f from lines\n  grain order_no\n"
+    ));
+    let show = |args: &[&str]| folder.granum(&[&["show", "p.granum"], args].concat());
+    let unmatched = show(&["lines", "--unmatched", "orders", "--to", "new/m.csv"]).code(0);
+    let told = "lines · 1 row without one of orders\n  wrote new/m.csv · 1 row · 42 bytes\n";
+    assert_eq!(unmatched.out, told);
+    assert_eq!(folder.read("new/m.csv"), "order_no,line_no,quantity,net\nM9,1,1,2.00\n");
+    // All rows unless a number is said, with the total.
+    show(&["t", "--to", "t.csv"]).code(0).says("3 rows and the total");
+    assert_eq!(folder.read("t.csv"), "order_no,net\nM1,15.50\nM2,7.01\nM9,2.00\nall,24.51\n");
+    show(&["lines", "--where", "net > 100", "--to", "t.csv"]).code(0);
+    assert_eq!(folder.read("t.csv"), "order_no,line_no,quantity,net\n");
+    let ran = show(&["lines", "--rows", "2", "--sort", "net", "--to", "t.csv", "--format", "json"]);
+    let told: Value = serde_json::from_str(&ran.code(0).out).unwrap();
+    let written = serde_json::json!(
+        { "table": "lines", "path": "t.csv", "rows": 2, "total": false, "bytes": 54 }
+    );
+    assert_eq!(told["written"], written);
+    assert_eq!(folder.read("t.csv"), "order_no,line_no,quantity,net\nM9,1,1,2.00\nM1,2,1,5.50\n");
+    // What cannot be written leaves all as it was.
+    let before = folder.names();
+    let wrong = [
+        (
+            "orders.csv",
+            "error: orders.csv: an input is read from this file\n  write to another path\n",
+        ),
+        ("p.granum", "error: p.granum: a plan stands in this file\n  write to another path\n"),
+        ("x.json", "error: x.json: this version writes CSV only\n  end its name with .csv\n"),
+        ("new", "error: new: is a folder, not a file\n  name a file in it\n"),
+    ];
+    for (to, told) in wrong {
+        let ran = show(&["lines", "--to", to]).code(3);
+        assert_eq!((ran.out.as_str(), ran.err.as_str()), ("", told));
+    }
+    show(&["f", "--to", "f.csv"]).code(1).complains("`f` could not be built.");
+    show(&["--to", "f.csv"]).code(2).complains("--to writes the rows of a table: name it");
+    assert_eq!(folder.names(), before);
+}
