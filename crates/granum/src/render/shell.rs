@@ -11,8 +11,16 @@ fn word(text: &str) -> String {
     format!("'{}'", text.replace('\'', "'\\''"))
 }
 
-/// `granum show` of a table of the plan, with the values that its parameters have here.
-pub(super) fn show(view: &Report<'_>, table: &str, option: &str, value: &str) -> String {
+/// So many rows are shown when nothing is said.
+const SHOWN: u64 = 20;
+
+/// `granum show` of all of so many rows of a table of the plan, with the values that its parameters have here.
+pub(super) fn show(
+    view: &Report<'_>,
+    table: &str,
+    (option, value): (&str, &str),
+    rows: u64,
+) -> String {
     let mut settings = String::new();
     for (name, value) in view.settings {
         settings.push_str(" --set ");
@@ -20,7 +28,8 @@ pub(super) fn show(view: &Report<'_>, table: &str, option: &str, value: &str) ->
     }
     // A plan that was given as a text stands for itself.
     let plan = if view.plan.starts_with("-e ") { view.plan.to_owned() } else { word(view.plan) };
-    format!("granum show {plan} {} {option} {}{settings}", word(table), word(value))
+    let rows = if rows > SHOWN { format!(" --rows {rows}") } else { String::new() };
+    format!("granum show {plan} {} {option} {}{rows}{settings}", word(table), word(value))
 }
 
 #[cfg(test)]

@@ -308,7 +308,8 @@ fn failed_link(view: &Report<'_>, link: &LinkTally) -> String {
         ));
     }
     out.push_str(&near_misses(&link.near, link.unlike, &link.to, view.width));
-    let see = shell::show(view, &link.from, "--unmatched", &link.name);
+    let leave_out = ("--unmatched", link.name.as_str());
+    let see = shell::show(view, &link.from, leave_out, link.rows - link.matched);
     out.push_str(&format!("    see them: {see}\n"));
     out
 }
@@ -370,9 +371,8 @@ fn failed_check(view: &Report<'_>, check: &CheckTally) -> String {
             0 => format!("not ({})", check.condition),
             _ => format!("not (({}) ?? false)", check.condition),
         };
-        let see = shell::show(view, table, "--where", &failing);
-        let rows = check.failed;
-        out.push_str(&format!("    see them all: {see} --rows {rows}\n"));
+        let see = shell::show(view, table, ("--where", &failing), check.failed);
+        out.push_str(&format!("    see them all: {see}\n"));
     }
     out
 }

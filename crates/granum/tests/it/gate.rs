@@ -228,6 +228,7 @@ fn the_command_that_is_printed_lists_all_rows_that_fail_a_check() {
     folder.file("lines.csv", format!("order_no,line_no,quantity,net,It's\n{lines}"));
     let orders: Vec<String> = (0..15).map(|at| format!("M{at},{at}.00\n")).collect();
     folder.file("orders.csv", format!("order_no,freight\n{}", orders.concat()));
+    folder.file("few.csv", format!("order_no,freight\n{}", orders[..7].concat()));
     let conditions = [
         ("lines", "quantity > most"),
         ("lines", "net < 3"),
@@ -243,6 +244,7 @@ fn the_command_that_is_printed_lists_all_rows_that_fail_a_check() {
     let plan = format!(
         "param most integer = 1\ninput lines from \"lines.csv\"\n  grain order_no, line_no\n\
          input orders from \"orders.csv\"\n  grain order_no\nlink lines to orders on order_no\n\
+         input few from \"few.csv\"\n  grain order_no\nlink lines to few on order_no complete\n\
          table `the lines` from lines\ntable t from lines\n  add n = quantity\n  \
          one row per order_no total row \"all\"\n    s = sum(n)\n{}",
         checks.concat()
@@ -258,14 +260,18 @@ fn the_command_that_is_printed_lists_all_rows_that_fail_a_check() {
         .collect();
     assert_eq!((failed.len(), told.len()), (conditions.len(), conditions.len()), "{}", ran.out);
     let place = std::path::Path::new(env!("CARGO_BIN_EXE_granum")).parent().unwrap();
-    for (failed, told) in failed.iter().zip(told) {
-        let shell = ["-c", told];
+    let last_line = |told: &str| {
         let mut command = std::process::Command::new("/bin/sh");
-        let command = command.args(shell).env("PATH", place).current_dir(folder.path());
-        let shown = command.output().unwrap();
-        let shown = String::from_utf8(shown.stdout).unwrap();
+        let command = command.args(["-c", told]).env("PATH", place).current_dir(folder.path());
+        let shown = String::from_utf8(command.output().unwrap().stdout).unwrap();
+        shown.lines().last().unwrap_or_default().to_owned()
+    };
+    for (failed, told) in failed.iter().zip(told) {
         let rows = failed.split(" for ").nth(1).unwrap().split(" of ").next().unwrap();
-        let last = shown.lines().last().unwrap_or_default();
+        let last = last_line(told);
         assert!(last.starts_with(&format!("{rows} where not (")), "{failed}\n{told}\n{last}");
     }
+    // So it is of rows that a link leaves out: 8 orders of 4 lines.
+    let told = ran.out.split("see them: ").nth(1).unwrap().lines().next().unwrap();
+    assert!(last_line(told).starts_with("32 rows without one of few"), "{told}");
 }
