@@ -29,14 +29,16 @@ pub(crate) mod together;
 mod tree;
 mod waiting;
 mod warn;
+mod whole;
 
 pub use beside::{AskedWrong, Beside};
 pub use context::RunError;
 pub use example::run_examples;
 pub use matching::{AmountsOf, Group, Matched, Matching, Repeating, Side, match_link};
 pub use outline::{TableOutline, outline};
-pub use run::{Running, Want, run, run_as};
+pub use run::{Running, Want};
 pub use show::{Showing, Shown, show};
+pub use whole::{run, run_as};
 
 #[cfg(test)]
 pub(crate) mod tests;

@@ -5,7 +5,6 @@ use std::collections::{HashMap, HashSet};
 use super::check::CheckSum;
 use super::context::{Context, RunError, Stop, TableEncoder};
 use super::demand::{Demand, Purpose, Work, needs};
-use super::example::worked_examples;
 use super::flow::{TreeEnd, run_tree};
 use super::inputs::Inputs;
 use super::lifetimes::Lifetimes;
@@ -47,41 +46,22 @@ impl Default for Running {
     }
 }
 
-/// Runs a plan.
-///
-/// Everything that does not hold is in the report, which then says that nothing was written.
-/// `settings` are the values given to parameters.
+/// Runs a plan. `examples` works what must come of examples, before anything is written.
 ///
 /// # Errors
-/// [`RunError::Plan`] with every diagnostic if the plan is wrong, [`RunError::Source`] if a file
-/// cannot be read, [`RunError::Output`] if an output cannot be written: then none is.
-pub fn run(
-    tree: &PlanTree,
-    settings: &[(String, String)],
-    sources: &dyn Sources,
-    want: Want<'_>,
-    observer: &dyn Observer,
-) -> Result<Report, RunError> {
-    run_as(tree, settings, sources, want, observer, Running::default())
-}
-
-/// The same, as is said.
-///
-/// # Errors
-/// As [`run`].
-pub fn run_as(
-    tree: &PlanTree,
-    settings: &[(String, String)],
+/// As [`run`](super::run), and what `examples` says.
+pub(super) fn run_with(
+    (tree, settings): (&PlanTree, &[(String, String)]),
     sources: &dyn Sources,
     want: Want<'_>,
     observer: &dyn Observer,
     running: Running,
+    examples: impl Fn(&Inputs) -> Result<Vec<ExampleTally>, RunError>,
 ) -> Result<Report, RunError> {
     let mut inputs = Inputs::open(tree, sources)?;
     let wanted = |_: &Plan| Ok(Purpose::Whole { outputs: matches!(want, Want::Outputs(_)) });
     let begin = |run: &mut Run<'_>, inputs: &Inputs| {
-        // What must come of examples is known before anything is written.
-        run.examples = worked_examples(tree, &inputs.shapes(), sources)?;
+        run.examples = examples(inputs)?;
         if running.lets_go {
             run.lifetimes = Lifetimes::new(run.plan, &run.demand);
         }
@@ -98,7 +78,7 @@ pub fn run_as(
 /// the plan was resolved with. `begin` sees each run before its work, `end` the one that came through.
 ///
 /// # Errors
-/// As [`run`], and what the three others say.
+/// As [`run`](super::run), and what the three others say.
 pub(super) fn worked<T>(
     inputs: &mut Inputs,
     (tree, settings): (&PlanTree, &[(String, String)]),

@@ -21,6 +21,7 @@ mod survey;
 mod tally;
 mod texts;
 mod verdict;
+mod view;
 mod visible;
 mod warning;
 
@@ -29,10 +30,10 @@ pub use matching::matched;
 pub use outline::outline;
 pub use problem::problems;
 pub use relate::{names_found, relations};
-pub use report::Report;
 pub use rows::{rows, saved};
 pub use survey::survey;
 pub use texts::Texts;
+pub use view::Report;
 pub use visible::visible;
 pub use warning::warnings;
 

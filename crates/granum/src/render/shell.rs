@@ -1,7 +1,5 @@
 //! Commands that are printed to be tried: a shell takes them as they stand.
 
-use super::report::Report;
-
 /// A word as a shell takes it.
 fn word(text: &str) -> String {
     let plain = |letter: char| letter.is_ascii_alphanumeric() || "_./-+:,@%=".contains(letter);
@@ -14,22 +12,22 @@ fn word(text: &str) -> String {
 /// So many rows are shown when nothing is said.
 const SHOWN: u64 = 20;
 
-/// `granum show` of all of so many rows of a table of the plan, with the values that its parameters have here.
+/// `granum show` of all of so many rows of a table of a plan, with the values that its parameters have.
 pub(super) fn show(
-    view: &Report<'_>,
+    (plan, settings): (&str, &[(String, String)]),
     table: &str,
     (option, value): (&str, &str),
     rows: u64,
 ) -> String {
-    let mut settings = String::new();
-    for (name, value) in view.settings {
-        settings.push_str(" --set ");
-        settings.push_str(&word(&format!("{name}={value}")));
+    let mut set = String::new();
+    for (name, value) in settings {
+        set.push_str(" --set ");
+        set.push_str(&word(&format!("{name}={value}")));
     }
     // A plan that was given as a text stands for itself.
-    let plan = if view.plan.starts_with("-e ") { view.plan.to_owned() } else { word(view.plan) };
+    let plan = if plan.starts_with("-e ") { plan.to_owned() } else { word(plan) };
     let rows = if rows > SHOWN { format!(" --rows {rows}") } else { String::new() };
-    format!("granum show {plan} {} {option} {}{rows}{settings}", word(table), word(value))
+    format!("granum show {plan} {} {option} {}{rows}{set}", word(table), word(value))
 }
 
 #[cfg(test)]

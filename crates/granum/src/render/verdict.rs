@@ -8,8 +8,8 @@ use super::columns::{Side, set};
 use super::example;
 use super::links::amount_share;
 use super::near::near_misses;
-use super::report::Report;
 use super::shell;
+use super::view::Report;
 use super::warning::{allowed, warnings};
 use super::{bad, count, counted, folded, good, heading, notable, problem, shortened, width_of};
 
@@ -309,7 +309,8 @@ fn failed_link(view: &Report<'_>, link: &LinkTally) -> String {
     }
     out.push_str(&near_misses(&link.near, link.unlike, &link.to, view.width));
     let leave_out = ("--unmatched", link.name.as_str());
-    let see = shell::show(view, &link.from, leave_out, link.rows - link.matched);
+    let see =
+        shell::show((view.plan, view.settings), &link.from, leave_out, link.rows - link.matched);
     out.push_str(&format!("    see them: {see}\n"));
     out
 }
@@ -371,7 +372,8 @@ fn failed_check(view: &Report<'_>, check: &CheckTally) -> String {
             0 => format!("not ({})", check.condition),
             _ => format!("not (({}) ?? false)", check.condition),
         };
-        let see = shell::show(view, table, ("--where", &failing), check.failed);
+        let see =
+            shell::show((view.plan, view.settings), table, ("--where", &failing), check.failed);
         out.push_str(&format!("    see them all: {see}\n"));
     }
     out

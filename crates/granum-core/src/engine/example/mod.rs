@@ -6,7 +6,8 @@ mod rows;
 use std::collections::HashMap;
 
 use super::context::RunError;
-use super::run::{Running, Want, run_as};
+use super::inputs::Inputs;
+use super::run::{Running, Want, run_with};
 use super::show::{Showing, show};
 use crate::lang::{
     Diagnostic, DiagnosticKind, ExampleTree, Name, OutcomeTree, PlanTree, RowsTree, Span,
@@ -81,8 +82,9 @@ fn worked_example(
             break;
         }
     }
+    let none = |_: &Inputs| Ok(vec![]);
     let running = Running::default();
-    let report = run_as(&plan, &[], &rows, Want::Check, &Silent, running)
+    let report = run_with((&plan, &[]), &rows, Want::Check, &Silent, running, none)
         .map_err(|error| in_blocks(error, example))?;
     let mut tally = ExampleTally {
         title: example.title.text.clone(),

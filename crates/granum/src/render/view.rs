@@ -1,0 +1,21 @@
+//! What is to be printed of a run, and how.
+
+use granum_core::tally;
+
+/// What is printed of a run.
+pub struct Report<'a> {
+    pub tally: &'a tally::Report,
+    /// The plan's path, for commands to try.
+    pub plan: &'a str,
+    /// The values that parameters were given, for the same.
+    pub settings: &'a [(String, String)],
+    /// The plan's text, for what points into it.
+    pub source: &'a str,
+    pub width: usize,
+    /// Each table by itself, not only those that nothing is built from.
+    pub every_table: bool,
+    /// All entries of bridges, not only those that changed most.
+    pub whole_bridges: bool,
+    /// Whether the worked examples ran alone.
+    pub examples_alone: bool,
+}
