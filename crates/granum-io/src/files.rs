@@ -1,5 +1,7 @@
 //! Files around a plan: paths are relative to its folder.
 
+use std::collections::HashMap;
+use std::collections::hash_map::Entry;
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
 
@@ -22,6 +24,8 @@ pub struct Files {
     opened: Mutex<Vec<PathBuf>>,
     /// What was read of what can be read only once.
     spooled: Mutex<Vec<(PathBuf, Spooled)>>,
+    /// Files of rows that stand in a plan, by those.
+    texts: Mutex<HashMap<String, Spooled>>,
     notice: fn(&str),
 }
 
@@ -43,6 +47,7 @@ impl Files {
             folder: folder.into(),
             opened: Mutex::new(vec![]),
             spooled: Mutex::new(vec![]),
+            texts: Mutex::new(HashMap::new()),
             notice: |_| {},
         }
     }
@@ -275,16 +280,20 @@ impl Sources for Files {
         rows: &str,
         called: &str,
     ) -> Result<Box<dyn InputSource>, SourceError> {
-        let file = spool_text(rows).map_err(|error| SourceError {
-            kind: SourceErrorKind::System,
-            file: called.to_owned(),
-            line: None,
-            message: format!("cannot be put into a temporary file: {error}"),
-            help: "make room in the folder for temporary files".into(),
-        })?;
+        let mut known = self.texts.lock().unwrap_or_else(PoisonError::into_inner);
+        let file = match known.entry(rows.to_owned()) {
+            Entry::Occupied(file) => file.into_mut(),
+            Entry::Vacant(place) => {
+                place.insert(spool_text(rows).map_err(|error| SourceError {
+                    kind: SourceErrorKind::System,
+                    file: called.to_owned(),
+                    line: None,
+                    message: format!("cannot be put into a temporary file: {error}"),
+                    help: "make room in the folder for temporary files".into(),
+                })?)
+            }
+        };
         let path = file.path().to_owned();
-        let mut known = self.spooled.lock().unwrap_or_else(PoisonError::into_inner);
-        known.push((path.clone(), file));
         FORMATS[0].open(spec, &[(path, called.to_owned())])
     }
 }

@@ -26,6 +26,9 @@ pub struct GivenTable {
     pub table: String,
     /// The columns that are given.
     pub columns: Vec<String>,
+    /// Whether the cells of each are numbers.
+    #[serde(skip)]
+    pub numbers: Vec<bool>,
     /// Whether they are the same.
     pub held: bool,
     /// Whether the order of rows counts, since the table is sorted.

@@ -57,10 +57,14 @@ fn beside(given: &GivenTable, width: usize) -> String {
         _ => wrong.take(ROWS).collect(),
     };
     let mut heads = (vec![], vec![]);
-    for (name, differs) in given.columns.iter().zip(&differ) {
+    let mut sides = vec![];
+    for ((name, number), differs) in given.columns.iter().zip(&given.numbers).zip(&differ) {
+        let side = if *number { Side::Right } else { Side::Left };
         heads.0.push(name.clone());
+        sides.push(side);
         if *differs {
             heads.0.push(String::new());
+            sides.push(side);
             heads.1.extend(["expected".to_owned(), "found".to_owned()]);
         } else {
             heads.1.push(String::new());
@@ -72,7 +76,8 @@ fn beside(given: &GivenTable, width: usize) -> String {
     }
     let heads = lines.len();
     lines.extend(shown.iter().map(|row| cells(row, &differ)));
-    let sides = vec![Side::Left; lines.iter().map(Vec::len).max().unwrap_or(0)];
+    // What is behind a row stands left.
+    sides.push(Side::Left);
     for (at, line) in set(&sides, &lines).iter().enumerate() {
         let line = if at < heads { dim(line) } else { marked(line) };
         out.push_str(&format!("      {line}\n"));

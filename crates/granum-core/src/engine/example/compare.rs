@@ -4,7 +4,7 @@ use crate::engine::show::Shown;
 use crate::lang::RowsTree;
 use crate::table::Column;
 use crate::tally::{GivenRow, GivenTable};
-use crate::value::Scalar;
+use crate::value::{Scalar, Type};
 
 /// The cells of a row; nothing where one is blank.
 type Cells = Vec<Option<String>>;
@@ -20,6 +20,10 @@ pub(super) fn compare(
     let named = expected.iter().map(|(at, _)| &shown.columns[*at]);
     let (columns, found): (Vec<String>, Vec<&Column>) =
         named.map(|(name, column)| (name.clone(), column)).unzip();
+    let numbers = found
+        .iter()
+        .map(|column| matches!(column.ty(), Type::Integer | Type::Decimal(_) | Type::Number))
+        .collect();
     let expected: Vec<&Column> = expected.iter().map(|(_, column)| column).collect();
     let (expected, found) = (cells(&expected), cells(&found));
     let keys: Vec<usize> =
@@ -27,7 +31,7 @@ pub(super) fn compare(
     let keys = if keys.len() == shown.grain.len() { keys } else { vec![] };
     let rows = if ordered { by_place(expected, found) } else { paired(expected, found, &keys) };
     let held = rows.iter().all(GivenRow::is_same);
-    GivenTable { table: given.table.text.clone(), columns, held, ordered, rows }
+    GivenTable { table: given.table.text.clone(), columns, numbers, held, ordered, rows }
 }
 
 fn cells(columns: &[&Column]) -> Vec<Cells> {
