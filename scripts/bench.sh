@@ -17,13 +17,9 @@ cp crates/granum-demo/plans/nursery.granum "$dir/nursery.granum"
 # Orders, lines and four look-ups to one row per unit sold: the same from version to version, while the
 # demo's own plan grows with the language.
 plan=$dir/unit_sales.granum
-cat >"$plan" <<'PLAN'
-plan "Mossgate nursery: unit sales"
-
-param as_of date = date("2026-06-30")
-
-# What the files are, and what one row of each is.
-
+# The inputs that this plan and the wider one have in common.
+parties=$(
+  cat <<'PLAN'
 input orders from "data/orders_shop.csv", "data/orders_post.csv"
   read ordered_on as date "%Y-%m-%d" or "%d/%m/%Y"
        sent_at    as datetime
@@ -48,7 +44,19 @@ input customers from "data/customers.csv"
 
 input articles from "data/articles.csv"
   grain article_no
+PLAN
+)
+{
+cat <<'PLAN'
+plan "Mossgate nursery: unit sales"
 
+param as_of date = date("2026-06-30")
+
+# What the files are, and what one row of each is.
+
+PLAN
+printf '%s\n\n' "$parties"
+cat <<'PLAN'
 input places from "data/places.csv"
   grain place
 
@@ -101,6 +109,7 @@ warn "nearly all postcodes are known" customers at least 99%: postcode is not bl
 
 output unit_sales to "out/unit_sales.csv"
 PLAN
+} >"$plan"
 # The files that the plan reads.
 mapfile -t inputs < <(grep -o '"data/[^"]*"' "$plan" | tr -d '"' | sed "s|^|$dir/|")
 bytes_in=$(cat "${inputs[@]}" | wc -c)
@@ -167,34 +176,13 @@ table months from lines
 check "all": sum(months.quantity) = sum(lines.quantity)
 PLAN
 # A wider job: two large outputs, two tables made of the units, links against a filtered table.
-cat >"$dir/wider.granum" <<'PLAN'
+{
+cat <<'PLAN'
 plan "A wider job"
 
-input orders from "data/orders_shop.csv", "data/orders_post.csv"
-  read ordered_on as date "%Y-%m-%d" or "%d/%m/%Y"
-       sent_at    as datetime
-       freight    as decimal(2)
-  dedupe by order_no keep latest sent_at
-  drop status = "void"
-  grain order_no
-  track freight
-
-input lines from "data/lines.csv"
-  read quantity   as integer
-       unit_price as decimal(2)
-       discount   as decimal(2)
-  dedupe
-  add net = quantity * unit_price - discount
-  grain order_no, line_no
-  track quantity, net
-
-input customers from "data/customers.csv"
-  dedupe by customer_no keep latest changed_on
-  grain customer_no
-
-input articles from "data/articles.csv"
-  grain article_no
-
+PLAN
+printf '%s\n\n' "$parties"
+cat <<'PLAN'
 input returns from "data/returns.csv"
   read quantity as integer
   dedupe
@@ -264,6 +252,7 @@ output buyers        to "out/wider/buyers.csv"
 output never_ordered to "out/wider/never_ordered.csv"
 output best          to "out/wider/best.csv"
 PLAN
+} >"$dir/wider.granum"
 read -r wider_s wider_kb < <(best "$granum" run "$dir/wider.granum" -q)
 # Units that are many times their lines go on to the output as they are made.
 for times in 1 3; do

@@ -2,16 +2,13 @@
 
 use super::context::Context;
 use super::ends::{tracked, values};
-use crate::link::{Ends, Inverted, Linked, Moments, Order, Outside, Periods, Within};
+use crate::link::{EXAMPLES, Ends, Inverted, Linked, Moments, Order, Outside, Periods, Within};
 use crate::resolve::{LinkPlan, PeriodEnd, PeriodPlan};
 use crate::step::Naming;
 use crate::table::{Batch, Column, ColumnId};
 use crate::tally::{
     InvertedPeriod, InvertedPeriods, OutsideTally, PeriodTally, Problem, SeveralPeriods,
 };
-
-/// Inverted periods are named up to so many.
-const EXAMPLES: usize = 5;
 
 /// Ranges of days on which several hold are named in a message up to so many.
 const NAMED: usize = 5;

@@ -206,7 +206,8 @@ pub fn run(args: Args) -> Exit {
                 Ok((plan, None)) => show::tables(&mut printer, &plan, &options),
                 Ok((plan, Some(table))) => {
                     let sort = sort.map_or(vec![], |sort| crate::args::items(&sort));
-                    let rows = rows.or(if to.is_some() { None } else { Some(show::ROWS) });
+                    let rows =
+                        rows.or(if to.is_some() { None } else { Some(crate::render::SHOWN) });
                     let showing = Showing { table, unmatched, rows, condition, sort };
                     show::run(&mut printer, &plan, &options, (&showing, to.as_deref()))
                 }

@@ -30,9 +30,6 @@ pub(super) fn tables(printer: &mut Printer, source: &PlanSource, options: &PlanO
     }
 }
 
-/// So many rows are printed when nothing is said.
-pub(super) const ROWS: usize = 20;
-
 pub(super) fn run(
     printer: &mut Printer,
     source: &PlanSource,

@@ -4,7 +4,8 @@ use granum_core::tally::{ExampleTally, GivenRow, GivenTable};
 
 use super::columns::{Side, set};
 use super::problem::problems;
-use super::{bad, clipped, counted, dim, folded};
+use super::rows::BLANK;
+use super::{bad, bad_at_end, clipped, counted, dim, folded};
 
 /// Cells are shown up to this many letters.
 const LONGEST: usize = 32;
@@ -12,8 +13,7 @@ const LONGEST: usize = 32;
 /// So many rows are shown; of more, those that came out as they are given are left out first.
 const ROWS: usize = 20;
 
-/// How a blank is shown, and what no row has.
-const BLANK: &str = "\u{b7}";
+/// How what no row has is shown.
 const NO_ROW: &str = "\u{2014}";
 
 /// Stands before a cell that came out otherwise.
@@ -143,8 +143,6 @@ fn cells(row: &GivenRow, differ: &[bool]) -> Vec<String> {
 
 /// What is wrong in a line, coloured.
 fn marked(line: &str) -> String {
-    let line = ["MISSING", "TOO MANY"].iter().fold(line.to_owned(), |line, word| {
-        line.strip_suffix(word).map_or(line.clone(), |start| format!("{start}{}", bad(word)))
-    });
-    line.replace(DIFFERS, &format!("{} ", bad(DIFFERS.trim_end())))
+    bad_at_end(line, &["MISSING", "TOO MANY"])
+        .replace(DIFFERS, &format!("{} ", bad(DIFFERS.trim_end())))
 }

@@ -4,7 +4,7 @@ use granum_core::table::Amount;
 use granum_core::tally::{LinkAmount, LinkTally, share_text};
 
 use super::columns::{Side, set};
-use super::{bad, count, dim, good, heading, shortened};
+use super::{bad_at_end, count, dim, good, heading, shortened};
 
 /// Keys have so many letters at most.
 const KEYS: usize = 40;
@@ -46,12 +46,10 @@ pub(super) fn links(links: &[LinkTally]) -> String {
     ];
     let mut out = format!("{}\n\n", heading("links"));
     for line in set(&sides, &rows) {
-        let line = match line.strip_suffix("FAILED") {
-            Some(start) => format!("{start}{}", bad("FAILED")),
-            None => match line.strip_suffix("  ok") {
-                Some(start) => format!("{start}  {}", good("ok")),
-                None => line,
-            },
+        let line = bad_at_end(&line, &["FAILED"]);
+        let line = match line.strip_suffix("  ok") {
+            Some(start) => format!("{start}  {}", good("ok")),
+            None => line,
         };
         out.push_str(&format!("  {line}\n"));
     }

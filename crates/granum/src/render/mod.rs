@@ -31,6 +31,7 @@ pub use outline::outline;
 pub use problem::problems;
 pub use relate::{names_found, relations};
 pub use rows::{rows, saved};
+pub use shell::SHOWN;
 pub use survey::survey;
 pub use texts::Texts;
 pub use view::Report;
@@ -63,6 +64,12 @@ fn good(text: &str) -> String {
 
 fn bad(text: &str) -> String {
     styled(Style::new().fg_color(Some(AnsiColor::Red.into())).bold(), text)
+}
+
+/// A line whose last word, if it is one of these, stands out as what is wrong.
+fn bad_at_end(line: &str, words: &[&str]) -> String {
+    let ending = words.iter().find_map(|word| Some((line.strip_suffix(word)?, word)));
+    ending.map_or_else(|| line.to_owned(), |(start, word)| format!("{start}{}", bad(word)))
 }
 
 fn notable(text: &str) -> String {

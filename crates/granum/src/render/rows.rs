@@ -13,7 +13,7 @@ use super::{clipped, count, counted, dim, heading, width_of};
 const LONGEST: usize = 40;
 
 /// How a blank is shown.
-const BLANK: &str = "\u{b7}";
+pub(super) const BLANK: &str = "\u{b7}";
 
 /// The rows, with the table's grain above and how many there are below. Columns that do not fit
 /// beside each other follow below, each time behind the grain, so that one sees whose they are.

@@ -10,7 +10,7 @@ fn word(text: &str) -> String {
 }
 
 /// So many rows are shown when nothing is said.
-const SHOWN: u64 = 20;
+pub const SHOWN: usize = 20;
 
 /// `granum show` of all of so many rows of a table of a plan, with the values that its parameters have.
 pub(super) fn show(
@@ -26,7 +26,7 @@ pub(super) fn show(
     }
     // A plan that was given as a text stands for itself.
     let plan = if plan.starts_with("-e ") { plan.to_owned() } else { word(plan) };
-    let rows = if rows > SHOWN { format!(" --rows {rows}") } else { String::new() };
+    let rows = if rows > SHOWN as u64 { format!(" --rows {rows}") } else { String::new() };
     format!("granum show {plan} {} {option} {}{rows}{set}", word(table), word(value))
 }
 

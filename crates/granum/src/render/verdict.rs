@@ -11,7 +11,9 @@ use super::near::near_misses;
 use super::shell;
 use super::view::Report;
 use super::warning::{allowed, warnings};
-use super::{bad, count, counted, folded, good, heading, notable, problem, shortened, width_of};
+use super::{
+    bad, bad_at_end, count, counted, folded, good, heading, notable, problem, shortened, width_of,
+};
 
 /// In the list of checks, titles and each of two sides have so many letters at most: whole they stand
 /// where a check fails.
@@ -39,9 +41,7 @@ pub(super) fn checks(view: &Report<'_>) -> String {
         .collect();
     let mut out = format!("{}\n\n", heading("checks"));
     for line in set(&[Side::Left, Side::Left, Side::Left], &rows) {
-        let line = ["FAILED", "NOT LOOKED AT"].iter().fold(line, |line, word| {
-            line.strip_suffix(word).map_or(line.clone(), |start| format!("{start}{}", bad(word)))
-        });
+        let line = bad_at_end(&line, &["FAILED", "NOT LOOKED AT"]);
         let line = match (line.strip_suffix("  ok"), line.strip_suffix("WARNING")) {
             (Some(start), _) => format!("{start}  {}", good("ok")),
             (_, Some(start)) => format!("{start}{}", notable("WARNING")),

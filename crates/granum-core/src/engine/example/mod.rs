@@ -3,7 +3,7 @@
 mod compare;
 mod rows;
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
 use super::context::RunError;
 use super::inputs::Inputs;
@@ -13,7 +13,7 @@ use crate::lang::{
     Diagnostic, DiagnosticKind, ExampleTree, Name, OutcomeTree, PlanTree, RowsTree, Span,
     Statement, StatementKind,
 };
-use crate::port::{InputShape, Silent, SourceErrorKind, Sources};
+use crate::port::{InputShape, Silent, SourceError, SourceErrorKind, Sources};
 use crate::resolve::{input_specs, resolve, unknown_columns};
 use crate::tally::{ExampleTally, GivenTable, Report};
 use crate::value::Type;
@@ -134,17 +134,20 @@ fn plan_of(tree: &PlanTree, example: &ExampleTree) -> PlanTree {
 
 /// The inputs that a table's rows come from.
 fn inputs_of(plan: &PlanTree, table: &str) -> Vec<String> {
-    let (mut open, mut found) = (vec![table.to_owned()], vec![]);
-    // A circle has been told before.
-    let mut left = plan.statements.len() * 4;
-    while let Some(name) = open.pop().filter(|_| left > 0) {
-        left -= 1;
+    let (mut open, mut found) = (vec![table], vec![]);
+    let mut seen = HashSet::new();
+    while let Some(name) = open.pop() {
+        if !seen.insert(name) {
+            continue;
+        }
         for statement in &plan.statements {
             match &statement.kind {
-                StatementKind::Input(input) if input.name.text == name => found.push(name.clone()),
+                StatementKind::Input(input) if input.name.text == name => {
+                    found.push(name.to_owned());
+                }
                 StatementKind::Table(table) if table.name.text == name => {
-                    open.push(table.base.text.clone());
-                    open.extend(table.more.tables().iter().map(|table| table.text.clone()));
+                    open.push(&table.base.text);
+                    open.extend(table.more.tables().iter().map(|table| table.text.as_str()));
                 }
                 _ => {}
             }
@@ -191,7 +194,7 @@ fn in_blocks(error: RunError, example: &ExampleTree) -> RunError {
 }
 
 /// A block that is no CSV, or has other columns.
-fn wrong_block(span: Span, error: &crate::port::SourceError) -> Diagnostic {
+fn wrong_block(span: Span, error: &SourceError) -> Diagnostic {
     let line = error.line.map_or(String::new(), |line| format!(" (line {line} of the block)"));
     let kind = match error.kind {
         SourceErrorKind::Columns => DiagnosticKind::UnknownName,

@@ -81,14 +81,7 @@ impl Sources for ExampleRows<'_> {
             && let Some((odd, _)) =
                 there.iter().find(|(name, _)| !known.columns.iter().any(|(own, _)| own == name))
         {
-            let names: Vec<&str> = known.columns.iter().map(|(name, _)| name.as_str()).collect();
-            return Err(SourceError {
-                kind: SourceErrorKind::Columns,
-                file: called,
-                line: Some(1),
-                message: format!("`{}` has no column called `{odd}`", spec.name),
-                help: format!("its columns are {}", names.join(", ")),
-            });
+            return Err(no_column(called, &spec.name, odd, &known.columns));
         }
         // What the real file says of a column's type holds here too.
         let typed = |(name, ty): (String, Type)| {
@@ -158,20 +151,15 @@ impl InputSource for Blanks {
             .collect();
         let there = request.columns.into_iter().filter(|column| column.column < own);
         // A cell that is not of the type is told as one that cannot be read.
-        let strict = |column: InputColumn| {
-            let rule = ReadRule {
-                ty: column.ty,
-                formats: vec![],
-                otherwise: Otherwise::Stop,
-                span: Span::default(),
-            };
-            InputColumn { rule: Some(column.rule.unwrap_or(rule)), ..column }
+        let ruled = |column: InputColumn| InputColumn {
+            rule: Some(column.rule.unwrap_or_else(|| strict(column.ty))),
+            ..column
         };
         let fingerprints = request.fingerprints.iter();
         let fingerprints =
             fingerprints.map(|set| set.iter().copied().filter(|at| *at < own).collect());
         let inner = ReadRequest {
-            columns: there.map(strict).collect(),
+            columns: there.map(ruled).collect(),
             fingerprints: fingerprints.collect(),
             aside: request.aside,
         };
@@ -217,6 +205,23 @@ impl RawPart for BlanksPart {
     }
 }
 
+/// A column of a type: a cell that is not of it is told.
+fn strict(ty: Type) -> ReadRule {
+    ReadRule { ty, formats: vec![], otherwise: Otherwise::Stop, span: Span::default() }
+}
+
+/// A block whose header names a column that its table has not.
+fn no_column(file: String, table: &str, column: &str, columns: &[(String, Type)]) -> SourceError {
+    let names: Vec<&str> = columns.iter().map(|(name, _)| name.as_str()).collect();
+    SourceError {
+        kind: SourceErrorKind::Columns,
+        file,
+        line: Some(1),
+        message: format!("`{table}` has no column called `{column}`"),
+        help: format!("its columns are {}", names.join(", ")),
+    }
+}
+
 /// The rows that a table must come out with: the columns that are given, in the table's types, each with its
 /// place among the table's own.
 ///
@@ -230,30 +235,14 @@ pub(super) fn read_given(
     let plan_error =
         |error: &SourceError| RunError::Plan(vec![wrong_block(given.rows.span, error)]);
     let mut spec = InputSpec::of_files(given.table.text.clone(), vec![]);
-    spec.reads = types
-        .iter()
-        .map(|(name, ty)| {
-            let rule = ReadRule {
-                ty: *ty,
-                formats: vec![],
-                otherwise: Otherwise::Stop,
-                span: Span::default(),
-            };
-            (name.clone(), rule)
-        })
-        .collect();
+    spec.reads = types.iter().map(|(name, ty)| (name.clone(), strict(*ty))).collect();
     let called = format!("gives {}", given.table.text);
     let source =
         sources.rows(&spec, &given.rows.text, &called).map_err(|error| plan_error(&error))?;
-    let error =
-        |kind, line, message, help| SourceError { kind, file: called.clone(), line, message, help };
     let mut columns = vec![];
     for (at, (name, _)) in source.shape().columns.iter().enumerate() {
         let Some(own) = types.iter().position(|(known, _)| known == name) else {
-            let names: Vec<&str> = types.iter().map(|(name, _)| name.as_str()).collect();
-            let message = format!("`{}` has no column called `{name}`", given.table.text);
-            let help = format!("its columns are {}", names.join(", "));
-            return Err(plan_error(&error(SourceErrorKind::Columns, Some(1), message, help)));
+            return Err(plan_error(&no_column(called, &given.table.text, name, types)));
         };
         let rule = spec.reads[own].1.clone();
         columns.push((own, InputColumn { column: at, ty: rule.ty, rule: Some(rule) }));
@@ -278,8 +267,13 @@ pub(super) fn read_given(
                 let (text, place) = &trouble.examples[0];
                 let message = format!("\"{text}\" is no {}, which `{name}` is", column.ty);
                 let help = "cells are written as outputs have them: 5.00, 2026-03-01, true".into();
-                let line = Some(place.line);
-                return Err(plan_error(&error(SourceErrorKind::Format, line, message, help)));
+                return Err(plan_error(&SourceError {
+                    kind: SourceErrorKind::Format,
+                    file: called,
+                    line: Some(place.line),
+                    message,
+                    help,
+                }));
             }
             for (all, column) in found.iter_mut().zip(part.columns) {
                 all.push(column);
