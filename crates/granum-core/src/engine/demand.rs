@@ -208,12 +208,8 @@ impl Demand {
     }
 
     fn grain_of(&mut self, plan: &Plan, table: TableId) {
-        let plan = &plan.tables[table.0];
-        let Some(grain) = &plan.grain else { return };
-        for (at, (name, _)) in plan.columns.iter().enumerate() {
-            if grain.columns.contains(name) {
-                self.tables[table.0].columns[at] = true;
-            }
+        for column in plan.tables[table.0].grain_columns() {
+            self.tables[table.0].columns[column.0] = true;
         }
     }
 

@@ -5,7 +5,7 @@ use super::ends::{tracked, values};
 use crate::link::{EXAMPLES, Ends, Inverted, Linked, Moments, Order, Outside, Periods, Within};
 use crate::resolve::{LinkPlan, PeriodEnd, PeriodPlan};
 use crate::step::Naming;
-use crate::table::{Batch, Column, ColumnId};
+use crate::table::{Batch, Column};
 use crate::tally::{
     InvertedPeriod, InvertedPeriods, OutsideTally, PeriodTally, Problem, SeveralPeriods,
 };
@@ -37,7 +37,7 @@ pub(super) fn by_period(
     };
     let prefer = (!period.prefer.is_empty()).then(|| Order {
         by: period.prefer.iter().map(|(by, column)| (*by, to.column(*column).whole())).collect(),
-        grain: grain(context, link, to).into_iter().map(|(_, column)| column).collect(),
+        grain: grain(context, link, to),
     });
     let (starts_said, ends_said) = (starts.clone(), ends.clone());
     let periods = Periods { starts, ends, prefer };
@@ -65,14 +65,9 @@ pub(super) fn by_period(
 }
 
 /// The columns that say what one row of a link's target is.
-fn grain(context: &Context<'_>, link: &LinkPlan, to: &Batch) -> Vec<(String, Column)> {
-    let plan = &context.plan.tables[link.to.0];
-    let grain = plan.grain.as_ref().map_or(&[][..], |grain| &grain.columns);
-    let column = |name: &String| {
-        let at = plan.columns.iter().position(|(known, _)| known == name)?;
-        Some((name.clone(), to.column(ColumnId(at)).whole()))
-    };
-    grain.iter().filter_map(column).collect()
+fn grain(context: &Context<'_>, link: &LinkPlan, to: &Batch) -> Vec<Column> {
+    let columns = context.plan.tables[link.to.0].grain_columns();
+    columns.into_iter().map(|at| to.column(at).whole()).collect()
 }
 
 /// What a row of a link's target is called: by its grain, else by its period.
@@ -88,7 +83,7 @@ fn named<'a>(
         if grain.is_empty() {
             return within.period_words(row as usize);
         }
-        let values = grain.iter().map(|(_, column)| column.scalar(row as usize).to_string());
+        let values = grain.iter().map(|column| column.scalar(row as usize).to_string());
         values.collect::<Vec<_>>().join("/")
     }
 }

@@ -12,6 +12,7 @@ pub(crate) use steps::{
 
 use std::ops::Range;
 
+use crate::bug::Sure;
 use crate::expr::Typed;
 use crate::lang::{Percent, Severity};
 use crate::port::InputSpec;
@@ -109,6 +110,15 @@ impl TablePlan {
     /// Whether it is one row in all: a grain of no columns.
     pub fn is_one_row(&self) -> bool {
         self.grain.as_ref().is_some_and(|grain| grain.columns.is_empty())
+    }
+
+    /// The columns of its grain, in its order; none where each row stands for itself.
+    pub fn grain_columns(&self) -> Vec<ColumnId> {
+        let column = |name: &String| {
+            let at = self.columns.iter().position(|(known, _)| known == name);
+            ColumnId(at.sure("a column of the grain"))
+        };
+        self.grain.iter().flat_map(|grain| &grain.columns).map(column).collect()
     }
 }
 

@@ -9,7 +9,6 @@ use crate::expr::{Kind, Typed};
 use crate::lang::{
     AllocateTree, Diagnostic, DiagnosticKind, Expr, ExprKind, format_expression, plan_name,
 };
-use crate::table::{ColumnId, TableId};
 use crate::value::{Scale, Type};
 
 impl Resolver<'_> {
@@ -88,7 +87,9 @@ impl Resolver<'_> {
                     .help("divide it there first, or where it stands once"),
             );
         }
-        let grain = self.grain_of(*target).into_iter().map(|at| {
+        let of = self.tables[target.0].plan.as_ref();
+        let columns = of.map_or_else(Vec::new, crate::resolve::TablePlan::grain_columns);
+        let grain = columns.into_iter().map(|at| {
             let ty = self.tables[target.0].columns[at.0].ty;
             let (from, hops, target) = (*from, hops.clone(), *target);
             let kind = Kind::Path { from, hops, target, column: at };
@@ -101,16 +102,6 @@ impl Resolver<'_> {
             column: *column,
             grain: grain.collect(),
         })
-    }
-
-    /// The columns of a finished table's grain.
-    fn grain_of(&self, table: TableId) -> Vec<ColumnId> {
-        let entry = &self.tables[table.0];
-        let grain = entry.plan.as_ref().and_then(|plan| plan.grain.as_ref());
-        let column = |name: &String| {
-            entry.columns.iter().position(|column| column.name == *name).map(ColumnId)
-        };
-        grain.iter().flat_map(|grain| &grain.columns).filter_map(column).collect()
     }
 
     /// The rows with the same keys. What each of them repeats cannot be tracked.
