@@ -73,6 +73,7 @@ shot stopped 'granum run broken.granum -q'
 sed 's/through ends_on/until ends_on/; s/keep latest sent_at/keep earliest sent_at/; s/freight by net/freight by quantity/' \
   nursery.granum >changed.granum
 shot example 'granum check changed.granum --examples --color always'
+shot trace 'granum trace nursery.granum line_results order_no=M0000178 line_no=1 --color always | head -n 51'
 shot show 'granum show nursery.granum unit_sales --rows 20'
 shot unmatched 'granum show broken.granum orders --unmatched customers --rows 40'
 cd ..

@@ -99,6 +99,40 @@ impl Files {
     /// # Errors
     /// Why it cannot be written: among others that an input was read from there.
     pub fn save(&self, path: &str, columns: &[(String, Column)]) -> Result<u64, OutputError> {
+        Ok(self.save_all(&[(path, columns)])?.into_iter().sum())
+    }
+
+    /// The same of several tables: all appear or none. Gives how many bytes each has.
+    ///
+    /// # Errors
+    /// As [`Files::save`].
+    pub fn save_all(
+        &self,
+        tables: &[(&str, &[(String, Column)])],
+    ) -> Result<Vec<u64>, OutputError> {
+        let mut outputs = vec![];
+        let mut sizes = vec![];
+        for (path, columns) in tables {
+            let mut output = self.filled(path, columns)?;
+            sizes.push(output.complete()?);
+            outputs.push(output);
+        }
+        for at in 0..outputs.len() {
+            if let Err(error) = outputs[at].publish() {
+                outputs[..at].iter_mut().rev().for_each(|output| output.withdraw());
+                return Err(error);
+            }
+        }
+        outputs.iter_mut().for_each(|output| output.settle());
+        Ok(sizes)
+    }
+
+    /// An output that has all rows of finished columns.
+    fn filled(
+        &self,
+        path: &str,
+        columns: &[(String, Column)],
+    ) -> Result<Box<dyn Output>, OutputError> {
         let types: Vec<(String, Type)> =
             columns.iter().map(|(name, column)| (name.clone(), column.ty())).collect();
         let mut output = self.begin_at(Path::new(path), path, &types)?;
@@ -110,10 +144,7 @@ impl Files {
                 columns.iter().map(|(_, column)| column.slice(start, count)).collect();
             output.take(encoder.encode(&part, count))?;
         }
-        let bytes = output.complete()?;
-        output.publish()?;
-        output.settle();
-        Ok(bytes)
+        Ok(output)
     }
 
     fn begin_at(

@@ -4,6 +4,7 @@ use std::path::PathBuf;
 
 use clap::{Args as ClapArgs, CommandFactory, Parser, Subcommand, ValueEnum};
 use clap_complete::Shell;
+use granum_core::engine::Tracing;
 use granum_core::port::Written;
 
 /// Joins sales tables so that no row and no cent is lost unseen.
@@ -109,7 +110,14 @@ pub enum Command {
         examples: bool,
     },
     /// Run a plan: check everything, then write the outputs, all or none
-    Run(PlanArgs),
+    Run {
+        #[command(flatten)]
+        plan: PlanArgs,
+        /// Put the rows that steps took out into files of this folder, one a step, also where nothing
+        /// else is written
+        #[arg(long, value_name = "DIR")]
+        aside: Option<PathBuf>,
+    },
     /// Print rows of a table, or what tables a plan has
     Show {
         /// The plan (unless `-e` gives its text), and the table or input; without that, all of
@@ -127,12 +135,51 @@ pub enum Command {
         /// Only rows that do not lead along this link
         #[arg(long, value_name = "LINK")]
         unmatched: Option<String>,
+        /// As it stood after the step that its tally numbers N; 0 is how it begins
+        #[arg(long, value_name = "N", conflicts_with = "unmatched")]
+        after: Option<usize>,
+        /// The rows that its steps took out, each with the step, the reason, its file and line
+        #[arg(long, conflicts_with_all = ["after", "unmatched", "condition", "sort"])]
+        removed: bool,
         /// Only rows of which this holds, as in `keep`
         #[arg(long = "where", value_name = "CONDITION")]
         condition: Option<String>,
         /// In this order: columns or expressions, each may end in `desc`
         #[arg(long, value_name = "EXPR,\u{2026}")]
         sort: Option<String>,
+    },
+    /// Tell the story of a row: what it is made of, what each step did, what it went into; or why it is gone
+    #[command(override_usage = "\
+granum trace [OPTIONS] PLAN TABLE COLUMN=VALUE\u{2026}
+       granum trace [OPTIONS] PLAN INPUT --line FILE:LINE")]
+    Trace {
+        /// The plan (unless `-e` gives its text), the table or input, and what columns of the row hold;
+        /// nothing behind the sign is blank
+        #[arg(value_names = ["PLAN", "TABLE", "COLUMN=VALUE"], num_args = 0..)]
+        words: Vec<String>,
+        #[command(flatten)]
+        options: PlanOptions,
+        /// The row that begins on this line of a file of an input
+        #[arg(long, value_name = "FILE:LINE", value_parser = file_line)]
+        line: Option<(String, u64)>,
+    },
+    /// Print a worked example made of real rows, to be pasted into the plan
+    #[command(override_usage = "\
+granum example [OPTIONS] PLAN TABLE COLUMN=VALUE\u{2026}
+       granum example [OPTIONS] PLAN INPUT --line FILE:LINE")]
+    Example {
+        /// The plan (unless `-e` gives its text), the table or input, and what columns of the row hold;
+        /// nothing behind the sign is blank
+        #[arg(value_names = ["PLAN", "TABLE", "COLUMN=VALUE"], num_args = 0..)]
+        words: Vec<String>,
+        #[command(flatten)]
+        options: PlanOptions,
+        /// The row that begins on this line of a file of an input
+        #[arg(long, value_name = "FILE:LINE", value_parser = file_line)]
+        line: Option<(String, u64)>,
+        /// Leave texts as they are that name people or places
+        #[arg(long)]
+        plain: bool,
     },
     /// Print what makes a shell complete this program's words: granum completions bash
     Completions {
@@ -306,6 +353,47 @@ pub fn shown(
             "with -e, show takes a table alone: granum show -e 'PLAN TEXT' TABLE",
         )),
     }
+}
+
+/// What `trace` and `example` were asked for.
+///
+/// # Errors
+/// The usage error, if a word is missing.
+pub fn traced(
+    (command, words): (&str, &[String]),
+    options: &PlanOptions,
+    line: Option<(String, u64)>,
+) -> Result<(PlanSource, Tracing), clap::Error> {
+    let wrong = |message: &str| {
+        Args::command().error(clap::error::ErrorKind::MissingRequiredArgument, message)
+    };
+    let (source, words) = match (words, &options.text) {
+        (words, Some(text)) => (PlanSource::Text(text.clone()), words),
+        ([plan, words @ ..], None) => (PlanSource::File(plan.into()), words),
+        ([], None) => {
+            return Err(wrong(&format!("{command} takes a plan, a table and values: see --help")));
+        }
+    };
+    let usage = format!(
+        "{command} takes a table and what columns of the row hold: granum {command} PLAN TABLE \
+         COLUMN=VALUE, or an input and --line FILE:LINE"
+    );
+    let [table, keys @ ..] = words else { return Err(wrong(&usage)) };
+    let keys = keys.iter().map(|key| match key.split_once('=') {
+        Some((name, value)) => Ok((name.trim().to_owned(), value.to_owned())),
+        None => Err(wrong(&format!("`{key}` is no COLUMN=VALUE"))),
+    });
+    let keys = keys.collect::<Result<Vec<_>, _>>()?;
+    if keys.is_empty() != line.is_some() {
+        return Err(wrong(&usage));
+    }
+    Ok((source, Tracing { table: table.clone(), keys, line }))
+}
+
+fn file_line(text: &str) -> Result<(String, u64), String> {
+    let wrong = || "a line is asked for as FILE:LINE".to_owned();
+    let (file, line) = text.rsplit_once(':').ok_or_else(wrong)?;
+    Ok((file.to_owned(), line.parse().map_err(|_| wrong())?))
 }
 
 fn setting(text: &str) -> Result<(String, String), String> {

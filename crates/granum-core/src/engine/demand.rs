@@ -15,10 +15,23 @@ pub(crate) enum Purpose {
     Whole { outputs: bool },
     /// One table with all its columns, and what it needs.
     Table(TableId),
+    /// What each step does with rows: all that tables have at each of them.
+    Steps(Steps),
     /// One link with all columns of its source, and what it needs.
     Link(LinkId),
     /// Both ends of a link that is not built, with all their columns, and a table beside them.
     Ends { link: LinkId, beside: Option<TableId> },
+}
+
+/// The tables whose steps are looked at.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Steps {
+    /// One, and what it needs.
+    To(TableId),
+    /// One, what is made from it, and what leads to it.
+    From(TableId),
+    /// All.
+    All,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -110,6 +123,15 @@ impl Demand {
                 (0..plan.gathers.len()).for_each(|gather| visit(Work::Gather(GatherId(gather))));
             }
             Purpose::Table(table) => visit(Work::Table(table)),
+            Purpose::Steps(Steps::To(table)) => visit(Work::Table(table)),
+            Purpose::Steps(Steps::All) => {
+                (0..plan.tables.len()).for_each(|table| visit(Work::Table(TableId(table))));
+            }
+            Purpose::Steps(Steps::From(table)) => {
+                made_from(plan, table).into_iter().for_each(|table| visit(Work::Table(table)));
+                let links = plan.links.iter().enumerate().filter(|(_, link)| link.to == table);
+                links.for_each(|(link, _)| visit(Work::Link(LinkId(link))));
+            }
             Purpose::Link(link) => visit(Work::Link(link)),
             Purpose::Ends { link, beside } => {
                 needs(plan, Work::Link(link)).into_iter().for_each(&mut visit);
@@ -143,6 +165,14 @@ impl Demand {
                 table.columns.fill(true);
             }
             Purpose::Link(_) => {}
+            Purpose::Steps(_) => {
+                let wanted = self.tables.iter_mut().zip(&plan.tables).filter(|(own, _)| own.wanted);
+                for (own, table) in wanted {
+                    own.whole = true;
+                    own.columns.fill(true);
+                    own.last_use.fill(Some(table.steps.len()));
+                }
+            }
             Purpose::Ends { link, beside } => {
                 let ends = [plan.links[link.0].from, plan.links[link.0].to];
                 for table in ends.into_iter().chain(beside) {
@@ -400,6 +430,32 @@ impl Demand {
             }
         }
     }
+}
+
+/// A table and all that are made from it, each behind what it is made from.
+pub(super) fn made_from(plan: &Plan, table: TableId) -> Vec<TableId> {
+    let mut found = vec![table];
+    let mut at = 0;
+    while at < found.len() {
+        for (other, of) in plan.tables.iter().enumerate() {
+            if !found.contains(&TableId(other)) && of.bases().contains(&found[at]) {
+                found.push(TableId(other));
+            }
+        }
+        at += 1;
+    }
+    in_order(plan, &found)
+}
+
+/// Tables, each behind those that it is made from.
+pub(super) fn in_order(plan: &Plan, tables: &[TableId]) -> Vec<TableId> {
+    let (mut seen, mut order) = (HashSet::new(), vec![]);
+    tables.iter().for_each(|table| visit_order(plan, Work::Table(*table), &mut seen, &mut order));
+    let table = |work: Work| match work {
+        Work::Table(table) if tables.contains(&table) => Some(table),
+        Work::Table(_) | Work::Link(_) | Work::Gather(_) => None,
+    };
+    order.into_iter().filter_map(table).collect()
 }
 
 /// Whether rows of a table are told apart by their numbers in the files of an input.

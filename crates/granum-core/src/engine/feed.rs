@@ -154,7 +154,7 @@ fn base_rows(context: &Context<'_>, tree: &Tree, base: TableId) -> Batch {
 }
 
 /// A batch without rows, as the files of a tree's first table would have given it.
-fn nothing_read(context: &Context<'_>, tree: &Tree) -> Batch {
+pub(super) fn nothing_read(context: &Context<'_>, tree: &Tree) -> Batch {
     let plan = &context.plan.tables[tree.tables[0].0];
     let demand = &context.demand.tables[tree.tables[0].0];
     let slots = plan.slots.iter().enumerate().map(|(slot, ty)| {

@@ -300,17 +300,14 @@ impl TreeRun<'_> {
 
     /// Quantities that could not be counted stop their table, all of a step told at once.
     fn units_troubles(&mut self) {
-        while let Some((at, step, first)) = self.troubles.first() {
-            let (at, step, of) = (*at, *step, first.of.clone());
-            let policy = first.policy.clone();
+        while let Some((at, step, _)) = self.troubles.first() {
+            let (at, step) = (*at, *step);
             let own = |(a, s, _): &mut (usize, usize, Trouble)| (*a, *s) == (at, step);
             let troubles = self.troubles.extract_if(.., own).map(|(.., trouble)| trouble);
-            let troubles = told(troubles);
+            let troubles: Vec<Trouble> = troubles.collect();
             if !self.end.failed[at] {
-                let table = self.context.plan.tables[self.tree.tables[at].0].name.clone();
-                let most = policy.most_units().into();
-                let problem = UnitsProblem { table, of, troubles, most, policy };
-                self.fail(at, Problem::Units(problem));
+                let table = &self.context.plan.tables[self.tree.tables[at].0].name;
+                self.fail(at, units_problem(table, troubles));
             }
         }
     }
@@ -331,6 +328,14 @@ impl TreeRun<'_> {
         let table = Table { rows: batch.rows, columns, origins: origins.collect() };
         self.end.tables.push((at, table));
     }
+}
+
+/// Why a table stops whose quantities could not be counted, all of a step; there is one at least.
+pub(super) fn units_problem(table: &str, troubles: Vec<Trouble>) -> Problem {
+    let (of, policy) = (troubles[0].of.clone(), troubles[0].policy.clone());
+    let most = policy.most_units().into();
+    let troubles = told(troubles.into_iter());
+    Problem::Units(UnitsProblem { table: table.to_owned(), of, troubles, most, policy })
 }
 
 /// Troubles of one step by what they are, with a few examples each.

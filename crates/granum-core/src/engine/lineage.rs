@@ -52,6 +52,10 @@ fn common(plan: &Plan, one: TableId, other: TableId) -> Option<TableId> {
 /// What the rows of which tables must know of where they came from, so that [`stacked_twice`] can tell.
 pub(super) fn needed(plan: &Plan, several: &SeveralPlan) -> Vec<(TableId, TableId)> {
     let mut needed = vec![];
+    // Beside each other, rows of one table count once each, under their own names.
+    if matches!(several.lay, Lay::Meeting { .. }) {
+        return needed;
+    }
     for (at, part) in several.tables.iter().enumerate() {
         for other in &several.tables[..at] {
             for one in leaves(plan, *part) {

@@ -7,7 +7,7 @@ use crate::expr::{Kind, Typed};
 use crate::link::{BlankKeys, Counts, EXAMPLES, Keys, Linked, Method, Within};
 use crate::resolve::{LinkPlan, Required};
 use crate::step::{Naming, finished_rows};
-use crate::table::{Amount, Column, LinkId, Rows};
+use crate::table::{Amount, Batch, Column, LinkId, Rows};
 use crate::tally::{LinkAmount, LinkTally, Problem, RepeatedKey};
 
 /// A link that is built.
@@ -59,16 +59,26 @@ fn repeated(context: &Context<'_>, link: &LinkPlan, linked: &Linked) -> Problem 
 /// # Errors
 /// A row whose key cannot be worked, and periods that end before they start.
 pub(super) fn linked(context: &Context<'_>, link: &LinkPlan) -> Result<Option<Linked>, Problem> {
-    let tables = &context.world.tables;
-    let (Some(from), Some(to)) = (&tables[link.from.0], &tables[link.to.0]) else {
-        return Ok(None);
-    };
-    let (from, to) = (finished_rows(from, link.from), finished_rows(to, link.to));
+    let Some(from) = &context.world.tables[link.from.0] else { return Ok(None) };
+    linked_rows(context, link, &finished_rows(from, link.from))
+}
+
+/// The same of some rows of the source.
+///
+/// # Errors
+/// As [`linked`].
+pub(super) fn linked_rows(
+    context: &Context<'_>,
+    link: &LinkPlan,
+    from: &Batch,
+) -> Result<Option<Linked>, Problem> {
+    let Some(to) = &context.world.tables[link.to.0] else { return Ok(None) };
+    let to = finished_rows(to, link.to);
     let (left, right): (Vec<&Typed>, Vec<&Typed>) = link.keys.iter().map(|(a, b)| (a, b)).unzip();
-    let left = values(context, link, link.from, &from, &left)?;
+    let left = values(context, link, link.from, from, &left)?;
     let right = values(context, link, link.to, &to, &right)?;
     if let Some(period) = &link.period {
-        return by_period(context, link, period, (left, &from), (right, &to)).map(Some);
+        return by_period(context, link, period, (left, from), (right, &to)).map(Some);
     }
     let left = Keys::new(left, BlankKeys::Apart, from.rows);
     let right = Keys::new(right, BlankKeys::Apart, to.rows);

@@ -217,7 +217,7 @@ pub fn match_link(
         }
         Ok(Purpose::Ends { link, beside })
     };
-    let end = |run: Run<'_>| {
+    let end = |run: Run<'_>, _: &Inputs| {
         let beside = beside(run.plan);
         Ok(told(run.plan, run, link, beside, matching))
     };

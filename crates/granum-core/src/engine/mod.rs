@@ -1,5 +1,6 @@
 //! Runs a typed plan: what depends on what, tables, links, checks, the gate.
 
+mod after;
 mod beside;
 mod calendar;
 mod check;
@@ -26,6 +27,7 @@ mod several;
 mod show;
 mod sums;
 pub(crate) mod together;
+mod trace;
 mod tree;
 mod waiting;
 mod warn;
@@ -33,11 +35,12 @@ mod whole;
 
 pub use beside::{AskedWrong, Beside};
 pub use context::RunError;
-pub use example::run_examples;
+pub use example::{Differs, RealExample, real_example, run_examples};
 pub use matching::{AmountsOf, Group, Matched, Matching, Repeating, Side, match_link};
 pub use outline::{TableOutline, outline};
 pub use run::{Running, Want};
 pub use show::{Showing, Shown, show};
+pub use trace::{RemovedRows, Tracing, removed, show_removed, trace};
 pub use whole::{run, run_as};
 
 #[cfg(test)]

@@ -70,7 +70,7 @@ pub(super) fn run_with(
             Want::Check => Ok(()),
         }
     };
-    let end = |run: Run<'_>| run.close(want, running.deny_warnings);
+    let end = |run: Run<'_>, _: &Inputs| run.close(want, running.deny_warnings);
     worked(&mut inputs, (tree, settings), observer, wanted, begin, end)
 }
 
@@ -85,14 +85,14 @@ pub(super) fn worked<T>(
     observer: &dyn Observer,
     purpose: impl Fn(&Plan) -> Result<Purpose, RunError>,
     begin: impl Fn(&mut Run<'_>, &Inputs) -> Result<(), RunError>,
-    end: impl FnOnce(Run<'_>) -> Result<T, RunError>,
+    end: impl FnOnce(Run<'_>, &Inputs) -> Result<T, RunError>,
 ) -> Result<T, RunError> {
     loop {
         let plan = inputs.resolve(tree, settings)?;
         let mut run = Run::new(&plan, purpose(&plan)?, observer);
         begin(&mut run, inputs)?;
         match run.work(inputs) {
-            Ok(()) => return end(run),
+            Ok(()) => return end(run, inputs),
             Err(Stop::Contradiction(input)) => inputs.settle(&plan, input)?,
             Err(Stop::Source(error)) => return Err(RunError::Source(error)),
             Err(Stop::Output(error)) => return Err(RunError::Output(error)),

@@ -19,6 +19,8 @@ const EXAMPLES: usize = 3;
 pub(super) struct Laid {
     pub rows: Batch,
     pub parts: Vec<Part>,
+    /// Where tables meet: for each of them which of its rows each row is made of.
+    pub meets: Vec<Rows>,
     /// Rows that stand in it twice, where that is allowed.
     pub twice: Option<StackedTwice>,
 }
@@ -61,6 +63,7 @@ pub(super) fn rows(
     let mut parts: Vec<Part> = plan.tables.iter().map(part).collect();
     let all = tables.iter().map(|table| table.rows).sum();
     let mut slots = vec![None; own.slots.len()];
+    let mut meets: Vec<Rows> = vec![];
     let count = match plan.lay {
         Lay::Stacked { labelled } => {
             for laid in plan.columns.iter().filter(|(slot, _)| live(*slot)) {
@@ -85,7 +88,6 @@ pub(super) fn rows(
                 slots[slot.0] = live(*slot).then(|| key.take(&firsts));
             }
             let mut first = 0;
-            let mut meets: Vec<Rows> = vec![];
             for table in &tables {
                 let mut rows: Vec<Option<u32>> = vec![None; groups.count];
                 let mut again: BTreeMap<usize, Vec<u32>> = BTreeMap::new();
@@ -128,7 +130,7 @@ pub(super) fn rows(
         return Err(Problem::StackedTwice { table: own.name.clone(), twice });
     }
     let numbers = Rows::same(count);
-    Ok(Laid { rows: Batch::new(count, slots, vec![(id, numbers)]), parts, twice })
+    Ok(Laid { rows: Batch::new(count, slots, vec![(id, numbers)]), parts, meets, twice })
 }
 
 /// A column in a type of as many places or more; nothing where a value then has too many digits.

@@ -1,5 +1,6 @@
 //! The rows of one table, or those that a link leaves out.
 
+use super::after::after;
 use super::beside::Beside;
 use super::context::RunError;
 use super::demand::Purpose;
@@ -22,6 +23,8 @@ pub struct Showing {
     pub rows: Option<usize>,
     /// Only rows of which this holds.
     pub condition: Option<String>,
+    /// As it stood after the step of this number in its tally; 0 is how it begins.
+    pub after: Option<usize>,
     /// Expressions by which the rows are ordered: each may end in `desc`. Blanks stand last.
     pub sort: Vec<String>,
 }
@@ -80,6 +83,8 @@ pub struct Shown {
     pub rows: usize,
     /// How many of them are shown.
     pub shown: usize,
+    /// Which rows they are, in words, where not those at its end.
+    pub which: Option<String>,
     /// Whether the total of all rows stands behind the rows shown.
     pub total: bool,
     /// Whether the table is one row in all.
@@ -102,15 +107,27 @@ pub fn show(
     observer: &dyn Observer,
 ) -> Result<Shown, RunError> {
     let mut inputs = Inputs::open(tree, sources)?;
+    let cut = showing
+        .after
+        .map(|number| after((tree, settings), &mut inputs, (&showing.table, number), BESIDE));
+    let cut = cut.transpose()?;
+    let (tree, of) = cut.as_ref().map_or((tree, None), |(tree, called, _)| (tree, Some(called)));
+    let asked = |plan: &Plan| match of {
+        Some(_) if showing.is_extended() => Ok((find_table(plan, BESIDE)?, None)),
+        Some(called) => Ok((find_table(plan, called)?, None)),
+        None => asked(plan, showing),
+    };
     let wanted = |plan: &Plan| {
-        let (table, link) = asked(plan, showing)?;
+        let (table, link) = asked(plan)?;
         Ok(link.map_or(Purpose::Table(table), Purpose::Link))
     };
-    let end = |run: Run<'_>| {
-        let (table, link) = asked(run.plan, showing)?;
+    let end = |run: Run<'_>, _: &Inputs| {
+        let (table, link) = asked(run.plan)?;
         Ok(shown(run.plan, run, table, link, showing))
     };
-    worked(&mut inputs, (tree, settings), observer, wanted, |_, _| Ok(()), end)
+    let mut shown = worked(&mut inputs, (tree, settings), observer, wanted, |_, _| Ok(()), end)?;
+    shown.which = cut.map(|(_, _, words)| words);
+    Ok(shown)
 }
 
 /// The table that is to be shown, and the link whose rows without a target are.
@@ -120,7 +137,7 @@ fn asked(plan: &Plan, showing: &Showing) -> Result<(TableId, Option<LinkId>), Ru
     if showing.is_extended() { Ok((find_table(plan, BESIDE)?, None)) } else { Ok((table, link)) }
 }
 
-fn unknown(message: String, near: Option<&str>, known: &[&str]) -> RunError {
+pub(super) fn unknown(message: String, near: Option<&str>, known: &[&str]) -> RunError {
     let help = match near {
         Some(near) => format!("did you mean `{near}`?"),
         None if known.is_empty() => "there is none".into(),
@@ -158,6 +175,7 @@ fn shown(plan: &Plan, run: Run<'_>, id: TableId, link: Option<LinkId>, showing: 
         columns: vec![],
         rows: 0,
         shown: 0,
+        which: None,
         total: run.total_rows.contains_key(&id),
         one_row: table_plan.is_one_row(),
         warnings: run.warnings().0,

@@ -68,6 +68,8 @@ fn over_base(plan: &TablePlan, base: &TablePlan, slot: SlotId) -> Option<Typed> 
 fn follow(plan: &mut TablePlan, name: String, value: Typed) {
     let from_step = value.slots().iter().map(|slot| plan.from_step[slot.0]).max().unwrap_or(0);
     let slot = SlotId(plan.slots.len());
+    let before = plan.columns.clone();
+    let written = plan.steps.last().map_or(0, |step| step.written + 1);
     plan.slots.push(value.ty);
     plan.from_step.push(from_step);
     plan.steps.push(StepPlan {
@@ -75,6 +77,8 @@ fn follow(plan: &mut TablePlan, name: String, value: Typed) {
         text: name.clone(),
         numbered: false,
         grain: None,
+        before,
+        written,
     });
     plan.tracked.push(Tracked {
         name,

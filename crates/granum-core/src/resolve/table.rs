@@ -41,6 +41,8 @@ impl Resolver<'_> {
             entity: vec![],
             from_step: vec![],
             names: vec![],
+            begins: vec![],
+            written: 0,
             raw: vec![],
             imports: vec![],
             fingerprints: vec![],
@@ -93,11 +95,13 @@ impl Resolver<'_> {
             }
             _ => return Err(Wrong),
         };
-        for step in steps {
+        for (written, step) in steps.iter().enumerate() {
+            builder.written = written;
             // What was wrong has been noted. The table is finished all the same, so that what is
             // wrong in those built on it is told in the same run.
             let _ = self.step(&mut builder, step);
         }
+        (builder.begins, builder.written) = (builder.visible(), steps.len());
         builder.close_grain();
         self.finish_table(builder, source);
         Ok(())
@@ -162,6 +166,7 @@ impl Resolver<'_> {
     }
 
     fn finish_table(&mut self, builder: Builder, source: Source) {
+        let visible = builder.visible();
         let mut source = source;
         if let Source::Input(input) = &mut source {
             input.fingerprints = builder.fingerprints;
@@ -220,7 +225,7 @@ impl Resolver<'_> {
             from_step: builder.from_step,
             imports: builder.imports,
             steps,
-            columns: builder.names.iter().map(|named| (named.name.clone(), named.slot())).collect(),
+            columns: visible,
             grain,
             tracked: amounts,
         };

@@ -8,7 +8,7 @@
 
 use rayon::prelude::*;
 
-use super::{Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Work};
+use super::{Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Together, Work};
 use crate::aggregate::Groups;
 use crate::bug::Sure;
 use crate::expr::Typed;
@@ -45,16 +45,18 @@ impl Work for AllocatePlan {
         StepDetail::Allocated(Allocated { parts, ..allocated.clone() })
     }
 
+    fn together(&self, at: &StepRunner<'_>, rows: &Batch) -> Result<Vec<Together>, Problem> {
+        let groups = self.amounts(at, rows)?.groups;
+        Ok(vec![Together { text: self.words.0.clone(), groups }])
+    }
+
     fn work(&self, at: &StepRunner<'_>, on: OnRows<'_>) -> Result<Left, Problem> {
         let batch = on.batch;
         let weights = match &self.weight {
             Some(weight) => Some(at.columns(batch, std::iter::once(weight))?.remove(0)),
             None => None,
         };
-        let amounts = match &self.over {
-            AllocateOver::Link { .. } => self.led_to(at, batch),
-            AllocateOver::Keys(keys) => self.repeated(at, batch, keys)?,
-        };
+        let amounts = self.amounts(at, batch)?;
         let (rows, starts) = amounts.groups.sorted();
         let mut troubles = amounts.troubles(at, batch);
         if let Some(weights) = &weights {
@@ -127,6 +129,18 @@ fn fit(units: i128, from: Scale, to: Scale) -> Result<i128, &'static str> {
 }
 
 impl AllocatePlan {
+    /// The amounts, and the rows that each is divided over.
+    fn amounts<'a>(
+        &'a self,
+        at: &'a StepRunner<'_>,
+        batch: &Batch,
+    ) -> Result<Amounts<'a>, Problem> {
+        match &self.over {
+            AllocateOver::Link { .. } => Ok(self.led_to(at, batch)),
+            AllocateOver::Keys(keys) => self.repeated(at, batch, keys),
+        }
+    }
+
     /// The amounts of the rows that a table's rows lead to.
     fn led_to<'a>(&'a self, at: &'a StepRunner<'_>, batch: &Batch) -> Amounts<'a> {
         let AllocateOver::Link { from, hops, target, column, grain } = &self.over else {

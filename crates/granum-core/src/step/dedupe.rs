@@ -1,13 +1,13 @@
 //! `dedupe`: which rows stay, and why the others go.
 use std::collections::HashMap;
 
-use super::{Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Work};
+use super::{Gone, Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Work};
 use crate::expr::Typed;
 use crate::lang::Preference;
 use crate::link::{BlankKeys, KeyTable, Keys, compare};
 use crate::resolve::{DedupeByPlan, DedupePlan, DedupeRule, TablePlan};
 use crate::table::{Batch, Bits, Column, SlotId};
-use crate::tally::{Cut, Problem, StepDetail};
+use crate::tally::{Cut, Problem, StepDetail, Why};
 
 fn columns(batch: &Batch, slots: &[SlotId]) -> Vec<Column> {
     slots.iter().map(|slot| batch.slot(*slot).clone()).collect()
@@ -28,6 +28,14 @@ impl Work for DedupePlan {
 
     fn detail(&self, _: &TablePlan, _: usize, sum: &StepSum) -> StepDetail {
         StepDetail::Dedupe(sum.cut)
+    }
+
+    fn gone(&self, _: &StepRunner<'_>, rows: &Batch) -> Result<Vec<Gone>, Problem> {
+        let keys = Keys::new(columns(rows, &self.slots), BlankKeys::Equal, rows.rows);
+        let mut repeats = KeyTable::build(&keys).repeats;
+        repeats.sort_unstable();
+        let gone = |(row, first)| Gone { row, why: Why::Copy, stays: Some(first) };
+        Ok(repeats.into_iter().map(gone).collect())
     }
 
     fn work(&self, at: &StepRunner<'_>, on: OnRows<'_>) -> Result<Left, Problem> {
@@ -67,6 +75,17 @@ impl Work for DedupeByPlan {
         StepDetail::Dedupe(sum.cut)
     }
 
+    fn gone(&self, at: &StepRunner<'_>, rows: &Batch) -> Result<Vec<Gone>, Problem> {
+        let keys = Keys::new(at.columns(rows, self.keys.iter())?, BlankKeys::Apart, rows.rows);
+        let (ranks, whole) = (columns(rows, &self.ranks()), columns(rows, &self.copies));
+        let mut gone = vec![];
+        decide(&keys, &self.rule, &ranks, whole, |row, stays, why| {
+            gone.push(Gone { row, why, stays: Some(stays) });
+        });
+        gone.sort_unstable_by_key(|gone| gone.row);
+        Ok(gone)
+    }
+
     fn work(&self, at: &StepRunner<'_>, on: OnRows<'_>) -> Result<Left, Problem> {
         let batch = on.batch;
         let keys = at.columns(batch, self.keys.iter())?;
@@ -98,7 +117,28 @@ pub(crate) fn by_key(
     whole: Vec<Column>,
 ) -> (Bits, Cut) {
     let keys = Keys::new(keys, BlankKeys::Apart, rows);
-    let table = KeyTable::build(&keys);
+    let mut stays = vec![true; rows];
+    let mut cut = Cut { by_key: true, blank_keys: keys.absent() as u64, ..Cut::default() };
+    decide(&keys, rule, ranks, whole, |row, _, why| {
+        stays[row as usize] = false;
+        *match why {
+            Why::Copy => &mut cut.copies,
+            Why::Tie => &mut cut.ties,
+            _ => &mut cut.older,
+        } += 1;
+    });
+    (stays.into(), cut)
+}
+
+/// Says of each row that goes which one of its key stays, and why.
+fn decide(
+    keys: &Keys,
+    rule: &DedupeRule,
+    ranks: &[Column],
+    whole: Vec<Column>,
+    mut goes: impl FnMut(u32, u32, Why),
+) {
+    let table = KeyTable::build(keys);
     // The best row so far of each key that has several, by the key's first row.
     let mut best: HashMap<u32, u32> = HashMap::new();
     for (row, first) in &table.repeats {
@@ -112,29 +152,25 @@ pub(crate) fn by_key(
             *winner = *row;
         }
     }
-    let whole = Keys::new(whole, BlankKeys::Equal, rows);
-    let mut stays = vec![true; rows];
-    let mut cut = Cut { by_key: true, blank_keys: keys.absent() as u64, ..Cut::default() };
-    let mut goes = |row: u32, winner: u32| {
-        if row == winner {
+    let whole = Keys::new(whole, BlankKeys::Equal, keys.rows());
+    let mut loses = |row: u32, winner: u32| {
+        let why = if row == winner {
             return;
-        }
-        stays[row as usize] = false;
-        if whole.equal(row as usize, &whole, winner as usize) {
-            cut.copies += 1;
+        } else if whole.equal(row as usize, &whole, winner as usize) {
+            Why::Copy
         } else if ranks.is_empty() || !ties(ranks, row as usize, winner as usize) {
-            cut.older += 1;
+            Why::OtherVersion
         } else {
-            cut.ties += 1;
-        }
+            Why::Tie
+        };
+        goes(row, winner, why);
     };
     for (row, first) in &table.repeats {
-        goes(*row, best[first]);
+        loses(*row, best[first]);
     }
     for (first, winner) in &best {
-        goes(*first, *winner);
+        loses(*first, *winner);
     }
-    (stays.into(), cut)
 }
 
 /// Whether a later row wins over an earlier one: ties do. A blank never wins over a value.

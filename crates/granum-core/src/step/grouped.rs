@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::values::values_noted;
-use super::{Faults, Left, OnRows, Pace, RowsBecome, StepRunner, Work, group_problem};
+use super::{Faults, Left, OnRows, Pace, RowsBecome, StepRunner, Together, Work, group_problem};
 use crate::aggregate::{AggregateFunction, GroupFailure, Groups, Values, aggregate_each};
 use crate::expr::Typed;
 use crate::resolve::{AggregatePlan, GroupedPlan, GroupedPlans, GroupedWhat};
@@ -26,6 +26,23 @@ impl Work for GroupedPlans {
 
     fn rows(&self) -> RowsBecome {
         RowsBecome::Same
+    }
+
+    fn serves_next(&self) -> bool {
+        true
+    }
+
+    fn together(&self, at: &StepRunner<'_>, rows: &Batch) -> Result<Vec<Together>, Problem> {
+        let plans = self.0.iter().map(|plan| {
+            let groups = Groups::by(&at.columns(rows, plan.keys.iter())?, rows.rows);
+            let text = match &plan.what {
+                GroupedWhat::Aggregate(plan) => plan.text.clone(),
+                GroupedWhat::Running(_) => "running".to_owned(),
+                GroupedWhat::Position { .. } => "position".to_owned(),
+            };
+            Ok(Together { text, groups })
+        });
+        plans.collect()
     }
 
     fn work(&self, at: &StepRunner<'_>, on: OnRows<'_>) -> Result<Left, Problem> {

@@ -10,6 +10,7 @@ mod assign;
 mod dedupe;
 mod faults;
 mod filter;
+mod gone;
 mod grain;
 mod grouped;
 mod leading;
@@ -23,6 +24,7 @@ mod units;
 mod values;
 
 pub(crate) use faults::{Faults, GroupFaults};
+pub(crate) use gone::Gone;
 pub(crate) use leading::{row_of_way, values_of_way, way};
 pub(crate) use naming::{Naming, finished_rows, grain_values, row_problem};
 pub(crate) use one_row::{GroupStep, GroupsSoFar, Partial, partial, shared_name, streams};
@@ -31,6 +33,7 @@ pub(crate) use sum::{StepSum, add};
 pub(crate) use units::Trouble;
 pub(crate) use values::{group_problem, values};
 
+use crate::aggregate::Groups;
 use crate::expr::Typed;
 use crate::resolve::{OneRowPlan, Step, TablePlan};
 use crate::table::{Batch, SlotId};
@@ -85,6 +88,13 @@ impl Left {
     }
 }
 
+/// Rows that a step looks at together.
+pub(crate) struct Together {
+    /// What is worked of them, as in a plan.
+    pub text: String,
+    pub groups: Groups,
+}
+
 /// A step.
 pub(crate) trait Work {
     /// The expressions that it works on its rows, but for those in [`Work::assigned`].
@@ -124,6 +134,34 @@ pub(crate) trait Work {
         let ends = table.tracked.iter().filter(|tracked| tracked.ends_at == Some(at));
         let names: Vec<String> = ends.map(|tracked| tracked.name.clone()).collect();
         if names.is_empty() { StepDetail::Plain } else { StepDetail::Ends { names } }
+    }
+
+    /// Whether it only makes what the step behind it needs.
+    fn serves_next(&self) -> bool {
+        false
+    }
+
+    /// Whether it can take out rows.
+    fn takes_out(&self) -> bool {
+        self.rows() == RowsBecome::Fewer
+    }
+
+    /// The rows that it takes out of these, and why.
+    ///
+    /// # Errors
+    /// A row that cannot be worked.
+    fn gone(&self, at: &StepRunner<'_>, rows: &Batch) -> Result<Vec<Gone>, Problem> {
+        let _ = (at, rows);
+        Ok(vec![])
+    }
+
+    /// The rows that it looks at together for the values of one, each with what it works of them.
+    ///
+    /// # Errors
+    /// A row that cannot be worked.
+    fn together(&self, at: &StepRunner<'_>, rows: &Batch) -> Result<Vec<Together>, Problem> {
+        let _ = (at, rows);
+        Ok(vec![])
     }
 
     /// Does it.

@@ -1,12 +1,12 @@
 //! `sort`, `top` and `bottom`: all rows in an order.
 use rayon::prelude::*;
 
-use super::{Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Work};
+use super::{Gone, Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Work};
 use crate::aggregate::{Groups, order};
 use crate::expr::Typed;
 use crate::resolve::{SortPlan, TablePlan, TopPlan};
 use crate::table::{Batch, Bits, Column, Rows, SlotId};
-use crate::tally::{Problem, StepDetail};
+use crate::tally::{Problem, StepDetail, Why};
 
 impl Work for SortPlan {
     fn expressions(&self) -> Vec<&Typed> {
@@ -48,6 +48,13 @@ impl Work for TopPlan {
     fn detail(&self, _: &TablePlan, _: usize, sum: &StepSum) -> StepDetail {
         let (cut, kept) = sum.ties.unwrap_or_default();
         StepDetail::Ties { cut, kept }
+    }
+
+    fn gone(&self, at: &StepRunner<'_>, rows: &Batch) -> Result<Vec<Gone>, Problem> {
+        let stays = top(at, rows, self)?.stays;
+        let gone = (0..rows.rows).filter(|row| !stays.value(*row));
+        let gone = gone.map(|row| Gone { row: row as u32, why: Why::BeyondTop, stays: None });
+        Ok(gone.collect())
     }
 
     fn work(&self, at: &StepRunner<'_>, on: OnRows<'_>) -> Result<Left, Problem> {

@@ -8,12 +8,12 @@
 //! ```
 
 use super::sum::OddRows;
-use super::{Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Work};
+use super::{Gone, Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Work};
 use crate::expr::{Typed, evaluate};
 use crate::lang::{OddQuantity, UnitsPolicy};
 use crate::resolve::{TablePlan, Tracked, UnitsPlan};
 use crate::table::{Amount, Batch, Column, Place, Rows, SlotId};
-use crate::tally::{Problem, StepDetail, UnitsLeft};
+use crate::tally::{Problem, StepDetail, UnitsLeft, Why};
 use crate::value::{Scalar, Scale, Type, decimal, parts};
 
 /// Rows are listed up to this many.
@@ -73,6 +73,27 @@ impl Work for UnitsPlan {
             dropped: dropped.collect(),
             kept: kept.map(|odd| (odd.what.word(), odd.rows)).collect(),
         }
+    }
+
+    fn takes_out(&self) -> bool {
+        !self.policy.dropping.is_empty()
+    }
+
+    fn gone(&self, at: &StepRunner<'_>, rows: &Batch) -> Result<Vec<Gone>, Problem> {
+        let of =
+            evaluate(&self.of, &at.scope(rows)).map_err(|failure| at.problem(rows, failure))?;
+        let gone = (0..rows.rows).filter_map(|row| match count(&of, row, &self.policy) {
+            Ok(Counted::Dropped(odd)) => {
+                let why = match odd {
+                    OddQuantity::Zero => Why::Zero,
+                    OddQuantity::Negative => Why::Negative,
+                    OddQuantity::Blank | OddQuantity::Fraction => Why::NoQuantity,
+                };
+                Some(Gone { row: row as u32, why, stays: None })
+            }
+            _ => None,
+        });
+        Ok(gone.collect())
     }
 
     fn work(&self, at: &StepRunner<'_>, on: OnRows<'_>) -> Result<Left, Problem> {

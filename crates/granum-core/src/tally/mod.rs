@@ -5,17 +5,20 @@ mod allocate;
 mod bridge;
 mod check;
 mod example;
+mod gone;
 mod link;
 mod period;
 mod problem;
 mod report;
 mod step;
+mod story;
 mod warning;
 
 pub use allocate::{AllocateProblem, AllocateTrouble, Allocated, NotAllocated};
 pub use bridge::{Bridge, BridgeEntry, BridgeKind, bridges};
 pub use check::{CheckTally, FailedRow};
 pub use example::{ExampleTally, GivenRow, GivenTable};
+pub use gone::Why;
 pub use link::{LinkAmount, LinkTally, MissingKey, NearKind, NearMiss, Spread, share_text};
 pub use period::{
     InvertedPeriod, InvertedPeriods, OutsideTally, PeriodOverlap, PeriodRange, PeriodTally,
@@ -24,9 +27,13 @@ pub use period::{
 pub use problem::{
     BadCell, PartTwice, Problem, RepeatedKey, RowReason, StackedTwice, UnitsProblem, UnitsTrouble,
 };
-pub use report::{Report, Written};
+pub use report::{AsideFile, Report, Written};
 pub use step::{
     Cut, GatheredAmount, GrainChange, GroupSizes, Part, RowsAmount, SetAside, StepDetail,
     StepTally, TableTally, TrackedName, UnitsLeft,
+};
+pub use story::{
+    BecameStory, Beside, GoneRow, GoneStory, LedHere, Met, NamedValue, NearKey, NearMet, RowStory,
+    StepName, StepStory, Story, TableStory, ToldRow,
 };
 pub use warning::{Allowed, MISTAKES, Mistake, Warning};

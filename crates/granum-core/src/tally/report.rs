@@ -2,7 +2,9 @@
 
 use serde::Serialize;
 
-use super::{Allowed, Bridge, CheckTally, ExampleTally, LinkTally, Problem, TableTally, Warning};
+use super::{
+    Allowed, Bridge, CheckTally, ExampleTally, LinkTally, Problem, StepName, TableTally, Warning,
+};
 
 /// The report of a run or a check.
 #[derive(Debug, Clone, Default, Serialize)]
@@ -35,6 +37,21 @@ pub struct Report {
     pub written: Vec<Written>,
     /// Whether outputs were asked for.
     pub writes: bool,
+    /// The files that rows were put into which steps took out, where that was asked for.
+    pub aside: Vec<AsideFile>,
+}
+
+/// A file of rows that one step took out.
+#[derive(Debug, Clone, Serialize)]
+pub struct AsideFile {
+    /// The step.
+    pub step: StepName,
+    /// The path.
+    pub path: String,
+    /// Its rows.
+    pub rows: u64,
+    /// Its size.
+    pub bytes: u64,
 }
 
 /// An output that was written.

@@ -54,7 +54,7 @@ pub(super) fn run(printer: &mut Printer, dir: &Path, size: Size, only_data: bool
     }
     printer
         .result(&format!("{}\n\n", render::command(&format!("granum run {place}/nursery.granum"))));
-    let exit = super::run::run(printer, &plan(0), super::run::Does::Outputs);
+    let exit = super::run::run(printer, &plan(0), super::run::Does::Outputs { aside: None });
     if exit != Exit::Held {
         return exit;
     }
@@ -63,7 +63,7 @@ pub(super) fn run(printer: &mut Printer, dir: &Path, size: Size, only_data: bool
         render::command(&format!("granum run {place}/broken.granum"))
     ));
     let quiet = std::mem::replace(&mut printer.global.quiet, true);
-    let stopped = super::run::run(printer, &plan(1), super::run::Does::Outputs);
+    let stopped = super::run::run(printer, &plan(1), super::run::Does::Outputs { aside: None });
     printer.global.quiet = quiet;
     if stopped != Exit::DataFailed {
         return stopped;
@@ -71,6 +71,7 @@ pub(super) fn run(printer: &mut Printer, dir: &Path, size: Size, only_data: bool
     printer.result(&format!(
         "\n{}\n  granum show {place}/nursery.granum unit_sales\n  \
          granum show {place}/broken.granum lines --unmatched orders\n  \
+         granum trace {place}/nursery.granum sales order_no=M0000001 line_no=1\n  \
          granum check {place}/nursery.granum --set as_of=2026-12-31\n",
         render::heading("Try next")
     ));

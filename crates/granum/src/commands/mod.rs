@@ -1,7 +1,9 @@
 //! What each command does: opens what it needs, lets the core work, prints, and says how it ended.
 
+mod aside;
 mod demo;
 mod draft;
+mod example;
 mod files;
 mod fmt;
 mod matching;
@@ -12,6 +14,7 @@ mod relate;
 mod run;
 mod show;
 mod survey;
+mod trace;
 mod used;
 
 use std::io::{self, IsTerminal, Write};
@@ -196,8 +199,10 @@ pub fn run(args: Args) -> Exit {
         Command::Check { plan, examples: true } => {
             run::run(&mut printer, &plan, run::Does::Examples)
         }
-        Command::Run(plan) => run::run(&mut printer, &plan, run::Does::Outputs),
-        Command::Show { words, options, rows, to, unmatched, condition, sort } => {
+        Command::Run { plan, aside } => {
+            run::run(&mut printer, &plan, run::Does::Outputs { aside: aside.as_deref() })
+        }
+        Command::Show { words, options, rows, to, unmatched, after, removed, condition, sort } => {
             match crate::args::shown(&words, &options) {
                 Ok((_, None)) if to.is_some() => {
                     printer.diagnostic("error: --to writes the rows of a table: name it\n");
@@ -208,9 +213,30 @@ pub fn run(args: Args) -> Exit {
                     let sort = sort.map_or(vec![], |sort| crate::args::items(&sort));
                     let rows =
                         rows.or(if to.is_some() { None } else { Some(crate::render::SHOWN) });
-                    let showing = Showing { table, unmatched, rows, condition, sort };
-                    show::run(&mut printer, &plan, &options, (&showing, to.as_deref()))
+                    let showing = Showing { table, unmatched, rows, condition, after, sort };
+                    let asked = show::Asked { showing, removed, to };
+                    show::run(&mut printer, &plan, &options, &asked)
                 }
+                Err(error) => {
+                    let _ = error.print();
+                    Exit::PlanWrong
+                }
+            }
+        }
+        Command::Example { words, options, line, plain } => {
+            match crate::args::traced(("example", &words), &options, line) {
+                Ok((plan, tracing)) => {
+                    example::run(&mut printer, &plan, &options, (&tracing, plain))
+                }
+                Err(error) => {
+                    let _ = error.print();
+                    Exit::PlanWrong
+                }
+            }
+        }
+        Command::Trace { words, options, line } => {
+            match crate::args::traced(("trace", &words), &options, line) {
+                Ok((plan, tracing)) => trace::run(&mut printer, &plan, &options, &tracing),
                 Err(error) => {
                     let _ = error.print();
                     Exit::PlanWrong

@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
-use granum_core::lang::{Diagnostic, DiagnosticKind, PlanTree, Quoted, StatementKind};
+use granum_core::lang::{Diagnostic, DiagnosticKind, PlanTree, Quoted, Statement, StatementKind};
 use granum_io::Files;
 
 /// What is wrong with the places of a plan's outputs. `plans` are the plan and those that it uses, as
@@ -31,6 +31,15 @@ pub(super) fn clashes(tree: &PlanTree, files: &Files, plans: &[PathBuf]) -> Vec<
         known.push((place, &output.path));
     }
     wrong
+}
+
+/// The places of a plan's outputs.
+pub(super) fn places(tree: &PlanTree, files: &Files) -> Vec<PathBuf> {
+    let place = |statement: &Statement| match &statement.kind {
+        StatementKind::Output(output) => files.place(&output.path.text).ok(),
+        _ => None,
+    };
+    tree.statements.iter().filter_map(place).collect()
 }
 
 /// What a run reads from a place, if anything.

@@ -1,27 +1,30 @@
 //! `run` and `check`.
 
+use std::path::Path;
 use std::time::Instant;
 
 use granum_core::engine::{Running, Want, run_as, run_examples};
 
+use granum_core::tally;
+
 use super::plan::Plan;
-use super::{Exit, Printer};
+use super::{Exit, Printer, aside};
 use crate::args::{Deny, Format, PlanArgs};
 use crate::progress::Progress;
 use crate::render::{Report, json};
 
 /// What is asked of a plan.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) enum Does {
+pub(super) enum Does<'a> {
     /// Its worked examples come out.
     Examples,
     /// All holds.
     Checks,
-    /// All holds, and its outputs are written.
-    Outputs,
+    /// All holds, and its outputs are written; rows that steps took out go into a folder.
+    Outputs { aside: Option<&'a Path> },
 }
 
-pub(super) fn run(printer: &mut Printer, args: &PlanArgs, does: Does) -> Exit {
+pub(super) fn run(printer: &mut Printer, args: &PlanArgs, does: Does<'_>) -> Exit {
     let begun = Instant::now();
     let options = &args.options;
     let plan = match Plan::open(printer, &args.source(), options.format) {
@@ -33,11 +36,21 @@ pub(super) fn run(printer: &mut Printer, args: &PlanArgs, does: Does) -> Exit {
     let progress = Progress::new(printer.global.quiet);
     let worked =
         |want| run_as(&plan.tree, &options.settings, &plan.files, want, &progress, running);
-    let report = match does {
-        Does::Examples => run_examples(&plan.tree, &plan.files),
-        Does::Checks => worked(Want::Check),
-        Does::Outputs => worked(Want::Outputs(&plan.files)),
+    // First: where they cannot be written, nothing is.
+    let aside = match does {
+        Does::Outputs { aside: Some(folder) } => {
+            aside::write(&plan, &options.settings, folder, &progress)
+        }
+        _ => Ok(vec![]),
     };
+    let report = aside.and_then(|aside| {
+        let report = match does {
+            Does::Examples => run_examples(&plan.tree, &plan.files),
+            Does::Checks => worked(Want::Check),
+            Does::Outputs { .. } => worked(Want::Outputs(&plan.files)),
+        };
+        Ok(tally::Report { aside, ..report? })
+    });
     let stages = progress.finish();
     let report = match report {
         Ok(report) => report,

@@ -1,6 +1,6 @@
 //! `show`: the rows of a table, or the tables that there are.
 
-use granum_core::engine::{RunError, Showing, Shown, outline, show as show_rows};
+use granum_core::engine::{RunError, Showing, Shown, outline, show as show_rows, show_removed};
 use granum_core::port::OutputError;
 use granum_core::tally::Written;
 use granum_io::Files;
@@ -30,12 +30,22 @@ pub(super) fn tables(printer: &mut Printer, source: &PlanSource, options: &PlanO
     }
 }
 
+/// What is to be shown, and where.
+pub(super) struct Asked {
+    pub showing: Showing,
+    /// Rows that steps took out, in place of the table's.
+    pub removed: bool,
+    /// The file that they are written into.
+    pub to: Option<String>,
+}
+
 pub(super) fn run(
     printer: &mut Printer,
     source: &PlanSource,
     options: &PlanOptions,
-    (showing, to): (&Showing, Option<&str>),
+    asked: &Asked,
 ) -> Exit {
+    let (showing, to) = (&asked.showing, asked.to.as_deref());
     let opened = Plan::open(printer, source, options.format)
         .and_then(|plan| plan.asked(printer, |text| showing.beside(text)));
     let plan = match opened {
@@ -46,14 +56,19 @@ pub(super) fn run(
         return plan.failed(printer, RunError::Output(refused));
     }
     let progress = Progress::new(printer.global.quiet);
-    let shown = show_rows(&plan.tree, &options.settings, &plan.files, showing, &progress);
+    let shown = if asked.removed {
+        let what = (showing.table.as_str(), showing.rows);
+        show_removed(&plan.tree, &options.settings, &plan.files, what, &progress)
+    } else {
+        show_rows(&plan.tree, &options.settings, &plan.files, showing, &progress)
+    };
     let _ = progress.finish();
     match shown {
         Ok(shown) if !shown.problems.is_empty() && options.format == Format::Json => {
             printer.data(&json::rows(&plan.name, &shown));
             Exit::DataFailed
         }
-        Ok(shown) if !shown.problems.is_empty() => {
+        Ok(shown) if !shown.problems.is_empty() && shown.rows == 0 => {
             let text = render::problems(&shown.problems, &plan.texts.all);
             printer.diagnostic(&format!("{text}\n`{}` could not be built.\n", shown.table));
             Exit::DataFailed
@@ -72,6 +87,11 @@ pub(super) fn run(
             }
             if options.format == Format::Text {
                 printer.result(&render::warnings(&shown.warnings, printer.width));
+            }
+            if !shown.problems.is_empty() {
+                // What could be worked has been shown.
+                printer.diagnostic(&render::problems(&shown.problems, &plan.texts.all));
+                return Exit::DataFailed;
             }
             Exit::Held
         }

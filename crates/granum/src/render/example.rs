@@ -1,5 +1,6 @@
 //! Worked examples that did not come out as the plan says.
 
+use granum_core::engine::{Differs, RealExample};
 use granum_core::tally::{ExampleTally, GivenRow, GivenTable};
 
 use super::columns::{Side, set};
@@ -145,4 +146,51 @@ fn cells(row: &GivenRow, differ: &[bool]) -> Vec<String> {
 fn marked(line: &str) -> String {
     bad_at_end(line, &["MISSING", "TOO MANY"])
         .replace(DIFFERS, &format!("{} ", bad(DIFFERS.trim_end())))
+}
+
+/// What is to be known of an example of real rows, as comments of a plan.
+pub fn example_remarks(made: &RealExample, table: &str, width: usize) -> String {
+    let mut remarks = vec![];
+    let rows = counted(made.rows as u64, "row", "rows");
+    let cut = if made.cut { ", the nearest of more that it is made of" } else { "" };
+    remarks.push(format!("made of {rows} of files{cut}; look at it before you keep it"));
+    if !made.masked.is_empty() {
+        remarks
+            .push(format!("texts of {} are masked: --plain leaves them", made.masked.join(", ")));
+    }
+    for Differs { column, values } in &made.differs {
+        let words = |value: &Option<String>| match value {
+            Some(value) => clipped(value, LONGEST),
+            None => "blank".to_owned(),
+        };
+        remarks.push(match values {
+            Some((all, here)) => {
+                let (all, here) = (words(all), words(here));
+                format!("{column} is {here} of these rows; in {table} it is {all}")
+            }
+            None => format!("{column} is another of these rows than in {table}"),
+        });
+    }
+    let mut out = String::new();
+    for remark in remarks {
+        out.push_str(&folded(&remark, "# ", width));
+    }
+    out.lines().map(|line| format!("{}\n", dim(line))).fold(String::new(), |all, line| all + &line)
+}
+
+/// Why there is no example.
+pub fn no_example(made: &RealExample, table: &str, plan: &str) -> String {
+    if made.rows > 0 {
+        let rows = counted(made.rows as u64, "row", "rows");
+        return format!("no example: {rows} of files alone, which it is made of, stop the plan\n");
+    }
+    let key: Vec<String> = made
+        .asked
+        .iter()
+        .map(|asked| format!("{} {}", asked.name, asked.value.as_deref().unwrap_or("blank")))
+        .collect();
+    format!(
+        "no row of {table} with {}; what is near:  granum trace {plan} {table} \u{2026}\n",
+        key.join(", ")
+    )
 }

@@ -4,7 +4,7 @@
 use granum_core::engine::{AskedWrong, Shown};
 use granum_core::lang::Diagnostic;
 use granum_core::relate::FoundLink;
-use granum_core::tally::{Problem, Report, share_text};
+use granum_core::tally::{Problem, Report, Story, share_text};
 use granum_core::value::Scalar;
 use serde::Serialize;
 use serde_json::{Map, Value, json};
@@ -117,6 +117,15 @@ pub fn asked_wrong(wrong: &AskedWrong) -> Value {
     let mut told = diagnostics(&texts, std::slice::from_ref(&wrong.diagnostic))[0].take();
     told["option"] = wrong.option.into();
     told
+}
+
+/// The story of rows.
+pub fn story(plan: &str, story: &Story) -> String {
+    let mut told = value(story);
+    if let Some(fields) = told.as_object_mut() {
+        fields.insert("problems".into(), problems(&story.problems));
+    }
+    outcome(plan, if story.found > 0 { "held" } else { "stopped" }, "story", told)
 }
 
 /// Rows of a table, a list a row: decimals and days as text, blanks as null.

@@ -32,11 +32,7 @@ fn near_miss(near: &NearMiss, to: &str, width: usize) -> String {
         let text = format!("{rows} but for one letter, perhaps mistyped: {pairs}");
         return folded(&text, "    ", width);
     }
-    let kinds: Vec<&str> = near.kinds.iter().map(|kind| words(*kind)).collect();
-    let kinds = match kinds.as_slice() {
-        [before @ .., last] if !before.is_empty() => format!("{} and {last}", before.join(", ")),
-        kinds => kinds.concat(),
-    };
+    let kinds = kinds_words(&near.kinds);
     let text = format!("{rows} would match but for {kinds}: {pairs}");
     let mut out = folded(&text, "    ", width);
     let Some(keys) = &near.keys else {
@@ -57,6 +53,15 @@ fn near_miss(near: &NearMiss, to: &str, width: usize) -> String {
         ));
     }
     out
+}
+
+/// What keeps keys apart, in words.
+pub(super) fn kinds_words(kinds: &[NearKind]) -> String {
+    let kinds: Vec<&str> = kinds.iter().map(|kind| words(*kind)).collect();
+    match kinds.as_slice() {
+        [before @ .., last] if !before.is_empty() => format!("{} and {last}", before.join(", ")),
+        kinds => kinds.concat(),
+    }
 }
 
 /// Days that lie beside a period, and what mends it.

@@ -18,8 +18,15 @@ pub(super) const BLANK: &str = "\u{b7}";
 /// The rows, with the table's grain above and how many there are below. Columns that do not fit
 /// beside each other follow below, each time behind the grain, so that one sees whose they are.
 pub fn rows(shown: &Shown, showing: &Showing, width: usize) -> String {
-    let grain = super::tally::grain_words(&shown.grain, shown.one_row);
-    let mut out = format!("{} \u{b7} {grain}\n\n", heading(&shown.table));
+    let mut out = heading(&shown.table);
+    if let Some(which) = &shown.which {
+        out.push_str(&format!(" \u{b7} {which}"));
+    }
+    if !shown.columns.is_empty() && (shown.which.is_none() || !shown.grain.is_empty()) {
+        let grain = super::tally::grain_words(&shown.grain, shown.one_row);
+        out.push_str(&format!(" \u{b7} {grain}"));
+    }
+    out.push_str("\n\n");
     let lines = shown.shown + usize::from(shown.total);
     let columns: Vec<Vec<String>> = shown
         .columns

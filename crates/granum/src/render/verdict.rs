@@ -1,7 +1,7 @@
 //! Whether everything held; if not, what did not, and which rows to look at.
 
 use granum_core::lang::Severity;
-use granum_core::tally::{self, CheckTally, LinkTally, Written};
+use granum_core::tally::{self, AsideFile, CheckTally, LinkTally, Written};
 use granum_core::value::{Scalar, Scale, decimal};
 
 use super::columns::{Side, set};
@@ -136,7 +136,8 @@ pub(super) fn verdict(view: &Report<'_>) -> String {
         out.push_str(&format!(" {}.", upper_first(&not.join("; "))));
     }
     if report.writes {
-        out.push_str(" Nothing was written.");
+        let none = if report.aside.is_empty() { "Nothing" } else { "No output" };
+        out.push_str(&format!(" {none} was written."));
     }
     // Coloured when it is folded: signs of colour have no width.
     let mut out = folded(&out, "", view.width).replacen("STOPPED", &bad("STOPPED"), 1);
@@ -157,6 +158,10 @@ pub(super) fn verdict(view: &Report<'_>) -> String {
     }
     out.push_str(&warnings(&report.warnings, view.width));
     out.push_str(&allowed(&report.allowed, view.width));
+    if !report.aside.is_empty() {
+        out.push('\n');
+        out.push_str(&aside(&report.aside));
+    }
     out
 }
 
@@ -225,6 +230,7 @@ fn held(view: &Report<'_>) -> String {
     for written in &report.written {
         out.push_str(&wrote(written));
     }
+    out.push_str(&aside(&report.aside));
     out.push_str(&failed_checks_of(view, Severity::Warn));
     out.push_str(&warnings(&report.warnings, view.width));
     out.push_str(&allowed(&report.allowed, view.width));
@@ -237,6 +243,25 @@ fn listed(things: &[String]) -> String {
         [before @ .., last] if !before.is_empty() => format!("{} and {last}", before.join(", ")),
         _ => things.concat(),
     }
+}
+
+/// The files of rows that steps took out.
+fn aside(files: &[AsideFile]) -> String {
+    if files.is_empty() {
+        return String::new();
+    }
+    let lines: Vec<Vec<String>> = files
+        .iter()
+        .map(|file| {
+            let rows = counted(file.rows, "row", "rows");
+            vec![file.path.clone(), rows, shortened(&file.step.text, TITLE)]
+        })
+        .collect();
+    let mut out = "  rows that steps took out\n".to_owned();
+    for line in set(&[Side::Left, Side::Right, Side::Left], &lines) {
+        out.push_str(&format!("    {line}\n"));
+    }
+    out
 }
 
 /// A file that was written.

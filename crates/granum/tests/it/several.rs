@@ -112,3 +112,16 @@ fn a_calendar_shows_days_on_which_nothing_was() {
     );
     folder.run().code(2).complains("a calendar's columns are known");
 }
+
+#[test]
+fn tables_of_common_rows_meet() {
+    let folder = Folder::new();
+    folder.file("a.csv", "k,v\na,1\nb,2\n").plan(
+        "input a from \"a.csv\"\n  grain k\n  track v\n\
+         table both from a meeting least on k\n\
+         table least from a\n  bottom 1 by v\n  columns k, v as least\n\
+         output both to \"both.csv\"\n",
+    );
+    folder.run().code(0);
+    assert_eq!(folder.read("both.csv"), "k,v,least\na,1,1\nb,2,\n");
+}

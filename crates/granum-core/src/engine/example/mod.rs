@@ -1,6 +1,7 @@
 //! Worked examples: a plan run over rows that stand in it, and what must come of them.
 
 mod compare;
+mod real;
 mod rows;
 
 use std::collections::{HashMap, HashSet};
@@ -18,6 +19,7 @@ use crate::resolve::{input_specs, resolve, unknown_columns};
 use crate::tally::{ExampleTally, GivenTable, Report};
 use crate::value::Type;
 use compare::compare;
+pub use real::{Differs, RealExample, real_example};
 use rows::{ExampleRows, read_given};
 
 /// The columns of inputs by name: those that are known from files.
@@ -63,25 +65,7 @@ fn worked_example(
     sources: &dyn Sources,
 ) -> Result<ExampleTally, RunError> {
     let plan = plan_of(tree, example);
-    let mut rows = ExampleRows::new(example, known, sources);
-    // Columns of inputs without a file are those that the plan names on them.
-    loop {
-        let shapes =
-            rows.shapes(&plan).map_err(|error| in_blocks(RunError::Source(error), example))?;
-        let mut more = false;
-        for (table, column) in unknown_columns(&plan, &shapes) {
-            for input in inputs_of(&plan, &table) {
-                more |= rows.add_column(&input, &column);
-            }
-        }
-        if !more {
-            // What it says itself may be wrong as well.
-            let mut whole = plan.clone();
-            whole.statements.push(statement.clone());
-            resolve(&whole, &shapes, &[]).map_err(RunError::Plan)?;
-            break;
-        }
-    }
+    let rows = example_rows(&plan, (statement, example), known, sources)?;
     let none = |_: &Inputs| Ok(vec![]);
     let running = Running::default();
     let report = run_with((&plan, &[]), &rows, Want::Check, &Silent, running, none)
@@ -108,6 +92,38 @@ fn worked_example(
         OutcomeTree::Gives(_) => {}
     }
     Ok(tally)
+}
+
+/// The rows of an example in place of a plan's files, with all columns that the plan needs of them.
+///
+/// # Errors
+/// A block that is not such as its table, and what else is wrong with the example.
+fn example_rows<'a>(
+    plan: &PlanTree,
+    (statement, example): (&Statement, &'a ExampleTree),
+    known: &'a Shapes,
+    sources: &'a dyn Sources,
+) -> Result<ExampleRows<'a>, RunError> {
+    let mut rows = ExampleRows::new(example, known, sources);
+    // Columns of inputs without a file are those that the plan names on them.
+    loop {
+        let shapes =
+            rows.shapes(plan).map_err(|error| in_blocks(RunError::Source(error), example))?;
+        let mut more = false;
+        for (table, column) in unknown_columns(plan, &shapes) {
+            for input in inputs_of(plan, &table) {
+                more |= rows.add_column(&input, &column);
+            }
+        }
+        if !more {
+            // What it says itself may be wrong as well.
+            let mut whole = plan.clone();
+            whole.statements.push(statement.clone());
+            resolve(&whole, &shapes, &[]).map_err(RunError::Plan)?;
+            break;
+        }
+    }
+    Ok(rows)
 }
 
 /// The plan as an example runs it: without what is asked of real data, and what is written.

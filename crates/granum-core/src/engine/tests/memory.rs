@@ -43,7 +43,8 @@ impl Sources for Memory {
         text: &str,
         _: &str,
     ) -> Result<Box<dyn InputSource>, SourceError> {
-        let mut lines = text.lines().map(|line| line.split(',').map(str::to_owned).collect());
+        let cells = |line: &str| line.split(',').map(|cell| cell.replace('"', "")).collect();
+        let mut lines = text.lines().map(cells);
         let header: Vec<String> = lines.next().unwrap();
         let rule = |name: &String| {
             spec.reads.iter().find(|(read, _)| read == name).map(|(_, rule)| rule.ty)

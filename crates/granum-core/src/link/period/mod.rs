@@ -105,7 +105,7 @@ impl Within {
     }
 
     /// Why a row leads nowhere; nothing if it leads somewhere, or has no key or no day.
-    fn outside(&self, row: usize) -> Option<Outside> {
+    pub fn outside(&self, row: usize) -> Option<Outside> {
         match self.at[row] {
             BLANK => None,
             NO_KEY => Some(Outside::Key),

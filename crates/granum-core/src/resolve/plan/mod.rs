@@ -112,6 +112,40 @@ impl TablePlan {
         self.grain.as_ref().is_some_and(|grain| grain.columns.is_empty())
     }
 
+    /// What one row is before a step, or at the end: the columns' names as they were there.
+    pub fn grain_at(&self, step: usize) -> &[String] {
+        let changes = |step: &StepPlan| step.grain.is_some();
+        let before = self.steps[..step].iter().rev().find(|step| changes(step));
+        let behind = self.steps[step..].iter().find(|step| changes(step));
+        match (before, behind) {
+            (Some(StepPlan { grain: Some((_, after)), .. }), _) => after,
+            (None, Some(StepPlan { grain: Some((before, _)), .. })) => before,
+            _ => self.grain.as_ref().map_or(&[], |grain| &grain.columns),
+        }
+    }
+
+    /// The tables that its rows come from.
+    pub fn bases(&self) -> Vec<TableId> {
+        match &self.source {
+            Source::Base(base) => vec![*base],
+            Source::Several(several) => several.tables.clone(),
+            Source::Input(_) | Source::Calendar(_) => vec![],
+        }
+    }
+
+    /// The hidden slot that says of an input's rows whether a cell sets them aside.
+    pub fn source_aside(&self) -> Option<SlotId> {
+        match &self.source {
+            Source::Input(input) => input.aside,
+            Source::Base(_) | Source::Several(_) | Source::Calendar(_) => None,
+        }
+    }
+
+    /// The columns before a step, or at the end.
+    pub fn columns_at(&self, step: usize) -> &[(String, SlotId)] {
+        self.steps.get(step).map_or(&self.columns, |step| &step.before)
+    }
+
     /// The columns of its grain, in its order; none where each row stands for itself.
     pub fn grain_columns(&self) -> Vec<ColumnId> {
         let column = |name: &String| {
@@ -246,6 +280,10 @@ pub(crate) struct StepPlan {
     /// What one row is before it and after, where it changes that; nothing if each row stands for
     /// itself.
     pub grain: Option<(Vec<String>, Vec<String>)>,
+    /// The columns before it.
+    pub before: Vec<(String, SlotId)>,
+    /// Which of the steps that the plan writes for its table it came of; their number where of none.
+    pub written: usize,
 }
 
 /// An aggregate over all rows of a table, in a check.

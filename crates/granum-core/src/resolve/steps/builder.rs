@@ -53,6 +53,10 @@ pub(in crate::resolve) struct Builder {
     /// The step from which a slot can be worked with `add` alone.
     pub from_step: Vec<usize>,
     pub names: Vec<Named>,
+    /// The visible columns where the step that is resolved begins.
+    pub begins: Vec<(String, SlotId)>,
+    /// Which of the written steps that is.
+    pub written: usize,
     /// Columns of an input that are compared by their text: slot and column number.
     pub raw: Vec<(SlotId, usize)>,
     pub imports: Vec<(SlotId, ColumnId)>,
@@ -115,6 +119,11 @@ impl Builder {
             Kind::OrElse { left, right } if right.constant().is_some() => self.looked_up(left),
             _ => None,
         }
+    }
+
+    /// The visible columns.
+    pub fn visible(&self) -> Vec<(String, SlotId)> {
+        self.names.iter().map(|named| (named.name.clone(), named.slot())).collect()
     }
 
     /// The columns of the grain, by name.
@@ -214,6 +223,8 @@ impl Builder {
     }
 
     pub fn push(&mut self, step: Step, text: String, numbered: bool) {
-        self.steps.push(StepPlan { step, text, numbered, grain: None });
+        let before = self.begins.clone();
+        let written = self.written;
+        self.steps.push(StepPlan { step, text, numbered, grain: None, before, written });
     }
 }

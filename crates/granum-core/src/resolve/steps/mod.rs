@@ -42,6 +42,7 @@ impl Resolver<'_> {
         }
         let (before, known) = (builder.grain_names(), builder.steps.len());
         let warned = self.plan.warnings.len();
+        builder.begins = builder.visible();
         let resolved = self.step_of_kind(builder, tree, text.clone());
         let behind = Behind {
             table: Some(builder.id),

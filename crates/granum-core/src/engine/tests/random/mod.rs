@@ -5,6 +5,7 @@
 mod generate;
 mod model;
 mod slow;
+mod stories;
 
 use std::collections::BTreeMap;
 
@@ -268,6 +269,8 @@ fn check(numbers: &[u8]) -> Result<&'static str, TestCaseError> {
         check_tally(table, rows, &report, &shown)?;
     }
     check_bridges(&plan, &world, &report, &shown)?;
+    stories::check(&files, &text, &world)
+        .map_err(|wrong| TestCaseError::fail(format!("{wrong}\n{shown}")))?;
     check_examples(&text, &plan, &world, &report)?;
     let link = world.link.as_ref().unwrap();
     let matched = link.iter().flatten().count() as u64;

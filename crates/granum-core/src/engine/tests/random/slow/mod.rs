@@ -1,7 +1,7 @@
 //! What a plan means, worked row by row without any thought of speed, from the reference alone.
 
 use std::cmp::Ordering;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 mod periods;
 mod tables;
@@ -23,6 +23,9 @@ pub enum V {
 /// Why a table is not there: the kind of problem.
 pub type Stop = &'static str;
 
+/// Rows of files.
+pub type Made = BTreeSet<(String, u32)>;
+
 /// A table while it is worked, and when it is.
 #[derive(Debug, Clone, Default)]
 #[allow(clippy::struct_field_names)]
@@ -31,6 +34,8 @@ pub struct Rows {
     pub rows: Vec<Vec<V>>,
     /// The row of the input that each row was.
     pub from: Vec<usize>,
+    /// The rows of files that each row is made of, by the input's name and their places.
+    pub made: Vec<Made>,
     pub grain: Option<Vec<String>>,
     /// Rows with a blank in the grain are allowed.
     pub loose: bool,

@@ -20,7 +20,8 @@ pub fn periods(
     };
     let rows: Vec<Vec<V>> = text.lines().skip(1).map(row).collect();
     let holding = holding(&rows, period, world);
-    let e = Rows { from: (0..rows.len()).collect(), cols, rows, ..Rows::default() };
+    let made = (0..rows.len() as u32).map(|row| [("e".to_owned(), row)].into()).collect();
+    let e = Rows { made, from: (0..rows.len()).collect(), cols, rows, ..Rows::default() };
     let mut tables = world.tables.clone();
     tables.insert("e".into(), Ok(e));
     (holding, tables)

@@ -6,7 +6,8 @@ use std::collections::BTreeMap;
 use super::super::model::{Agg, Call, Expr, Plan, Start, Step, Ty};
 use super::periods::periods;
 use super::{
-    Rows, Scope, Stop, V, World, aggregate_type, base_columns, in_order, read, to, truth, type_of,
+    Made, Rows, Scope, Stop, V, World, aggregate_type, base_columns, in_order, read, to, truth,
+    type_of,
 };
 
 /// Works a whole plan.
@@ -51,7 +52,8 @@ fn start(plan: &Plan, name: &str, start: &Start, world: &World) -> Result<Rows, 
             };
             let rows: Vec<Vec<V>> = text.lines().skip(1).map(row).collect();
             let from = (0..rows.len()).collect();
-            Ok(Rows { cols, rows, from, ..Rows::default() })
+            let made = (0..rows.len() as u32).map(|row| [(name.to_owned(), row)].into()).collect();
+            Ok(Rows { cols, rows, from, made, ..Rows::default() })
         }
         Start::Base(base) => {
             let mut rows = built(base)?;
@@ -81,6 +83,7 @@ fn start(plan: &Plan, name: &str, start: &Start, world: &World) -> Result<Rows, 
                     };
                     out.rows.push(out.cols.iter().map(value).collect());
                 }
+                out.made.extend(part.made.iter().cloned());
             }
             Ok(out)
         }
@@ -117,8 +120,11 @@ fn meeting(parts: &[Rows], keys: &[String]) -> Result<Rows, Stop> {
     }
     for one in met {
         let mut row = one.clone();
+        let mut made = Made::new();
         for part in parts {
-            let own = part.rows.iter().find(|row| key(part, row) == one);
+            let at = part.rows.iter().position(|row| key(part, row) == one);
+            let own = at.map(|at| &part.rows[at]);
+            made.extend(at.into_iter().flat_map(|at| part.made[at].clone()));
             for (at, _) in
                 part.cols.iter().enumerate().filter(|(_, (name, _))| !keys.contains(name))
             {
@@ -126,6 +132,7 @@ fn meeting(parts: &[Rows], keys: &[String]) -> Result<Rows, Stop> {
             }
         }
         out.rows.push(row);
+        out.made.push(made);
     }
     Ok(out)
 }
@@ -182,7 +189,9 @@ fn holds(rows: &Rows, grain: &[String]) -> Result<(), Stop> {
 /// The rows that stay, in this order.
 fn take(rows: &Rows, stay: &[usize]) -> Rows {
     let from = stay.iter().filter_map(|row| rows.from.get(*row).copied()).collect();
-    Rows { rows: stay.iter().map(|row| rows.rows[*row].clone()).collect(), from, ..rows.clone() }
+    let made = stay.iter().map(|row| rows.made[*row].clone()).collect();
+    let own = stay.iter().map(|row| rows.rows[*row].clone()).collect();
+    Rows { rows: own, from, made, ..rows.clone() }
 }
 
 #[allow(clippy::too_many_lines)]
@@ -300,7 +309,7 @@ fn apply(mut rows: Rows, step: &Step, world: &World) -> Result<Rows, Stop> {
             return Ok(take(&rows, &stay));
         }
         Step::Units { of, name, split, dropping, keeps_negative } => {
-            let mut out = Rows { rows: vec![], from: vec![], ..rows.clone() };
+            let mut out = Rows { rows: vec![], from: vec![], made: vec![], ..rows.clone() };
             for row in every {
                 let quantity = rows.rows[row][scope.at(of)].clone();
                 let odd = match quantity {
@@ -336,6 +345,7 @@ fn apply(mut rows: Rows, step: &Step, world: &World) -> Result<Rows, Stop> {
                     cells.push(V::Num(unit + 1, 0));
                     out.rows.push(cells);
                     out.from.extend(rows.from.get(row));
+                    out.made.push(rows.made[row].clone());
                 }
             }
             for column in split {
@@ -479,6 +489,7 @@ fn one_row(
     };
     for (key, of) in &groups {
         out.rows.push(key.iter().cloned().chain(worked(of)?).collect());
+        out.made.push(of.iter().flat_map(|row| rows.made[*row].clone()).collect());
     }
     if total {
         let all: Vec<usize> = (0..rows.rows.len()).collect();

@@ -1,0 +1,347 @@
+//! What is told of rows that are followed: the rows in words, and what each step did with them.
+
+use super::cells::cells;
+use super::met::met;
+use super::stages::{Moved, Replay, Stages};
+use super::ways::Followed;
+use crate::engine::context::RunError;
+use crate::lang::Otherwise;
+use crate::resolve::{OneRowPlan, Source, TablePlan};
+use crate::step::Gone;
+use crate::table::{Amount, Batch, Rows, TableId};
+use crate::tally::{
+    BecameStory, Beside, GoneRow, GoneStory, Met, NamedValue, StepName, StepStory, TableStory,
+    ToldRow, Why,
+};
+use crate::value::Scalar;
+
+/// Rows are listed up to this many.
+pub(super) const FIRST: usize = 10;
+
+/// Rows beside others are listed up to this many.
+pub(super) const FEW: usize = 3;
+
+/// A value in words.
+pub(in crate::engine) fn words(value: &Scalar) -> Option<String> {
+    (*value != Scalar::Blank).then(|| value.to_string())
+}
+
+/// Values of a row of a table on its way, those that are not at hand left out.
+fn values(
+    batch: &Batch,
+    columns: &[(String, crate::table::SlotId)],
+    row: usize,
+) -> Vec<NamedValue> {
+    let value = |(name, slot): &(String, crate::table::SlotId)| {
+        let column = batch.slots[slot.0].as_ref()?;
+        Some(NamedValue { name: name.clone(), value: words(&column.scalar(row)) })
+    };
+    columns.iter().filter_map(value).collect()
+}
+
+/// A row of a table as it stands before a step, or at its end.
+pub(super) fn told_row(replay: &Replay<'_>, stages: &Stages, step: usize, row: u32) -> ToldRow {
+    let plan = replay.plan(stages.table);
+    let batch = stages.at(step);
+    let values = values(batch, plan.columns_at(step), row as usize);
+    let key = plan
+        .grain_at(step)
+        .iter()
+        .filter_map(|name| values.iter().find(|value| value.name == *name));
+    ToldRow {
+        table: plan.name.clone(),
+        key: key.cloned().collect(),
+        place: replay.place(stages, step, row),
+        values,
+    }
+}
+
+/// The first of some rows.
+pub(super) fn told_rows(
+    replay: &Replay<'_>,
+    stages: &Stages,
+    (step, rows): (usize, &[u32]),
+    most: usize,
+) -> Vec<ToldRow> {
+    rows.iter().take(most).map(|row| told_row(replay, stages, step, *row)).collect()
+}
+
+/// A row of a table that was built.
+pub(super) fn finished_row(
+    replay: &Replay<'_>,
+    table: TableId,
+    row: u32,
+) -> Result<Option<ToldRow>, RunError> {
+    let stages = replay.stages(table)?;
+    Ok(stages.map(|stages| told_row(replay, &stages, stages.end(), row)))
+}
+
+/// A step, with its number in its table's tally.
+pub(super) fn step_name(replay: &Replay<'_>, table: TableId, step: usize) -> StepName {
+    let plan = replay.plan(table);
+    let numbered = |plan: &TablePlan, to: usize| {
+        plan.steps[..to].iter().filter(|step| step.numbered).count() as u64
+    };
+    let mut before = numbered(plan, step);
+    let mut at = plan;
+    while let Source::Base(base) = at.source {
+        at = replay.plan(base);
+        before += numbered(at, at.steps.len());
+    }
+    StepName {
+        table: plan.name.clone(),
+        number: plan.steps[step].numbered.then_some(before + 1),
+        text: plan.steps[step].text.clone(),
+    }
+}
+
+/// What the rows of one table are that others are made of, and what its steps did with them.
+///
+/// # Errors
+/// A file that cannot be read any more.
+pub(super) fn table_story(
+    replay: &Replay<'_>,
+    followed: &Followed,
+) -> Result<TableStory, RunError> {
+    let stages = &followed.stages;
+    let plan = replay.plan(stages.table);
+    let end = followed.rows.len() - 1;
+    let rows = followed.last();
+    let amounts = plan.tracked.iter().filter(|tracked| !tracked.foreseen).filter_map(|tracked| {
+        let slot = tracked.slot_before(end).filter(|_| tracked.ends_at.is_none())?;
+        let column = stages.at(end).slots[slot.0].as_ref()?;
+        Some((tracked.name.clone(), column.take(&Rows::from(rows.to_vec())).sum()))
+    });
+    let amounts: Vec<(String, Amount)> = amounts.collect();
+    let mut steps: Vec<StepStory> = vec![];
+    // What a step needs made before it is told with it.
+    let (mut held_met, mut held_beside) = (vec![], vec![]);
+    let mut told_last: Option<usize> = None;
+    for step in 0..end {
+        let mut story = step_story(replay, followed, step)?;
+        if plan.steps[step].step.work().serves_next() {
+            held_met.append(&mut story.met);
+            held_beside.append(&mut story.beside);
+            continue;
+        }
+        story.met.splice(0..0, held_met.drain(..));
+        story.beside.splice(0..0, held_beside.drain(..));
+        let tells = story.before != story.after
+            || !(story.made.is_empty() && story.met.is_empty() && story.beside.is_empty())
+            || story.instead_rows > 0
+            || !story.members.is_empty();
+        // One that is written once may be worked as two.
+        let same = |last: &usize| plan.steps[*last].written == plan.steps[step].written;
+        match steps.last_mut().filter(|_| told_last.as_ref().is_some_and(same)) {
+            Some(last) if tells => last.join(story),
+            _ if tells => steps.push(story),
+            _ => {}
+        }
+        if tells {
+            told_last = Some(step);
+        }
+    }
+    Ok(TableStory {
+        table: plan.name.clone(),
+        input: matches!(plan.source, Source::Input(_) | Source::Calendar(_)),
+        rows: rows.len() as u64,
+        amounts,
+        first: told_rows(replay, stages, (end, rows), FIRST),
+        steps,
+    })
+}
+
+fn step_story(
+    replay: &Replay<'_>,
+    followed: &Followed,
+    step: usize,
+) -> Result<StepStory, RunError> {
+    let stages = &followed.stages;
+    let plan = replay.plan(stages.table);
+    let (before, after) = (followed.at(step), followed.at(step + 1));
+    let mut story = StepStory {
+        step: step_name(replay, stages.table, step),
+        before: before.len() as u64,
+        after: after.len() as u64,
+        made: vec![],
+        met: vec![],
+        beside: vec![],
+        instead: vec![],
+        instead_rows: 0,
+        members: vec![],
+        left_out: vec![],
+    };
+    if let [row] = after {
+        story.made = made(plan, stages, step, *row);
+    }
+    if let [row] = before {
+        story.met = met(replay, stages, step, *row)?;
+        story.beside = beside(replay, stages, step, *row);
+    }
+    let instead: Vec<Gone> = gone(replay, stages, step)
+        .into_iter()
+        .filter(|gone| gone.stays.is_some_and(|stays| before.binary_search(&stays).is_ok()))
+        .collect();
+    story.instead_rows = instead.len() as u64;
+    story.instead =
+        instead.iter().take(FIRST).map(|gone| gone_row(replay, stages, step, gone)).collect();
+    if let (Moved::Into(_), Some(groups)) =
+        (&stages.moved[step], plan.steps[step].step.work().groups())
+    {
+        story.members = told_rows(replay, stages, (step, before), FIRST);
+        story.left_out = left_out(replay, stages, step, (groups, before));
+    }
+    Ok(story)
+}
+
+/// The values that a step made of a row.
+fn made(plan: &TablePlan, stages: &Stages, step: usize, row: u32) -> Vec<NamedValue> {
+    let old = plan.columns_at(step);
+    let new = plan
+        .columns_at(step + 1)
+        .iter()
+        .filter(|(_, slot)| !old.iter().any(|(_, known)| known == slot));
+    let new: Vec<_> = new.cloned().collect();
+    values(stages.at(step + 1), &new, row as usize)
+}
+
+/// The rows that a step looked at together with one.
+fn beside(replay: &Replay<'_>, stages: &Stages, step: usize, row: u32) -> Vec<Beside> {
+    let runner = replay.runner(stages.table, step);
+    let work = replay.plan(stages.table).steps[step].step.work();
+    let together = work.together(&runner, stages.at(step)).unwrap_or_default();
+    let mut found = vec![];
+    for together in together {
+        let groups = &together.groups;
+        let Some(own) = groups.of(row as usize) else { continue };
+        let others: Vec<u32> = (0..groups.rows() as u32)
+            .filter(|other| *other != row && groups.of(*other as usize) == Some(own))
+            .collect();
+        found.push(Beside {
+            text: together.text,
+            rows: others.len() as u64,
+            first: told_rows(replay, stages, (step, &others), FEW),
+        });
+    }
+    found
+}
+
+/// The rows that a step took out. Where it cannot be worked there are none, for it was worked before.
+pub(in crate::engine) fn gone(replay: &Replay<'_>, stages: &Stages, step: usize) -> Vec<Gone> {
+    let runner = replay.runner(stages.table, step);
+    let work = replay.plan(stages.table).steps[step].step.work();
+    work.gone(&runner, stages.at(step)).unwrap_or_default()
+}
+
+fn gone_row(replay: &Replay<'_>, stages: &Stages, step: usize, gone: &Gone) -> GoneRow {
+    GoneRow { row: told_row(replay, stages, step, gone.row), why: gone.why }
+}
+
+/// Results of groups that leave rows out by their `where`, of some rows.
+fn left_out(
+    replay: &Replay<'_>,
+    stages: &Stages,
+    step: usize,
+    (groups, rows): (&OneRowPlan, &[u32]),
+) -> Vec<(String, u64)> {
+    let runner = replay.runner(stages.table, step);
+    let plan = replay.plan(stages.table);
+    let batch = stages.at(step).take(&Rows::from(rows.to_vec()));
+    let result = |(result, slot): &(crate::resolve::AggregatePlan, crate::table::SlotId)| {
+        let column = runner.columns(&batch, result.filter.iter()).ok()?.pop()?;
+        let counts = |row: &usize| column.scalar(*row) == Scalar::Boolean(true);
+        let out = batch.rows - (0..batch.rows).filter(counts).count();
+        let named = plan.columns_at(step + 1).iter().find(|(_, known)| known == slot)?;
+        (out > 0).then(|| (named.0.clone(), out as u64))
+    };
+    groups.results.iter().filter_map(result).collect()
+}
+
+/// What became of followed rows in one table.
+///
+/// # Errors
+/// A file that cannot be read any more.
+pub(super) fn became_story(
+    replay: &Replay<'_>,
+    followed: &Followed,
+) -> Result<BecameStory, RunError> {
+    let stages = &followed.stages;
+    let plan = replay.plan(stages.table);
+    let end = stages.end();
+    let rows = if stages.is_whole() { followed.last() } else { &[] };
+    let last = (followed.from..end)
+        .find(|step| !followed.at(*step).is_empty() && followed.at(step + 1).is_empty());
+    let gone = match last {
+        Some(step) => Some(gone_story(replay, followed, step)?),
+        None => None,
+    };
+    let group = (followed.from..end).rfind(|step| {
+        matches!(stages.moved[*step], Moved::Into(_)) && followed.at(step + 1).len() == 1
+    });
+    let outputs = replay.context.around.plan.outputs.iter();
+    let outputs = outputs.filter(|output| output.table == stages.table && !rows.is_empty());
+    Ok(BecameStory {
+        table: plan.name.clone(),
+        rows: rows.len() as u64,
+        of: if stages.is_whole() { stages.at(end).rows as u64 } else { 0 },
+        first: told_rows(replay, stages, (end, rows), FEW),
+        members: group.map(|step| stages.moved[step].back(followed.at(step + 1)).len() as u64),
+        gone,
+        outputs: outputs.map(|output| output.path.clone()).collect(),
+        failed: !stages.is_whole(),
+    })
+}
+
+/// The cells of a row that cannot be read and set it aside.
+fn unreadable(replay: &Replay<'_>, stages: &Stages, row: u32) -> Result<Vec<NamedValue>, RunError> {
+    let Source::Input(input) = &replay.plan(stages.table).source else { return Ok(vec![]) };
+    let batch = stages.at(0);
+    let read = batch.origin(stages.table).and_then(|rows| rows.get(row as usize));
+    let names = replay.plan(stages.table).columns_at(0);
+    let aside = input.spec.reads.iter().filter(|(_, rule)| rule.otherwise == Otherwise::Aside);
+    let mut columns: Vec<usize> = aside
+        .filter_map(|(name, _)| names.iter().position(|(known, _)| known == name))
+        .filter(|at| batch.slot(names[*at].1).is_blank(row as usize))
+        .collect();
+    columns.sort_unstable();
+    columns.dedup();
+    let cells = cells(replay.source(stages.table), &columns, &read.into_iter().collect())?;
+    let of = cells.into_iter().next().unwrap_or_default();
+    let named = columns.into_iter().zip(of).filter(|(_, cell)| cell.is_some());
+    Ok(named.map(|(at, value)| NamedValue { name: names[at].0.clone(), value }).collect())
+}
+
+fn gone_story(
+    replay: &Replay<'_>,
+    followed: &Followed,
+    step: usize,
+) -> Result<GoneStory, RunError> {
+    let stages = &followed.stages;
+    let plan = replay.plan(stages.table);
+    let row = followed.at(step)[0];
+    let found = gone(replay, stages, step).into_iter().find(|gone| gone.row == row);
+    let mut met: Vec<Met> = vec![];
+    let serves = |before: &usize| plan.steps[*before].step.work().serves_next();
+    let begins = (0..step).rev().take_while(serves).last();
+    for step in begins.unwrap_or(step)..=step {
+        met.extend(super::met::met(replay, stages, step, row)?);
+    }
+    let work = plan.steps[step].step.work();
+    let mut looked = work.slots();
+    work.expressions().iter().for_each(|typed| looked.extend(typed.slots()));
+    let looked: Vec<_> =
+        plan.columns_at(step).iter().filter(|(_, slot)| looked.contains(slot)).cloned().collect();
+    let why = found.map(|gone| gone.why);
+    let looked_at = if why == Some(Why::Unreadable) {
+        unreadable(replay, stages, row)?
+    } else {
+        values(stages.at(step), &looked, row as usize)
+    };
+    Ok(GoneStory {
+        step: step_name(replay, stages.table, step),
+        why,
+        stays: found.and_then(|gone| gone.stays).map(|row| told_row(replay, stages, step, row)),
+        looked_at,
+        met,
+    })
+}
