@@ -1,20 +1,20 @@
 //! Files around a plan: paths are relative to its folder.
 
-use std::collections::HashMap;
 use std::collections::hash_map::Entry;
+use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
 
 use granum_core::port::{
     InputSource, InputSpec, Output, OutputError, Outputs, SourceError, SourceErrorKind, Sources,
-    Written,
+    Written, publish_each,
 };
 use granum_core::table::Column;
 use granum_core::value::Type;
 
 use crate::csv::{Look, look};
 use crate::formats::{FORMATS, format_of};
-use crate::place::{PlacedFile, PlacedTable, place};
+use crate::place::{Journal, LeftRun, Move, PlacedFile, PlacedTable, finish_left, left_in, place};
 use crate::spool::{Spooled, reads_once, spool, spool_standard_input, spool_text};
 
 /// Reads inputs from, and writes outputs to, files.
@@ -26,6 +26,12 @@ pub struct Files {
     spooled: Mutex<Vec<(PathBuf, Spooled)>>,
     /// Files of rows that stand in a plan, by those.
     texts: Mutex<HashMap<String, Spooled>>,
+    /// Outputs on their way: what is put in which place.
+    begun: Mutex<Vec<Move>>,
+    /// Folders in which nothing of killed runs is left.
+    finished: Mutex<HashSet<PathBuf>>,
+    /// Killed runs that were finished.
+    left: Mutex<Vec<LeftRun>>,
     notice: fn(&str),
 }
 
@@ -48,6 +54,9 @@ impl Files {
             opened: Mutex::new(vec![]),
             spooled: Mutex::new(vec![]),
             texts: Mutex::new(HashMap::new()),
+            begun: Mutex::new(vec![]),
+            finished: Mutex::new(HashSet::new()),
+            left: Mutex::new(vec![]),
             notice: |_| {},
         }
     }
@@ -117,13 +126,7 @@ impl Files {
             sizes.push(output.complete()?);
             outputs.push(output);
         }
-        for at in 0..outputs.len() {
-            if let Err(error) = outputs[at].publish() {
-                outputs[..at].iter_mut().rev().for_each(|output| output.withdraw());
-                return Err(error);
-            }
-        }
-        outputs.iter_mut().for_each(|output| output.settle());
+        self.publish(outputs)?;
         Ok(sizes)
     }
 
@@ -161,9 +164,46 @@ impl Files {
                 help: "write to another path".into(),
             });
         }
+        drop(opened);
         let format = format_of(name).unwrap_or(FORMATS[0]);
+        if let Ok(place) = place(target) {
+            self.finish_left(&place);
+        }
         let file = PlacedFile::begin(target, name)?;
+        self.begun.lock().unwrap_or_else(PoisonError::into_inner).push(file.moves());
         Ok(Box::new(PlacedTable::begin(file, format.writer(columns))?))
+    }
+
+    /// Finishes what killed runs left in the folder of a place; once in each folder.
+    fn finish_left(&self, place: &Path) {
+        let folder = place.parent().unwrap_or(Path::new(".")).to_owned();
+        let mut finished = self.finished.lock().unwrap_or_else(PoisonError::into_inner);
+        if finished.insert(folder.clone()) {
+            let mut left = self.left.lock().unwrap_or_else(PoisonError::into_inner);
+            left.extend(finish_left(&folder));
+        }
+    }
+
+    /// Finishes what killed runs had begun to put into the places of some outputs, before anything else
+    /// is done. Gives what that was.
+    pub fn finish_runs<'p>(&self, outputs: impl Iterator<Item = &'p str>) -> Vec<LeftRun> {
+        outputs.filter_map(|path| self.place(path).ok()).for_each(|place| self.finish_left(&place));
+        std::mem::take(&mut self.left.lock().unwrap_or_else(PoisonError::into_inner))
+    }
+
+    /// What killed runs had begun to put into the places of some files, and nobody has finished.
+    pub fn unfinished_runs<'p>(&self, files: impl Iterator<Item = &'p str>) -> Vec<LeftRun> {
+        let mut folders: Vec<PathBuf> =
+            files.filter_map(|path| Some(self.place(path).ok()?.parent()?.to_owned())).collect();
+        folders.sort();
+        folders.dedup();
+        let mut runs: Vec<LeftRun> = vec![];
+        for run in folders.iter().flat_map(|folder| left_in(folder)) {
+            if !runs.contains(&run) {
+                runs.push(run);
+            }
+        }
+        runs
     }
 
     /// Whom to tell what is waited for.
@@ -336,6 +376,25 @@ impl Outputs for Files {
         columns: &[(String, Type)],
     ) -> Result<Box<dyn Output>, OutputError> {
         self.begin_at(&self.folder.join(path), path, columns)
+    }
+
+    fn publish(&self, mut outputs: Vec<Box<dyn Output>>) -> Result<(), OutputError> {
+        let begun = std::mem::take(&mut *self.begun.lock().unwrap_or_else(PoisonError::into_inner));
+        // Of what was let go meanwhile nothing is there. The places are looked at now.
+        let moves = begun.iter().filter(|moved| moved.part().exists());
+        let moves: Vec<Move> = moves.map(|moved| Move::new(moved.part(), moved.target())).collect();
+        let journal = Journal::write(moves).map_err(|(folder, error)| OutputError {
+            path: folder.display().to_string(),
+            message: format!("a journal cannot be written there: {error}"),
+            help: "nothing was written; see to the folder and run again".into(),
+        })?;
+        let placed = publish_each(&mut outputs);
+        match (journal, &placed) {
+            (Some(journal), Ok(())) => journal.done(),
+            (Some(journal), Err(_)) => journal.cancel(),
+            (None, _) => {}
+        }
+        placed
     }
 }
 

@@ -11,6 +11,7 @@ mod unfinished;
 
 pub use csv::{LineEnds, Look};
 pub use files::{Files, shown_name, write_file};
+pub use place::LeftRun;
 pub use unfinished::take_back;
 
 #[cfg(test)]

@@ -82,7 +82,7 @@ fn copied(mut from: impl Read, ending: Option<String>) -> io::Result<Spooled> {
         ""
     });
     let mut file = tempfile::Builder::new().prefix("granum-input-").suffix(ending).tempfile()?;
-    let begun = Unfinished::begin(file.path().to_owned(), PathBuf::new(), vec![]);
+    let begun = Unfinished::begin(file.path().to_owned(), PathBuf::new(), vec![], None);
     file.write_all(&begin)?;
     let taken = io::copy(&mut from.take(MOST), file.as_file_mut())?;
     if taken == MOST {

@@ -1,7 +1,7 @@
 //! What a run has begun beside its outputs and not finished: so that a signal can take it back, and
 //! the next run what a killed one left.
 
-use std::fs::{self, File, TryLockError};
+use std::fs;
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
 
@@ -17,7 +17,12 @@ struct Begun {
     published: bool,
     /// Folders that were made for it, innermost first.
     folders: Vec<PathBuf>,
+    /// The lock of its place.
+    lock: Option<PathBuf>,
 }
+
+/// The journals that stand, the one that decides first: while they do, what was begun is finished.
+static SEALED: Mutex<Vec<PathBuf>> = Mutex::new(vec![]);
 
 static BEGUN: Mutex<Vec<Option<Begun>>> = Mutex::new(vec![]);
 
@@ -27,8 +32,13 @@ pub(crate) struct Unfinished(usize);
 
 impl Unfinished {
     /// Notes a temporary file and its place.
-    pub fn begin(part: PathBuf, target: PathBuf, folders: Vec<PathBuf>) -> Self {
-        let begun = Begun { part: Some(part), target, folders, ..Begun::default() };
+    pub fn begin(
+        part: PathBuf,
+        target: PathBuf,
+        folders: Vec<PathBuf>,
+        lock: Option<PathBuf>,
+    ) -> Self {
+        let begun = Begun { part: Some(part), target, folders, lock, ..Begun::default() };
         let mut all = BEGUN.lock().unwrap_or_else(PoisonError::into_inner);
         all.push(Some(begun));
         Self(all.len() - 1)
@@ -61,6 +71,16 @@ impl Drop for Unfinished {
     }
 }
 
+/// From now on what was begun is finished, whatever ends the process.
+pub(crate) fn sealed(journals: Vec<PathBuf>) {
+    *SEALED.lock().unwrap_or_else(PoisonError::into_inner) = journals;
+}
+
+/// From now on what was begun is taken back again.
+pub(crate) fn unsealed() {
+    SEALED.lock().unwrap_or_else(PoisonError::into_inner).clear();
+}
+
 /// The folders above a place that were made for outputs still on their way, innermost first.
 pub(crate) fn folders_made_for(target: &Path) -> Vec<PathBuf> {
     let all = BEGUN.lock().unwrap_or_else(PoisonError::into_inner);
@@ -73,10 +93,28 @@ pub(crate) fn folders_made_for(target: &Path) -> Vec<PathBuf> {
 }
 
 /// Takes back all that has been begun in this process: temporary files and new folders go, and what
-/// stood in a place stands there again. For whoever ends the process next.
+/// stood in a place stands there again. Where outputs are being put in their places already, that is finished:
+/// it takes no longer. For whoever ends the process next.
 pub fn take_back() {
+    let journals = std::mem::take(&mut *SEALED.lock().unwrap_or_else(PoisonError::into_inner));
     let mut all = BEGUN.lock().unwrap_or_else(PoisonError::into_inner);
     for begun in all.iter_mut().filter_map(Option::take) {
+        if let Some(lock) = &begun.lock {
+            let _ = fs::remove_file(lock);
+        }
+        if !journals.is_empty() {
+            match &begun.part {
+                Some(part) if !begun.target.as_os_str().is_empty() => {
+                    drop(fs::rename(part, &begun.target));
+                }
+                Some(part) => drop(fs::remove_file(part)),
+                None => {}
+            }
+            if let Some(backup) = &begun.backup {
+                let _ = fs::remove_file(backup);
+            }
+            continue;
+        }
         if let Some(part) = &begun.part {
             let _ = fs::remove_file(part);
         }
@@ -96,45 +134,7 @@ pub fn take_back() {
             let _ = fs::remove_dir(folder);
         }
     }
-}
-
-/// What the temporary files of an output are called before what tells them apart.
-pub(crate) fn prefix(target: &Path) -> String {
-    let name = target.file_name().unwrap_or_default().to_string_lossy();
-    // Names can be as long as the system allows; the beginning is enough to find them again.
-    let short: String = name.chars().take(80).collect();
-    format!(".granum-{short}-")
-}
-
-/// Removes what a killed run left beside an output. A run that is alive holds its files locked, which
-/// the system forgets when a process ends, however it ends.
-pub(crate) fn remove_left(target: &Path) {
-    let Some(folder) = target.parent() else { return };
-    let folder = if folder.as_os_str().is_empty() { Path::new(".") } else { folder };
-    let prefix = prefix(target);
-    let Ok(entries) = fs::read_dir(folder) else { return };
-    for entry in entries.flatten() {
-        let name = entry.file_name();
-        let name = name.to_string_lossy();
-        if !name.starts_with(&prefix) {
-            continue;
-        }
-        let path = entry.path();
-        // What was kept aside belongs to the run that replaces the target.
-        let held = if name.ends_with(".before") { target } else { path.as_path() };
-        let is_left = name.ends_with(".part") || name.ends_with(".before");
-        if is_left && !is_locked(held) {
-            let _ = fs::remove_file(&path);
-        }
-    }
-}
-
-fn is_locked(path: &Path) -> bool {
-    match File::open(path).map(|file| file.try_lock()) {
-        Ok(Err(TryLockError::WouldBlock)) => true,
-        // What cannot be asked is left alone.
-        Ok(Err(TryLockError::Error(_))) => true,
-        Ok(Ok(())) => false,
-        Err(error) => error.kind() != std::io::ErrorKind::NotFound,
+    for journal in journals.iter().rev() {
+        let _ = fs::remove_file(journal);
     }
 }

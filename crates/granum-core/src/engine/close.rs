@@ -7,7 +7,7 @@ use super::check::{
 use super::context::RunError;
 use super::demand::{Work, check_needs};
 use super::run::{Run, Want};
-use crate::port::{Output, OutputError};
+use crate::port::{Output, OutputError, Outputs};
 use crate::resolve::{CheckKind, Total};
 use crate::step::{Naming, finished_rows, group_problem};
 use crate::table::{LinkId, TableId, TotalId};
@@ -45,15 +45,20 @@ impl Run<'_> {
             .map(|output| (output.path.as_str(), self.plan.tables[output.table.0].name.as_str()))
             .collect();
         report.bridges = bridges(&report.tables, &outputs);
-        if report.held() && report.writes {
-            report.written = self.publish(&report).map_err(RunError::Output)?;
+        if let Want::Outputs(places) = want
+            && report.held()
+        {
+            report.written = self.publish(places, &report).map_err(RunError::Output)?;
         }
         Ok(report)
     }
 
-    /// All outputs appear, or none: each is complete before the first is put in its place, and if
-    /// one cannot be, those before it are taken back.
-    fn publish(&mut self, report: &Report) -> Result<Vec<Written>, OutputError> {
+    /// All outputs appear, or none: each is complete before the first is put in its place.
+    fn publish(
+        &mut self,
+        places: &dyn Outputs,
+        report: &Report,
+    ) -> Result<Vec<Written>, OutputError> {
         let mut written = vec![];
         let mut outputs: Vec<Box<dyn Output>> =
             std::mem::take(&mut self.outputs).into_iter().flatten().collect();
@@ -66,13 +71,7 @@ impl Run<'_> {
             let total = self.total_rows.contains_key(&plan.table);
             written.push(Written { table, path: plan.path.clone(), rows, total, bytes });
         }
-        for at in 0..outputs.len() {
-            if let Err(error) = outputs[at].publish() {
-                outputs[..at].iter_mut().rev().for_each(|output| output.withdraw());
-                return Err(error);
-            }
-        }
-        outputs.iter_mut().for_each(|output| output.settle());
+        places.publish(outputs)?;
         Ok(written)
     }
 

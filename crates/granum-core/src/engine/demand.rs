@@ -169,7 +169,6 @@ impl Demand {
                 let wanted = self.tables.iter_mut().zip(&plan.tables).filter(|(own, _)| own.wanted);
                 for (own, table) in wanted {
                     own.whole = true;
-                    own.columns.fill(true);
                     own.last_use.fill(Some(table.steps.len()));
                 }
             }

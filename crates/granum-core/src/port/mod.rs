@@ -10,4 +10,4 @@ pub use input::{
     ReadRequest, ReadRule, SourceError, SourceErrorKind, Sources, Written,
 };
 pub use observer::{Observer, Silent};
-pub use output::{Encoded, Encoder, Output, OutputError, Outputs};
+pub use output::{Encoded, Encoder, Output, OutputError, Outputs, publish_each};

@@ -16,6 +16,27 @@ pub trait Outputs: Sync {
     /// A place that cannot be written to.
     fn begin(&self, path: &str, columns: &[(String, Type)])
     -> Result<Box<dyn Output>, OutputError>;
+
+    /// Puts outputs that are complete in their places: all of them, or none.
+    ///
+    /// # Errors
+    /// Why one cannot be; then what stood in their places stands there still.
+    fn publish(&self, outputs: Vec<Box<dyn Output>>) -> Result<(), OutputError>;
+}
+
+/// Puts outputs in their places one after the other; where one cannot be, those before it are taken back.
+///
+/// # Errors
+/// Why one cannot be.
+pub fn publish_each(outputs: &mut [Box<dyn Output>]) -> Result<(), OutputError> {
+    for at in 0..outputs.len() {
+        if let Err(error) = outputs[at].publish() {
+            outputs[..at].iter_mut().rev().for_each(|output| output.withdraw());
+            return Err(error);
+        }
+    }
+    outputs.iter_mut().for_each(|output| output.settle());
+    Ok(())
 }
 
 /// One file on its way. Dropped before it is published, it leaves no trace.

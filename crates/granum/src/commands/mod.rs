@@ -6,6 +6,7 @@ mod draft;
 mod example;
 mod files;
 mod fmt;
+mod left;
 mod matching;
 mod outputs;
 mod picture;

@@ -8,7 +8,7 @@ use granum_core::engine::{Running, Want, run_as, run_examples};
 use granum_core::tally;
 
 use super::plan::Plan;
-use super::{Exit, Printer, aside};
+use super::{Exit, Printer, aside, left};
 use crate::args::{Deny, Format, PlanArgs};
 use crate::progress::Progress;
 use crate::render::{Report, json};
@@ -31,6 +31,11 @@ pub(super) fn run(printer: &mut Printer, args: &PlanArgs, does: Does<'_>) -> Exi
         Ok(plan) => plan,
         Err(exit) => return exit,
     };
+    match does {
+        Does::Outputs { .. } => left::finish(printer, &plan),
+        Does::Checks => left::tell(printer, &plan),
+        Does::Examples => {}
+    }
     let running =
         Running { deny_warnings: args.deny == Some(Deny::Warnings), ..Running::default() };
     let progress = Progress::new(printer.global.quiet);

@@ -6,7 +6,7 @@ use granum_core::tally::Written;
 use granum_io::Files;
 
 use super::plan::Plan;
-use super::{Exit, Printer};
+use super::{Exit, Printer, left};
 use crate::args::{Format, PlanOptions, PlanSource};
 use crate::progress::Progress;
 use crate::render::{self, json};
@@ -52,6 +52,7 @@ pub(super) fn run(
         Ok(plan) => plan,
         Err(exit) => return exit,
     };
+    left::tell(printer, &plan);
     if let Some(refused) = to.and_then(|to| refused(&plan, to)) {
         return plan.failed(printer, RunError::Output(refused));
     }

@@ -6,6 +6,7 @@ mod columns;
 mod diagnostic;
 mod example;
 pub mod json;
+mod left;
 mod links;
 mod lists;
 mod matching;
@@ -28,6 +29,7 @@ mod warning;
 
 pub use diagnostic::diagnostics;
 pub use example::{example_remarks, no_example};
+pub use left::{finished, waiting};
 pub use matching::matched;
 pub use outline::outline;
 pub use problem::problems;

@@ -15,6 +15,7 @@ mod grain;
 mod groups;
 mod guide;
 mod json;
+mod killed;
 mod matching;
 mod messages;
 mod mistakes;

@@ -8,7 +8,7 @@ use crate::engine::*;
 use crate::lang::parse;
 use crate::port::{
     Encoded, Encoder, InputShape, InputSource, InputSpec, Output, OutputError, Outputs, Part,
-    PartReader, RawPart, ReadRequest, Silent, SourceError, Sources,
+    PartReader, RawPart, ReadRequest, Silent, SourceError, Sources, publish_each,
 };
 use crate::table::{Column, Lines};
 use crate::tally::Report;
@@ -181,6 +181,9 @@ impl Outputs for Kept {
             files: self.files.clone(),
             withdrawn: self.withdrawn.clone(),
         }))
+    }
+    fn publish(&self, mut outputs: Vec<Box<dyn Output>>) -> Result<(), OutputError> {
+        publish_each(&mut outputs)
     }
 }
 

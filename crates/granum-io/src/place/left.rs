@@ -1,0 +1,138 @@
+//! What runs that were killed left beside outputs: finished where they had begun to put outputs in their places,
+//! removed where they had not.
+
+use std::fs::{self, File, TryLockError};
+use std::hash::Hasher;
+use std::path::{Path, PathBuf};
+
+use siphasher::sip::SipHasher13;
+
+use super::folder_of;
+use super::journal::{ENDING, WRITING, Written, sync};
+use super::lock::is_locked;
+
+/// A run that was killed while it put outputs in their places.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct LeftRun {
+    /// Outputs that are in their places now, or wait for it.
+    pub outputs: Vec<PathBuf>,
+    /// Places that somebody changed since: they stay as they are.
+    pub changed: Vec<PathBuf>,
+}
+
+/// What the temporary files of an output are called before what tells them apart.
+pub(super) fn prefix(target: &Path) -> String {
+    let name = target.file_name().unwrap_or_default().to_string_lossy();
+    // Names can be as long as the system allows; the beginning says whose they are, the number tells them apart.
+    let short: String = name.chars().take(60).collect();
+    let mut hasher = SipHasher13::new();
+    hasher.write(name.as_bytes());
+    format!(".granum-{short}-{:08x}-", hasher.finish() as u32)
+}
+
+/// Removes what a killed run left beside an output whose place is locked for this one.
+pub(super) fn remove_left(target: &Path) {
+    let prefix = prefix(target);
+    let Ok(entries) = fs::read_dir(folder_of(target)) else { return };
+    for entry in entries.flatten() {
+        let name = entry.file_name();
+        let name = name.to_string_lossy();
+        if name.starts_with(&prefix) && (name.ends_with(".part") || name.ends_with(".before")) {
+            let _ = fs::remove_file(entry.path());
+        }
+    }
+}
+
+/// The journals of runs that are no longer alive in a folder, each with whether it is to be followed.
+fn journals(folder: &Path) -> Vec<(PathBuf, Written, bool)> {
+    let Ok(entries) = fs::read_dir(folder) else { return vec![] };
+    let named = |entry: &fs::DirEntry, ending: &str| {
+        let name = entry.file_name();
+        let name = name.to_string_lossy();
+        name.starts_with(".granum-") && name.ends_with(ending)
+    };
+    let journals = entries.flatten().filter(|entry| named(entry, ENDING)).map(|entry| entry.path());
+    let left = journals.filter(|path| !is_locked(path));
+    let read = left.filter_map(|path| {
+        let written = Written::read(&path)?;
+        let decided = Path::new(&written.first).exists();
+        Some((path, written, decided))
+    });
+    let mut found: Vec<_> = read.collect();
+    found.sort_by(|(one, ..), (other, ..)| one.cmp(other));
+    found
+}
+
+/// What runs that were killed wait to have finished in a folder.
+pub(crate) fn left_in(folder: &Path) -> Vec<LeftRun> {
+    let decided = journals(folder).into_iter().filter(|(.., decided)| *decided);
+    let told = decided.map(|(_, written, _)| LeftRun {
+        outputs: written
+            .moves
+            .iter()
+            .filter(|moved| moved.part().exists())
+            .map(|moved| moved.target().to_owned())
+            .collect(),
+        changed: vec![],
+    });
+    told.filter(|run| !run.outputs.is_empty()).collect()
+}
+
+/// Finishes what runs that were killed had begun in a folder: what was to be put in its place is, in all
+/// folders, or none of it where that had not been decided.
+pub(crate) fn finish_left(folder: &Path) -> Vec<LeftRun> {
+    remove_unwritten(folder);
+    let mut told = vec![];
+    for (path, written, decided) in journals(folder) {
+        // Another run may be about to do the same.
+        let Ok(file) = File::open(&path) else { continue };
+        if matches!(file.try_lock(), Err(TryLockError::WouldBlock)) {
+            continue;
+        }
+        let mut run = LeftRun::default();
+        for moved in &written.moves {
+            let target = moved.target().to_owned();
+            if !moved.part().exists() {
+                if decided {
+                    run.outputs.push(target);
+                }
+            } else if !decided {
+                let _ = fs::remove_file(moved.part());
+            } else if moved.is_as_before() {
+                if fs::rename(moved.part(), &target).is_ok() {
+                    run.outputs.push(target);
+                }
+            } else {
+                let _ = fs::remove_file(moved.part());
+                run.changed.push(target);
+            }
+            remove_left(moved.target());
+        }
+        let folders = written.folders();
+        folders.iter().for_each(|folder| sync(folder));
+        let name = path.file_name().unwrap_or_default();
+        let first = Path::new(&written.first);
+        for folder in folders.iter().filter(|folder| Some(folder.as_path()) != first.parent()) {
+            let _ = fs::remove_file(folder.join(name));
+        }
+        let _ = fs::remove_file(first);
+        let _ = fs::remove_file(&path);
+        if decided {
+            told.push(run);
+        }
+    }
+    told
+}
+
+/// Journals that were being written when their run was killed say nothing.
+fn remove_unwritten(folder: &Path) {
+    let Ok(entries) = fs::read_dir(folder) else { return };
+    for entry in entries.flatten() {
+        let name = entry.file_name();
+        let name = name.to_string_lossy();
+        let unwritten = name.starts_with(".granum-") && name.ends_with(WRITING);
+        if unwritten && !is_locked(&entry.path()) {
+            let _ = fs::remove_file(entry.path());
+        }
+    }
+}

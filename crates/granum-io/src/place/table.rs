@@ -1,0 +1,49 @@
+//! A table on its way into a file.
+
+use std::sync::Arc;
+
+use granum_core::port::{Encoded, Encoder, Output, OutputError};
+
+use super::PlacedFile;
+use crate::formats::Writer;
+
+/// A table on its way into a file, in one format.
+pub(crate) struct PlacedTable {
+    file: PlacedFile,
+    writer: Box<dyn Writer>,
+}
+
+impl PlacedTable {
+    pub fn begin(file: PlacedFile, writer: Box<dyn Writer>) -> Result<Self, OutputError> {
+        let mut table = Self { file, writer };
+        table.file.write_by(|out| table.writer.begin(out))?;
+        Ok(table)
+    }
+}
+
+impl Output for PlacedTable {
+    fn encoder(&self) -> Arc<dyn Encoder> {
+        self.writer.encoder()
+    }
+
+    fn take(&mut self, rows: Encoded) -> Result<(), OutputError> {
+        self.file.write_by(|out| self.writer.take(rows, out))
+    }
+
+    fn complete(&mut self) -> Result<u64, OutputError> {
+        self.file.write_by(|out| self.writer.finish(out))?;
+        self.file.complete()
+    }
+
+    fn publish(&mut self) -> Result<(), OutputError> {
+        self.file.publish()
+    }
+
+    fn withdraw(&mut self) {
+        self.file.withdraw();
+    }
+
+    fn settle(&mut self) {
+        self.file.settle();
+    }
+}

@@ -1,0 +1,138 @@
+//! A run that is killed at any of its steps leaves all outputs old, or all new once the next run has been there.
+#![cfg(target_os = "linux")]
+
+use std::os::unix::process::ExitStatusExt;
+use std::path::{Path, PathBuf};
+use std::process::Command;
+
+use super::folder::Folder;
+
+/// Ends a process before its Nth call that changes files.
+const SHIM: &str = r#"
+#define _GNU_SOURCE
+#include <dlfcn.h>
+#include <fcntl.h>
+#include <signal.h>
+#include <stdarg.h>
+#include <stdlib.h>
+#include <unistd.h>
+static int count;
+static void step(void) {
+    const char *at = getenv("KILL_AT");
+    if (at && __sync_add_and_fetch(&count, 1) == atoi(at)) kill(getpid(), SIGKILL);
+}
+#define NEXT(name) ((__typeof__(&name))dlsym(RTLD_NEXT, #name))
+int rename(const char *a, const char *b) { step(); return NEXT(rename)(a, b); }
+int unlink(const char *a) { step(); return NEXT(unlink)(a); }
+int fsync(int f) { step(); return NEXT(fsync)(f); }
+int fdatasync(int f) { step(); return NEXT(fdatasync)(f); }
+int linkat(int f, const char *a, int g, const char *b, int h) { step(); return NEXT(linkat)(f, a, g, b, h); }
+int open64(const char *a, int flags, ...) {
+    va_list more;
+    va_start(more, flags);
+    mode_t mode = (flags & O_CREAT) ? va_arg(more, mode_t) : 0;
+    va_end(more);
+    if (flags & O_CREAT) step();
+    return NEXT(open64)(a, flags, mode);
+}
+"#;
+
+/// The shim as a library; a C compiler is there wherever the program was built.
+fn shim(folder: &Folder) -> PathBuf {
+    folder.file("shim.c", SHIM);
+    let library = folder.path().join("shim.so");
+    let made = Command::new("cc")
+        .args(["-shared", "-fPIC", "-o"])
+        .arg(&library)
+        .arg(folder.path().join("shim.c"))
+        .arg("-ldl")
+        .status();
+    assert!(made.unwrap().success());
+    library
+}
+
+const PLAN: &str = "\
+param least integer = 0
+input a from \"a.csv\"
+table b from a
+table c from a
+check \"enough\" a: k >= least
+output a to \"one/a.csv\"
+output b to \"two/b.csv\"
+output c to \"two/c.csv\"
+";
+
+const OUTPUTS: [&str; 3] = ["one/a.csv", "two/b.csv", "two/c.csv"];
+
+/// Puts everything as it was before.
+fn reset(folder: &Folder) {
+    folder.plan(PLAN).file("a.csv", "k\n1\n2\n");
+    OUTPUTS.iter().for_each(|name| drop(folder.file(name, "old\n")));
+}
+
+/// Runs the plan until its Nth step; gives whether it came through.
+fn killed_at(folder: &Folder, shim: &Path, step: usize) -> bool {
+    let mut command = folder.command(&["run", "p.granum", "--threads", "1"]);
+    command.env("LD_PRELOAD", shim).env("KILL_AT", step.to_string());
+    let status = command.output().unwrap().status;
+    assert!(status.signal() == Some(9) || status.success(), "{status:?}");
+    status.success()
+}
+
+#[test]
+fn all_old_or_all_new_whatever_step_a_run_is_killed_at() {
+    let (folder, tools) = (Folder::new(), Folder::new());
+    let shim = shim(&tools);
+    let (mut old, mut new, mut told) = (0, 0, 0);
+    for step in 1.. {
+        assert!(step < 300, "it never comes through");
+        reset(&folder);
+        if killed_at(&folder, &shim, step) {
+            break;
+        }
+        // What only looks leaves all as it stands, and tells what waits.
+        let before: Vec<String> = OUTPUTS.iter().map(|name| folder.read(name)).collect();
+        let check = folder.granum(&["check", "p.granum", "-q"]).code(0);
+        let waits = check.err.contains("A run was killed while it put its outputs in their places");
+        assert_eq!(before, OUTPUTS.map(|name| folder.read(name)), "step {step}");
+        // A run that writes nothing itself finishes what the killed one had decided.
+        let next = folder.granum(&["run", "p.granum", "-q", "--set", "least=9"]).code(1);
+        let texts = OUTPUTS.map(|name| folder.read(name));
+        let all = |text: &str| texts.iter().all(|own| own == text);
+        assert!(all("old\n") || all("k\n1\n2\n"), "step {step}: {texts:?}");
+        let finished = next.err.contains("That is finished: ");
+        assert!(!finished || all("k\n1\n2\n"), "step {step}");
+        assert!(!waits || finished, "step {step}: told, and not finished");
+        told += usize::from(waits);
+        let left: Vec<String> =
+            folder.names().into_iter().filter(|name| name.contains(".granum-")).collect();
+        assert!(left.is_empty(), "step {step}: {left:?}");
+        if all("old\n") { old += 1 } else { new += 1 }
+    }
+    assert!(old > 5 && new > 5 && told > 2, "{old} {new} {told}");
+}
+
+#[test]
+fn a_place_that_another_run_writes_to_is_refused() {
+    let (folder, tools) = (Folder::new(), Folder::new());
+    reset(&folder);
+    // A killed run leaves its locks, which nobody holds; here somebody does again.
+    let left = |name: &String| name.starts_with("one/") && name.ends_with("-lock");
+    let shim = shim(&tools);
+    let found = (1..9).find_map(|step| {
+        assert!(!killed_at(&folder, &shim, step));
+        folder.names().into_iter().find(left)
+    });
+    let lock = std::fs::File::open(folder.path().join(found.unwrap())).unwrap();
+    lock.lock().unwrap();
+    folder
+        .granum(&["run", "p.granum"])
+        .code(3)
+        .complains("one/a.csv: another run is writing this file")
+        .complains("wait until that run has ended");
+    assert_eq!(OUTPUTS.map(|name| folder.read(name)), ["old\n"; 3]);
+    drop(lock);
+    folder.granum(&["run", "p.granum"]).code(0);
+    assert_eq!(folder.read("one/a.csv"), "k\n1\n2\n");
+    assert!(!folder.names().iter().any(|name| name.contains(".granum-")));
+}
