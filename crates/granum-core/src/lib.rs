@@ -8,6 +8,7 @@
 
 mod aggregate;
 mod bug;
+pub mod compare;
 pub mod draft;
 pub mod engine;
 pub mod expr;

@@ -4,6 +4,7 @@ use std::path::PathBuf;
 
 use clap::{Args as ClapArgs, CommandFactory, Parser, Subcommand, ValueEnum};
 use clap_complete::Shell;
+use granum_core::compare::Comparing;
 use granum_core::engine::Tracing;
 use granum_core::port::Written;
 
@@ -181,6 +182,8 @@ granum example [OPTIONS] PLAN TABLE COLUMN=VALUE\u{2026}
         #[arg(long)]
         plain: bool,
     },
+    /// Two builds of a table side by side: rows added, gone and changed, in which columns, by how much
+    Compare(CompareArgs),
     /// Print what makes a shell complete this program's words: granum completions bash
     Completions {
         /// The shell
@@ -219,6 +222,35 @@ pub struct MatchArgs {
     pub settings: Vec<(String, String)>,
     #[command(flatten)]
     pub reading: Reading,
+}
+
+/// Two builds of a table.
+#[derive(Debug, ClapArgs)]
+pub struct CompareArgs {
+    /// The old one
+    pub old: String,
+    /// The new one
+    pub new: String,
+    /// The columns that tell rows apart; found out if not given
+    #[arg(long, value_name = "COLUMN,\u{2026}")]
+    pub grain: Option<String>,
+    /// Numbers that differ by no more are equal
+    #[arg(long, value_name = "NUMBER", value_parser = tolerance)]
+    pub tolerance: Option<(i128, granum_core::value::Scale)>,
+    #[command(flatten)]
+    pub reading: Reading,
+}
+
+impl CompareArgs {
+    /// The columns of the grain.
+    pub fn grain(&self) -> Vec<String> {
+        let names = self.grain.as_deref().map(items).unwrap_or_default();
+        names.into_iter().map(|name| name.trim_matches('`').to_owned()).collect()
+    }
+}
+
+fn tolerance(text: &str) -> Result<(i128, granum_core::value::Scale), String> {
+    Comparing::tolerance(text).ok_or_else(|| "a number such as 0.01".into())
 }
 
 /// How files are written, where that is not to be found out, and how the result is printed.

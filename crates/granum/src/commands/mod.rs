@@ -1,6 +1,7 @@
 //! What each command does: opens what it needs, lets the core work, prints, and says how it ended.
 
 mod aside;
+mod compare;
 mod demo;
 mod draft;
 mod example;
@@ -224,6 +225,7 @@ pub fn run(args: Args) -> Exit {
                 }
             }
         }
+        Command::Compare(args) => compare::run(&mut printer, &args),
         Command::Example { words, options, line, plain } => {
             match crate::args::traced(("example", &words), &options, line) {
                 Ok((plan, tracing)) => {

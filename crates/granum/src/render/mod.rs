@@ -3,6 +3,7 @@
 mod allocate;
 mod bridge;
 mod columns;
+mod compare;
 mod diagnostic;
 mod example;
 pub mod json;
@@ -27,6 +28,7 @@ mod view;
 mod visible;
 mod warning;
 
+pub use compare::{compared, compared_verdict, not_compared};
 pub use diagnostic::diagnostics;
 pub use example::{example_remarks, no_example};
 pub use left::{finished, waiting};

@@ -67,7 +67,9 @@ const OUTPUTS: [&str; 3] = ["one/a.csv", "two/b.csv", "two/c.csv"];
 /// Puts everything as it was before.
 fn reset(folder: &Folder) {
     folder.plan(PLAN).file("a.csv", "k\n1\n2\n");
-    OUTPUTS.iter().for_each(|name| drop(folder.file(name, "old\n")));
+    for name in OUTPUTS {
+        folder.file(name, "old\n");
+    }
 }
 
 /// Runs the plan until its Nth step; gives whether it came through.

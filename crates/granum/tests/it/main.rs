@@ -5,6 +5,7 @@ mod allocate;
 mod aside;
 mod bridges;
 mod commands;
+mod compare;
 mod correct;
 mod demo;
 mod examples;

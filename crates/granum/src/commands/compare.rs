@@ -1,0 +1,63 @@
+//! `compare`: two builds of a table side by side.
+
+use granum_core::compare::{CompareError, Compared, Comparing, compare};
+use granum_io::Files;
+use serde_json::json;
+
+use super::files::{self, Looked};
+use super::{Exit, Printer};
+use crate::args::{CompareArgs, Format};
+use crate::progress::Progress;
+use crate::render::{self, json};
+
+pub(super) fn run(printer: &mut Printer, args: &CompareArgs) -> Exit {
+    let progress = Progress::new(printer.global.quiet);
+    let compared = of_files(args, &progress);
+    printer.stages(progress.finish());
+    match compared {
+        Ok(compared) => {
+            let text = match args.reading.format {
+                Format::Json => {
+                    let outcome = if compared.differs() { "stopped" } else { "held" };
+                    json::document(None, outcome, [("compared", json::value(&compared))])
+                }
+                Format::Text if printer.global.quiet => render::compared_verdict(&compared),
+                Format::Text => render::compared(&compared, (&args.old, &args.new), printer.width),
+            };
+            printer.told(args.reading.format, &text);
+            if compared.differs() { Exit::DataFailed } else { Exit::Held }
+        }
+        Err(CompareError::Source(error)) => files::failed(printer, args.reading.format, &error),
+        Err(error) => wrong(printer, args, &error),
+    }
+}
+
+/// Says why the grain is none.
+fn wrong(printer: &mut Printer, args: &CompareArgs, error: &CompareError) -> Exit {
+    let text = render::not_compared(error, (&args.old, &args.new));
+    match args.reading.format {
+        Format::Text => printer.diagnostic(&text),
+        Format::Json => {
+            let told = json!({ "kind": "grain", "message": text.trim_end() });
+            printer.data(&json::document(None, "plan-wrong", [("error", told)]));
+        }
+    }
+    Exit::PlanWrong
+}
+
+fn of_files(args: &CompareArgs, progress: &Progress) -> Result<Compared, CompareError> {
+    let files = Files::new("").with_notice(super::waits);
+    let comparing = Comparing { grain: args.grain(), tolerance: args.tolerance };
+    let said = args.reading.written();
+    let mut looked =
+        vec![files::look(&files, &args.old, &said)?, files::look(&files, &args.new, &said)?];
+    let both = |looked: &[Looked]| {
+        let open = |at: usize| files::open(&files, "build", &[&looked[at]], false);
+        let ((_, mut old), (_, mut new)) = (open(0)?, open(1)?);
+        match compare((old.as_mut(), new.as_mut()), &comparing, progress) {
+            Err(CompareError::Source(error)) => Err(error),
+            told => Ok(told),
+        }
+    };
+    files::with_encodings(&mut looked, &said, both)?
+}
