@@ -221,6 +221,15 @@ impl Files {
         place(&self.folder.join(path))
     }
 
+    /// The files that a source names, in the order of their paths, each with its name: of what is read only once
+    /// the file that has all of it.
+    ///
+    /// # Errors
+    /// That there is none, or that it cannot be looked for.
+    pub fn files_of(&self, source: &str) -> std::io::Result<Vec<(PathBuf, String)>> {
+        self.find(source).map_err(|error| std::io::Error::other(error.to_string()))
+    }
+
     /// The files that a source names, in the order of their paths.
     fn find(&self, source: &str) -> Result<Vec<(PathBuf, String)>, SourceError> {
         if source == STANDARD_INPUT {

@@ -114,10 +114,8 @@ pub enum Command {
     Run {
         #[command(flatten)]
         plan: PlanArgs,
-        /// Put the rows that steps took out into files of this folder, one a step, also where nothing
-        /// else is written
-        #[arg(long, value_name = "DIR")]
-        aside: Option<PathBuf>,
+        #[command(flatten)]
+        writing: Writing,
     },
     /// Print rows of a table, or what tables a plan has
     Show {
@@ -307,6 +305,30 @@ pub struct PlanArgs {
     pub bridge: bool,
     #[command(flatten)]
     pub options: PlanOptions,
+}
+
+/// What a run writes beside its outputs, or in their place.
+#[derive(Debug, Clone, Default, PartialEq, Eq, ClapArgs)]
+pub struct Writing {
+    /// Put the rows that steps took out into files of this folder, one a step, also where nothing
+    /// else is written
+    #[arg(long, value_name = "DIR")]
+    pub aside: Option<PathBuf>,
+    /// Write down the run: plan, parameters, files with their hashes, what was told, and what came of it
+    #[arg(long, value_name = "PATH")]
+    pub record: Option<PathBuf>,
+    /// Tell what changed since a record: inputs, plan, rows, shares and amounts
+    #[arg(long, value_name = "RECORD")]
+    pub against: Option<PathBuf>,
+    /// Compare each output with the file that it replaces, row by row and cell by cell
+    #[arg(long)]
+    pub changes: bool,
+    /// Only write the outputs of this table; all checks run. May be said several times
+    #[arg(long, value_name = "TABLE")]
+    pub only: Vec<String>,
+    /// Where the run stops, write what could be built into this folder, marked as stopped
+    #[arg(long, value_name = "DIR")]
+    pub anyway_to: Option<PathBuf>,
 }
 
 /// What holds outputs back beside what must hold.

@@ -6,15 +6,15 @@ use super::check::{
 };
 use super::context::RunError;
 use super::demand::{Work, check_needs};
-use super::run::{Run, Want};
+use super::run::{Run, Running, Want};
 use crate::port::{Output, OutputError, Outputs};
 use crate::resolve::{CheckKind, Total};
 use crate::step::{Naming, finished_rows, group_problem};
 use crate::table::{LinkId, TableId, TotalId};
-use crate::tally::{CheckTally, Problem, Report, Written, bridges};
+use crate::tally::{CheckTally, Problem, Report, Written, bridges, figures, moved};
 
 impl Run<'_> {
-    pub fn close(mut self, want: Want<'_>, deny_warnings: bool) -> Result<Report, RunError> {
+    pub fn close(mut self, want: Want<'_>, running: Running<'_>) -> Result<Report, RunError> {
         let checks = self.close_checks();
         let (warnings, allowed) = self.warnings();
         let mut report = Report {
@@ -24,7 +24,7 @@ impl Run<'_> {
             examples: std::mem::take(&mut self.examples),
             warnings,
             allowed,
-            deny_warnings,
+            deny_warnings: running.deny_warnings,
             writes: matches!(want, Want::Outputs(_)),
             ..Report::default()
         };
@@ -45,6 +45,9 @@ impl Run<'_> {
             .map(|output| (output.path.as_str(), self.plan.tables[output.table.0].name.as_str()))
             .collect();
         report.bridges = bridges(&report.tables, &outputs);
+        if let Some(earlier) = running.earlier {
+            report.moved = moved(&figures(&report), earlier);
+        }
         if let Want::Outputs(places) = want
             && report.held()
         {

@@ -20,7 +20,7 @@ use crate::port::{InputSource, Observer, Output, OutputError, Outputs, Sources};
 use crate::resolve::{CheckKind, Plan, Source};
 use crate::step::{Around, Faults, GroupFaults};
 use crate::table::{Batch, GatherId, LinkId, TableId};
-use crate::tally::{ExampleTally, GatheredAmount, LinkTally, Problem, Report};
+use crate::tally::{Earlier, ExampleTally, GatheredAmount, LinkTally, Problem, Report};
 
 /// What is wanted of a run.
 #[derive(Clone, Copy)]
@@ -33,16 +33,18 @@ pub enum Want<'a> {
 
 /// How a plan is run.
 #[derive(Debug, Clone, Copy)]
-pub struct Running {
+pub struct Running<'a> {
     /// What is only warned of holds outputs back as well.
     pub deny_warnings: bool,
     /// What nothing reads any more is let go. Off, all is held to the end: for tests alone.
     pub lets_go: bool,
+    /// What is known of an earlier run, to be compared with.
+    pub earlier: Option<&'a Earlier>,
 }
 
-impl Default for Running {
+impl Default for Running<'_> {
     fn default() -> Self {
-        Self { deny_warnings: false, lets_go: true }
+        Self { deny_warnings: false, lets_go: true, earlier: None }
     }
 }
 
@@ -55,7 +57,7 @@ pub(super) fn run_with(
     sources: &dyn Sources,
     want: Want<'_>,
     observer: &dyn Observer,
-    running: Running,
+    running: Running<'_>,
     examples: impl Fn(&Inputs) -> Result<Vec<ExampleTally>, RunError>,
 ) -> Result<Report, RunError> {
     let mut inputs = Inputs::open(tree, sources)?;
@@ -70,7 +72,7 @@ pub(super) fn run_with(
             Want::Check => Ok(()),
         }
     };
-    let end = |run: Run<'_>, _: &Inputs| run.close(want, running.deny_warnings);
+    let end = |run: Run<'_>, _: &Inputs| run.close(want, running);
     worked(&mut inputs, (tree, settings), observer, wanted, begin, end)
 }
 

@@ -35,7 +35,7 @@ pub fn run_as(
     sources: &dyn Sources,
     want: Want<'_>,
     observer: &dyn Observer,
-    running: Running,
+    running: Running<'_>,
 ) -> Result<Report, RunError> {
     run_with((tree, settings), sources, want, observer, running, |inputs| {
         worked_examples(tree, &inputs.shapes(), sources)

@@ -30,10 +30,7 @@ pub enum Amount {
 /// has too many digits.
 impl Serialize for Amount {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        let sum = match self {
-            Self::Exact { units, scale, .. } => units.map(|units| decimal::to_text(units, *scale)),
-            Self::Float { sum, .. } => Some(sum.to_string()),
-        };
+        let sum = self.text();
         let mut fields = serializer.serialize_struct("Amount", 2)?;
         fields.serialize_field("sum", &sum)?;
         fields.serialize_field("blanks", &self.blanks())?;
@@ -45,6 +42,14 @@ impl Amount {
     /// An exact sum.
     pub fn exact(units: Option<i128>, scale: Scale, blanks: u64) -> Self {
         Self::Exact { units, scale, blanks }
+    }
+
+    /// The sum exactly, as a plan would write it; nothing where it has too many digits.
+    pub fn text(self) -> Option<String> {
+        match self {
+            Self::Exact { units, scale, .. } => units.map(|units| decimal::to_text(units, scale)),
+            Self::Float { sum, .. } => Some(sum.to_string()),
+        }
     }
 
     /// How many blanks the sum passed over.

@@ -5,6 +5,7 @@ mod allocate;
 mod bridge;
 mod check;
 mod example;
+mod figure;
 mod gone;
 mod link;
 mod period;
@@ -18,6 +19,7 @@ pub use allocate::{AllocateProblem, AllocateTrouble, Allocated, NotAllocated};
 pub use bridge::{Bridge, BridgeEntry, BridgeKind, bridges};
 pub use check::{CheckTally, FailedRow};
 pub use example::{ExampleTally, GivenRow, GivenTable};
+pub use figure::{Earlier, Figure, FigureKind, Moved, figures, moved};
 pub use gone::Why;
 pub use link::{LinkAmount, LinkTally, MissingKey, NearKind, NearMiss, Spread, share_text};
 pub use period::{

@@ -3,7 +3,8 @@
 use serde::Serialize;
 
 use super::{
-    Allowed, Bridge, CheckTally, ExampleTally, LinkTally, Problem, StepName, TableTally, Warning,
+    Allowed, Bridge, CheckTally, ExampleTally, LinkTally, Moved, Problem, StepName, TableTally,
+    Warning,
 };
 
 /// The report of a run or a check.
@@ -37,6 +38,8 @@ pub struct Report {
     pub written: Vec<Written>,
     /// Whether outputs were asked for.
     pub writes: bool,
+    /// What is another than in an earlier run, where one was named.
+    pub moved: Vec<Moved>,
     /// The files that rows were put into which steps took out, where that was asked for.
     pub aside: Vec<AsideFile>,
 }
@@ -80,10 +83,12 @@ impl Report {
             && !(self.deny_warnings && self.warns())
     }
 
-    /// Whether there is a warning: one of the plan's own that does not hold, or what is usually a
-    /// mistake.
+    /// Whether there is a warning: one of the plan's own that does not hold, what is usually a
+    /// mistake, or what moved more since an earlier run than it did before.
     pub fn warns(&self) -> bool {
-        !self.warnings.is_empty() || self.checks.iter().any(|check| !check.held && !check.skipped)
+        !self.warnings.is_empty()
+            || self.checks.iter().any(|check| !check.held && !check.skipped)
+            || self.moved.iter().any(|moved| moved.more)
     }
 
     /// The tally of a table.

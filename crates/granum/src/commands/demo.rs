@@ -10,7 +10,7 @@ use granum_demo::{FILES, PLANS, Size, write_data};
 use siphasher::sip::SipHasher13;
 
 use super::{Exit, Printer};
-use crate::args::{PlanArgs, PlanOptions};
+use crate::args::{PlanArgs, PlanOptions, Writing};
 use crate::render;
 
 pub(super) fn run(printer: &mut Printer, dir: &Path, size: Size, only_data: bool) -> Exit {
@@ -54,7 +54,7 @@ pub(super) fn run(printer: &mut Printer, dir: &Path, size: Size, only_data: bool
     }
     printer
         .result(&format!("{}\n\n", render::command(&format!("granum run {place}/nursery.granum"))));
-    let exit = super::run::run(printer, &plan(0), super::run::Does::Outputs { aside: None });
+    let exit = super::run::run(printer, &plan(0), super::run::Does::Outputs(&Writing::default()));
     if exit != Exit::Held {
         return exit;
     }
@@ -63,7 +63,8 @@ pub(super) fn run(printer: &mut Printer, dir: &Path, size: Size, only_data: bool
         render::command(&format!("granum run {place}/broken.granum"))
     ));
     let quiet = std::mem::replace(&mut printer.global.quiet, true);
-    let stopped = super::run::run(printer, &plan(1), super::run::Does::Outputs { aside: None });
+    let stopped =
+        super::run::run(printer, &plan(1), super::run::Does::Outputs(&Writing::default()));
     printer.global.quiet = quiet;
     if stopped != Exit::DataFailed {
         return stopped;

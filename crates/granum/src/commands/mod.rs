@@ -1,6 +1,8 @@
 //! What each command does: opens what it needs, lets the core work, prints, and says how it ended.
 
+mod anyway;
 mod aside;
+mod changes;
 mod compare;
 mod demo;
 mod draft;
@@ -12,12 +14,15 @@ mod matching;
 mod outputs;
 mod picture;
 mod plan;
+mod record;
 mod relate;
 mod run;
 mod show;
 mod survey;
 mod trace;
 mod used;
+
+pub use record::Since;
 
 use std::io::{self, IsTerminal, Write};
 use std::process::ExitCode;
@@ -201,8 +206,8 @@ pub fn run(args: Args) -> Exit {
         Command::Check { plan, examples: true } => {
             run::run(&mut printer, &plan, run::Does::Examples)
         }
-        Command::Run { plan, aside } => {
-            run::run(&mut printer, &plan, run::Does::Outputs { aside: aside.as_deref() })
+        Command::Run { plan, writing } => {
+            run::run(&mut printer, &plan, run::Does::Outputs(&writing))
         }
         Command::Show { words, options, rows, to, unmatched, after, removed, condition, sort } => {
             match crate::args::shown(&words, &options) {

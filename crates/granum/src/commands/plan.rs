@@ -3,7 +3,9 @@
 use std::path::{Path, PathBuf};
 
 use granum_core::engine::{AskedWrong, Beside, RunError};
-use granum_core::lang::{Diagnostic, Parsed, PlanTree, parse};
+use granum_core::lang::{
+    Diagnostic, DiagnosticKind, Parsed, PlanTree, Span, Statement, StatementKind, parse,
+};
 use granum_io::Files;
 use serde_json::json;
 
@@ -75,6 +77,34 @@ impl Plan {
             return Ok(self);
         }
         Err(self.wrong(printer, &wrong))
+    }
+
+    /// The plan with the outputs of some tables alone; with all where none is named.
+    pub fn only(mut self, printer: &mut Printer, tables: &[String]) -> Result<Self, Exit> {
+        let outputs = |plan: &PlanTree| -> Vec<String> {
+            let table = |statement: &Statement| match &statement.kind {
+                StatementKind::Output(output) => Some(output.table.text.clone()),
+                _ => None,
+            };
+            plan.statements.iter().filter_map(table).collect()
+        };
+        let known = outputs(&self.tree);
+        if let Some(wrong) = tables.iter().find(|table| !known.contains(table)) {
+            let message = format!("--only: the plan has no output of `{wrong}`");
+            let has = match known.as_slice() {
+                [] => "it has none at all".to_owned(),
+                known => format!("it has outputs of {}", known.join(", ")),
+            };
+            let wrong = Diagnostic::new(DiagnosticKind::UnknownName, Span::default(), message);
+            return Err(self.wrong(printer, &[wrong.help(has)]));
+        }
+        if !tables.is_empty() {
+            self.tree.statements.retain(|statement| match &statement.kind {
+                StatementKind::Output(output) => tables.contains(&output.table.text),
+                _ => true,
+            });
+        }
+        Ok(self)
     }
 
     /// Prints why a run has no report.

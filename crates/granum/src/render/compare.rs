@@ -10,7 +10,12 @@ use super::{bad, clipped, count, counted, dim, folded, good, heading};
 const LONGEST: usize = 40;
 
 /// All that is told of two builds.
-pub fn compared(told: &Compared, (old, new): (&str, &str), width: usize) -> String {
+pub fn compared(told: &Compared, names: (&str, &str), width: usize) -> String {
+    format!("{}{}", body(told, names, width), compared_verdict(told))
+}
+
+/// The same without the verdict.
+fn body(told: &Compared, (old, new): (&str, &str), width: usize) -> String {
     let by = match told.grain.as_slice() {
         [] => "whole rows, for nothing tells them apart".to_owned(),
         grain if told.proposed => format!("by {} (found; --grain says another)", grain.join(", ")),
@@ -46,8 +51,13 @@ pub fn compared(told: &Compared, (old, new): (&str, &str), width: usize) -> Stri
     if changed.count() > 0 {
         out.push('\n');
     }
-    out.push_str(&compared_verdict(told));
     out
+}
+
+/// What an output changed of the file that it replaced.
+pub(super) fn changes(told: &Compared, path: &str, width: usize) -> String {
+    let before = format!("{path} as it was");
+    body(told, (&before, "now"), width)
 }
 
 /// Whether they differ, in a sentence.

@@ -1,10 +1,11 @@
 //! What came of a command as one JSON document. `docs/json.md` says what it holds; fields are added,
 //! and none changes its meaning without `format` going up.
 
+use granum_core::compare::Compared;
 use granum_core::engine::{AskedWrong, Shown};
 use granum_core::lang::Diagnostic;
 use granum_core::relate::FoundLink;
-use granum_core::tally::{Problem, Report, Story, share_text};
+use granum_core::tally::{Problem, Report, Story, Written, share_text};
 use granum_core::value::Scalar;
 use serde::Serialize;
 use serde_json::{Map, Value, json};
@@ -40,8 +41,24 @@ pub fn document<'n>(
     format!("{:#}\n", Value::Object(fields))
 }
 
-/// The report of a run or a check.
-pub fn report(plan: &str, report: &Report) -> String {
+/// The document of a run or a check.
+pub fn report(
+    plan: &str,
+    report: &Report,
+    changes: &[(String, Compared)],
+    anyway: &[Written],
+) -> String {
+    let mut told = report_value(report);
+    if let Some(fields) = told.as_object_mut() {
+        let change = |(path, compared): &(String, Compared)| json!({ "path": path, "compared": value(compared) });
+        fields.insert("changes".into(), changes.iter().map(change).collect());
+        fields.insert("anyway".into(), value(anyway));
+    }
+    outcome(plan, if report.held() { "held" } else { "stopped" }, "report", told)
+}
+
+/// All that a run tells.
+pub fn report_value(report: &Report) -> Value {
     let mut told = value(report);
     let links = told.get_mut("links").and_then(Value::as_array_mut);
     for (told, link) in links.into_iter().flatten().zip(&report.links) {
@@ -59,7 +76,7 @@ pub fn report(plan: &str, report: &Report) -> String {
     if let Some(fields) = told.as_object_mut() {
         fields.insert("problems".into(), problems(&report.problems));
     }
-    outcome(plan, if report.held() { "held" } else { "stopped" }, "report", told)
+    told
 }
 
 /// Links that were found between files, each with the line that a plan would have.

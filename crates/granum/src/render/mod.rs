@@ -19,6 +19,7 @@ mod relate;
 mod report;
 mod rows;
 mod shell;
+mod since;
 mod story;
 mod survey;
 mod tally;

@@ -1,7 +1,7 @@
 //! A run's report: tallies, links, checks, verdict.
 
 use super::view::Report;
-use super::{bridge, links, periods, tally as tables, verdict};
+use super::{bridge, compare, links, periods, since, tally as tables, verdict};
 
 impl Report<'_> {
     /// All of it.
@@ -14,6 +14,12 @@ impl Report<'_> {
         out.push_str(&links::links(&self.tally.links));
         out.push_str(&periods::of_links(&self.tally.links, self.width));
         out.push_str(&bridge::bridges(&self.tally.bridges, self.whole_bridges, self.width));
+        for (path, compared) in self.changes {
+            out.push_str(&compare::changes(compared, path, self.width));
+        }
+        if let Some(since) = self.since {
+            out.push_str(&since::since(since, &self.tally.moved, self.width));
+        }
         out.push_str(&verdict::checks(self));
         out.push_str(&self.verdict());
         out

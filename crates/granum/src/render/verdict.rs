@@ -112,7 +112,8 @@ pub(super) fn verdict(view: &Report<'_>) -> String {
         parts.push(format!("{failed_examples} of {examples} examples failed"));
     }
     let (_, warns) = tell(report, Severity::Warn);
-    let warns = warns + report.warnings.len();
+    let moved = report.moved.iter().filter(|moved| moved.more).count();
+    let warns = warns + report.warnings.len() + moved;
     if warns > 0 {
         let denied = match (report.deny_warnings, warns) {
             (false, _) => "",
@@ -136,7 +137,8 @@ pub(super) fn verdict(view: &Report<'_>) -> String {
         out.push_str(&format!(" {}.", upper_first(&not.join("; "))));
     }
     if report.writes {
-        let none = if report.aside.is_empty() { "Nothing" } else { "No output" };
+        let beside = !report.aside.is_empty() || !view.anyway.is_empty();
+        let none = if beside { "No output" } else { "Nothing" };
         out.push_str(&format!(" {none} was written."));
     }
     // Coloured when it is folded: signs of colour have no width.
@@ -161,6 +163,12 @@ pub(super) fn verdict(view: &Report<'_>) -> String {
     if !report.aside.is_empty() {
         out.push('\n');
         out.push_str(&aside(&report.aside));
+    }
+    if !view.anyway.is_empty() {
+        out.push_str("\n  what could be built all the same, to be looked at\n");
+        for written in view.anyway {
+            out.push_str(&format!("  {}", wrote(written)));
+        }
     }
     out
 }
@@ -211,6 +219,13 @@ fn held(view: &Report<'_>) -> String {
         out.push_str(&format!(
             " {} below.",
             counted(found, "usual mistake is", "usual mistakes are")
+        ));
+    }
+    let moved = report.moved.iter().filter(|moved| moved.more).count() as u64;
+    if moved > 0 {
+        out.push_str(&format!(
+            " {} more than before.",
+            counted(moved, "number moved", "numbers moved")
         ));
     }
     if empty > 0 {
@@ -272,7 +287,7 @@ pub(super) fn wrote(written: &Written) -> String {
 }
 
 /// A size in decimal units, as disks are sold.
-fn size(bytes: u64) -> String {
+pub(super) fn size(bytes: u64) -> String {
     match bytes {
         0..1_000 => format!("{bytes} bytes"),
         1_000..1_000_000 => format!("{}.{} kB", bytes / 1_000, bytes % 1_000 / 100),

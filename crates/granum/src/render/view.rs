@@ -1,6 +1,9 @@
 //! What is to be printed of a run, and how.
 
+use granum_core::compare::Compared;
 use granum_core::tally;
+
+use crate::commands::Since;
 
 /// What is printed of a run.
 pub struct Report<'a> {
@@ -18,4 +21,10 @@ pub struct Report<'a> {
     pub whole_bridges: bool,
     /// Whether the worked examples ran alone.
     pub examples_alone: bool,
+    /// What is another than in an earlier run.
+    pub since: Option<&'a Since>,
+    /// Outputs compared with what they replaced.
+    pub changes: &'a [(String, Compared)],
+    /// What was written of a run that stopped.
+    pub anyway: &'a [tally::Written],
 }

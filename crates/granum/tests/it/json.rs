@@ -114,7 +114,19 @@ fn every_field_is_in_the_documentation() {
     folder.file("customers.csv", "customer_no,name\nC1,Ada\nC2,Ada\nC3,Ben\nC4,Cai\n");
     names(&told(&folder, &["check", "p.granum"], 0), &mut all);
     names(&told(&folder, &["show", "p.granum", "sums"], 0), &mut all);
-    assert!(all.len() > 120, "{all:?}");
+    names(&told(&folder, &["trace", "p.granum", "met", "order_no=M1"], 0), &mut all);
+    names(&told(&folder, &["trace", "p.granum", "lines", "order_no=M7"], 1), &mut all);
+    names(&told(&folder, &["example", "p.granum", "sums", "order_no=M1"], 0), &mut all);
+    names(&told(&folder, &["compare", "lines.csv", "orders.csv"], 1), &mut all);
+    folder
+        .plan(&format!("{SHOP}table few from lines\n  drop net > 5\noutput few to \"few.csv\"\n"));
+    names(
+        &told(&folder, &["run", "p.granum", "--aside", "gone", "--record", "r.json"], 0),
+        &mut all,
+    );
+    names(&told(&folder, &["run", "p.granum", "--changes", "--against", "r.json"], 0), &mut all);
+    names(&serde_json::from_str(&folder.read("r.json")).unwrap(), &mut all);
+    assert!(all.len() > 180, "{all:?}");
     for name in all {
         let written =
             ["`", "\""].iter().any(|quote| page.contains(&format!("{quote}{name}{quote}")));

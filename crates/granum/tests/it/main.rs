@@ -26,6 +26,7 @@ mod parameters;
 mod periods;
 mod plans;
 mod real;
+mod record;
 mod relate;
 mod same;
 mod several;

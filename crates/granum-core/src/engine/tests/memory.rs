@@ -229,7 +229,7 @@ pub fn run_texts_as(
     files: &[(&str, String)],
     plan: &str,
     part: usize,
-    running: Running,
+    running: Running<'_>,
 ) -> (Report, HashMap<String, String>) {
     let files = files.iter().map(|(name, text)| ((*name).to_owned(), text.clone())).collect();
     let memory = Memory { files, part };

@@ -1,0 +1,116 @@
+//! `run --changes`: each output beside the file that it replaced.
+
+use std::fs;
+use std::path::PathBuf;
+
+use granum_core::compare::{CompareError, Compared, Comparing, compare};
+use granum_core::engine::RunError;
+use granum_core::lang::StatementKind;
+use granum_core::port::{InputSpec, OutputError, SourceError, Sources};
+use granum_core::tally::Report;
+use granum_io::Files;
+use tempfile::TempDir;
+
+use super::plan::Plan;
+use crate::progress::Progress;
+
+/// What stood in the places of outputs before a run.
+#[derive(Default)]
+pub(super) struct Kept {
+    /// By path: the same file under another name, or a copy.
+    files: Vec<(String, PathBuf)>,
+    /// Where copies are, for as long as they are needed.
+    folders: Vec<TempDir>,
+}
+
+impl Kept {
+    /// Keeps what stands in the places of a plan's outputs.
+    ///
+    /// # Errors
+    /// A file that cannot be kept.
+    pub fn of(plan: &Plan) -> Result<Self, OutputError> {
+        let mut kept = Self::default();
+        for statement in &plan.tree.statements {
+            let StatementKind::Output(output) = &statement.kind else { continue };
+            let path = &output.path.text;
+            let Some(place) = plan.files.place(path).ok().filter(|place| place.is_file()) else {
+                continue;
+            };
+            let copied = tempfile::tempdir().and_then(|folder| {
+                let copy = folder.path().join(place.file_name().unwrap_or_default());
+                // A name more costs nothing, where both are on one disk.
+                fs::hard_link(&place, &copy).or_else(|_| fs::copy(&place, &copy).map(drop))?;
+                Ok((folder, copy))
+            });
+            let (folder, copy) = copied.map_err(|error| OutputError {
+                path: path.clone(),
+                message: format!("cannot be kept to be compared with: {error}"),
+                help: "nothing was written; make room in the folder for temporary files".into(),
+            })?;
+            kept.files.push((path.clone(), copy));
+            kept.folders.push(folder);
+        }
+        Ok(kept)
+    }
+
+    /// Compares what was written with what stood there, by each table's grain.
+    ///
+    /// # Errors
+    /// A file that cannot be read any more.
+    pub fn compared(
+        &self,
+        plan: &Plan,
+        report: &Report,
+        progress: &Progress,
+    ) -> Result<Vec<(String, Compared)>, RunError> {
+        let mut all = vec![];
+        for written in &report.written {
+            let Some((_, before)) = self.files.iter().find(|(path, _)| *path == written.path)
+            else {
+                continue;
+            };
+            let now = plan.files.place(&written.path).map_err(|error| {
+                RunError::Output(OutputError {
+                    path: written.path.clone(),
+                    message: format!("cannot be found again: {error}"),
+                    help: "it was written; what changed is not told".into(),
+                })
+            })?;
+            let tally = report.table(&written.table);
+            let mut grain = tally.map_or_else(Vec::new, |tally| tally.grain.clone());
+            if written.total {
+                // The total row has no key of its own.
+                grain.clear();
+            }
+            let told = match two(before, &now, grain, progress) {
+                // What stood there was another table, or no table at all.
+                Err(CompareError::NoColumn { .. } | CompareError::Repeated(_)) => {
+                    two(before, &now, vec![], progress)
+                }
+                told => told,
+            };
+            // What stood there may be no table: all of it is new then.
+            if let Ok(compared) = told {
+                all.push((written.path.clone(), compared));
+            }
+        }
+        Ok(all)
+    }
+}
+
+/// Compares two files, as outputs are written.
+fn two(
+    before: &PathBuf,
+    now: &PathBuf,
+    grain: Vec<String>,
+    progress: &Progress,
+) -> Result<Compared, CompareError> {
+    let files = Files::new("");
+    let open = |path: &PathBuf| -> Result<_, SourceError> {
+        let path = path.to_string_lossy().into_owned();
+        files.open(&InputSpec::of_files("build".into(), vec![path]))
+    };
+    let (mut before, mut now) = (open(before)?, open(now)?);
+    let comparing = Comparing { grain, tolerance: None };
+    compare((before.as_mut(), now.as_mut()), &comparing, progress)
+}

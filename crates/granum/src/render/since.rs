@@ -1,0 +1,98 @@
+//! What is another than in an earlier run.
+
+use granum_core::tally::{FigureKind, Moved};
+use granum_core::value::decimal;
+
+use super::columns::{Side, set};
+use super::verdict::size;
+use super::{count, counted, folded, heading, notable};
+use crate::commands::Since;
+
+/// Numbers that moved are listed up to so many; those that moved more than before come first.
+const LISTED: usize = 20;
+
+/// Which inputs, parameters and numbers changed since a record.
+pub(super) fn since(since: &Since, moved: &[Moved], width: usize) -> String {
+    let mut out = format!("{} {}\n\n", heading("since"), heading(&since.record));
+    let mut lines = vec![];
+    let same = counted(since.same_inputs as u64, "file", "files");
+    if since.inputs.is_empty() {
+        lines.push(format!("inputs: the same, {same}"));
+    } else {
+        let files: Vec<String> = since.inputs.iter().map(file).collect();
+        lines.push(format!("inputs: {}; {same} as before", files.join(", ")));
+    }
+    lines.push(format!("plan: {}", if since.plan { "another text" } else { "the same" }));
+    for (name, before, now) in &since.parameters {
+        let word =
+            |value: &Option<String>| value.clone().unwrap_or_else(|| "as the plan says".into());
+        lines.push(format!("parameter {name}: {} \u{2192} {}", word(before), word(now)));
+    }
+    lines.iter().for_each(|line| out.push_str(&folded(line, "  ", width)));
+    out.push('\n');
+    out.push_str(&table(moved));
+    out
+}
+
+fn file((path, before, now): &(String, Option<u64>, Option<u64>)) -> String {
+    match (before, now) {
+        (Some(before), Some(now)) if before == now => {
+            format!("{path} ({}, other content)", size(*now))
+        }
+        (Some(before), Some(now)) => format!("{path} ({} \u{2192} {})", size(*before), size(*now)),
+        (None, _) => format!("{path} is new"),
+        (_, None) => format!("{path} is read no more"),
+    }
+}
+
+/// What a number counts, in words.
+fn of(moved: &Moved) -> String {
+    match moved.kind {
+        FigureKind::Rows => format!("{} rows", moved.of),
+        FigureKind::Share | FigureKind::Amount => moved.of.clone(),
+    }
+}
+
+fn number(moved: &Moved, value: Option<&String>) -> String {
+    let Some(value) = value else { return "\u{2014}".into() };
+    match moved.kind {
+        FigureKind::Share => format!("{value}%"),
+        FigureKind::Rows => value.parse().map_or_else(|_| value.clone(), count),
+        FigureKind::Amount => match decimal::parse(value.as_bytes()) {
+            Some((units, scale)) => decimal::grouped(units, scale),
+            None => value.clone(),
+        },
+    }
+}
+
+fn table(moved: &[Moved]) -> String {
+    if moved.is_empty() {
+        return "  every number is as it was\n\n".into();
+    }
+    let mut shown: Vec<&Moved> = moved.iter().collect();
+    shown.sort_by_key(|moved| !moved.more);
+    let mut lines = vec![["", "before", "now", "change", "", ""].map(str::to_owned).to_vec()];
+    for moved in shown.iter().take(LISTED) {
+        let more = if moved.more { "moved more than before" } else { "" };
+        lines.push(vec![
+            of(moved),
+            number(moved, moved.before.as_ref()),
+            number(moved, moved.now.as_ref()),
+            moved.change().unwrap_or_default(),
+            moved.percent().unwrap_or_default(),
+            more.to_owned(),
+        ]);
+    }
+    let sides = [Side::Left, Side::Right, Side::Right, Side::Right, Side::Right, Side::Left];
+    let mut out = String::new();
+    for line in set(&sides, &lines) {
+        let line = match line.strip_suffix("moved more than before") {
+            Some(start) => format!("{start}{}", notable("moved more than before")),
+            None => line,
+        };
+        out.push_str(&format!("  {line}\n"));
+    }
+    super::lists::more_indented(&mut out, moved.len() as u64, LISTED.min(moved.len()), "  ");
+    out.push('\n');
+    out
+}
