@@ -99,15 +99,23 @@ impl Diagnostic {
     }
 }
 
+/// Names of more letters are no likely slips of each other.
+const LONGEST: usize = 200;
+
 /// The name among `known` that is most like `name`, if one is like it at all: case first, then a
 /// small edit distance. Ties go to the earlier one.
 pub fn nearest<'a>(name: &str, known: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
     let lower = name.to_lowercase();
-    let far = 1 + name.chars().count() / 4;
+    let letters = name.chars().count();
+    // Of one letter, every other is as near.
+    let far = if letters < 2 { 0 } else { 1 + letters / 4 };
     let mut best: Option<(usize, &str)> = None;
     for candidate in known {
         let distance = if candidate.to_lowercase() == lower {
             0
+        } else if letters.max(candidate.chars().count()) > LONGEST {
+            // Nobody mistypes such a name, and to compare it letter by letter takes too long.
+            continue;
         } else {
             1 + strsim::damerau_levenshtein(&lower, &candidate.to_lowercase())
         };

@@ -68,6 +68,24 @@ struct Lexer<'a> {
     out: Lexed,
 }
 
+/// What is meant by a sign that the language does not have.
+fn meant(letter: char) -> &'static str {
+    match letter {
+        '\u{201c}'..='\u{201f}' | '\u{2018}'..='\u{201b}' | '\u{ab}' | '\u{bb}' => {
+            "text stands in plain double quotes:  \""
+        }
+        '\u{2010}'..='\u{2015}' | '\u{2212}' => "a minus is written  -",
+        '\u{d7}' => "write  *",
+        '\u{f7}' => "write  /",
+        '\u{2264}' => "write  <=",
+        '\u{2265}' => "write  >=",
+        '\u{2260}' => "write  !=",
+        ';' | '{' | '}' => "leave it out: statements and steps end where the next one begins",
+        letter if letter.is_control() => "leave it out: nobody sees it",
+        _ => "a column's name with other signs stands in backticks",
+    }
+}
+
 impl Lexer<'_> {
     fn rest(&self) -> &str {
         &self.text[self.at..]
@@ -138,7 +156,7 @@ impl Lexer<'_> {
         } else {
             self.at += letter.len_utf8();
             let message = format!("`{letter}` is not part of the plan language");
-            self.wrong(start, &message, "a column's name with other signs stands in backticks");
+            self.wrong(start, &message, meant(letter));
         }
         true
     }

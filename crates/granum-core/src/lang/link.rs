@@ -224,7 +224,10 @@ impl Parser {
             } else if *self.peek() == TokenKind::End || self.at_statement() {
                 return Ok(tree);
             } else {
-                let known = ["complete", "at", "blank", "as", "prefer", "within"];
+                let known = [
+                    "complete", "at", "blank", "as", "prefer", "within", "table", "input", "link",
+                    "check", "warn", "output", "example", "param",
+                ];
                 let help = did_you_mean(self.peek(), &known).unwrap_or_else(|| {
                     "after the keys: prefer latest COLUMN, complete, at least N% [of COLUMN], \
                      blank allowed, as NAME [back NAME]"

@@ -22,6 +22,9 @@ const LETTERS: usize = 2_000;
 /// A key that one letter tells from another must have so many: of shorter ones all are near.
 const SHORTEST: usize = 4;
 
+/// A key that one letter tells from another is this long at most: of longer ones the neighbours are too many.
+const LONGEST: usize = 64;
+
 /// So many keys of the target are looked at to see whether they are near each other.
 const SAMPLE: usize = 200;
 
@@ -366,7 +369,11 @@ impl Search<'_> {
             letters
         };
         let near = |key: &Key| {
-            let long = columns.iter().filter(|at| key[**at].chars().count() >= SHORTEST);
+            let fits = |at: &&usize| {
+                let letters = key[**at].chars().take(LONGEST + 1).count();
+                (SHORTEST..=LONGEST).contains(&letters)
+            };
+            let long = columns.iter().filter(fits);
             long.copied().find_map(|at| {
                 neighbours(&key[at], &letters)
                     .map(|text| with(key, at, &text))

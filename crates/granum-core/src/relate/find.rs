@@ -5,6 +5,9 @@ use serde::Serialize;
 use super::report::Relations;
 use crate::survey::names::bare;
 
+/// Names of more letters are not compared letter by letter.
+const LONGEST: usize = 200;
+
 /// A column whose name is like the one that is looked for.
 #[derive(Debug, Clone, PartialEq, Serialize)]
 pub struct NameFound {
@@ -36,6 +39,9 @@ pub fn find_names(relations: &Relations, name: &str) -> Vec<NameFound> {
         let inside = column.contains(&wanted) || wanted.contains(&column);
         if inside && wanted.len().min(column.len()) >= 3 {
             return Some(1);
+        }
+        if column.len().max(wanted.len()) > LONGEST {
+            return None;
         }
         let letters = strsim::damerau_levenshtein(&column, &wanted) as u64;
         (letters <= 1 + wanted.chars().count() as u64 / 5).then_some(1 + letters)

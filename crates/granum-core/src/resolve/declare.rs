@@ -157,7 +157,12 @@ impl<'a> Resolver<'a> {
                     value.span,
                     format!("this is {}, but `{name}` is {ty}", typed.ty),
                 )
-                .help("a day is written  date(\"2026-06-30\")"),
+                .help(match ty {
+                    Type::Date | Type::DateTime => "a day is written  date(\"2026-06-30\")",
+                    Type::Text => "text is written in quotes:  \"x\"",
+                    Type::Boolean => "write  true  or  false",
+                    _ => "a number is written without quotes:  12  or  2.50",
+                }),
             );
         }
         let batch = Batch { rows: 1, ..Batch::default() };

@@ -265,11 +265,15 @@ impl<'a> Resolver<'a> {
             });
         } else if let Some(help) = self.elsewhere(row, &name.text) {
             diagnostic = diagnostic.help(help);
+        } else if let Some(near) =
+            nearest(&name.text, self.parameters.iter().map(|(name, _)| name.as_str()))
+        {
+            diagnostic = diagnostic.help(format!("did you mean the parameter `{near}`?"));
         } else {
             let names: Vec<&str> = row.columns.iter().map(|(name, ..)| name.as_str()).collect();
             diagnostic = match nearest_or_longer(&name.text, names.iter().copied()) {
                 Some(longer) => diagnostic.help(format!("did you mean `{longer}`?")),
-                None => diagnostic.help(format!("its columns are {}", names.join(", "))),
+                None => diagnostic.help(format!("its columns are {}", some_of(&names))),
             };
         }
         self.wrong(diagnostic)
@@ -393,4 +397,13 @@ fn undivided(columns: &[(String, Kind, Type, Worth)]) -> Option<String> {
          the file",
         name.replace('\t', "\\t"),
     ))
+}
+
+/// Names one after the other; of many the first.
+pub(super) fn some_of(names: &[&str]) -> String {
+    const MOST: usize = 30;
+    match names.len().checked_sub(MOST) {
+        Some(more @ 1..) => format!("{} and {more} more", names[..MOST].join(", ")),
+        _ => names.join(", "),
+    }
 }

@@ -8,6 +8,7 @@ use std::path::Path;
 use serde::Serialize;
 
 use super::footer::totals;
+use super::foreign;
 use super::reader::system_error;
 use super::scan::{Field, Scanner};
 use super::stream::Opening;
@@ -67,6 +68,7 @@ pub(crate) fn look(path: &Path, name: &str, said: &Written) -> Result<Look, Sour
     if data.is_dir() {
         return Err(system(std::io::ErrorKind::IsADirectory.into()));
     }
+    foreign::check(path, name)?;
     let mut named = said.encoding.clone();
     let mut text =
         beginning(path, name, named.as_deref()).map_err(|error| error.into_source(name))?;

@@ -3,6 +3,7 @@
 
 mod cells;
 mod footer;
+mod foreign;
 mod grid;
 mod look;
 mod part;

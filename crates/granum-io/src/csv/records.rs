@@ -124,6 +124,8 @@ impl<'a> Records<'a> {
             if found == width + 1 && self.fields.last().is_some_and(|last| last.start == last.end) {
                 "a delimiter stands at the row's end; where every row has one, put one behind the \
                  header too"
+            } else if width == 1 && found > 2 {
+                "if this is the header, say on which line it stands:  header at N  behind the path"
             } else if found > width {
                 "a delimiter within a field needs quotes around the field"
             } else if self.fields.first().is_some_and(|first| totals(&cell(self.text, *first))) {

@@ -12,6 +12,7 @@ use granum_core::tally::BadCell;
 use granum_core::value::{Found, Type};
 
 use super::footer::{LeftOut, cut};
+use super::foreign;
 use super::look::said_by_itself;
 use super::part::NOT_UTF8;
 use super::part::{CsvPart, Layout, cell, settled_type};
@@ -188,6 +189,7 @@ fn begin(path: &PathBuf, name: &str, written: &Written) -> Result<Beginning, Sou
     if data.is_dir() {
         return Err(system(std::io::ErrorKind::IsADirectory.into()));
     }
+    foreign::check(path, name)?;
     let opening = opening.with_mark_of(path).map_err(system)?;
     let line = written.header_at.unwrap_or(1);
     let above = above(opening.open(path, 0).map_err(system)?, line).map_err(system)?;

@@ -139,8 +139,20 @@ pub(super) struct Malformed {
 
 /// A packed file that ends too early, or is none.
 #[derive(Debug, thiserror::Error)]
-#[error("cannot be unpacked: {0}")]
+#[error("cannot be unpacked: {}", reason(.0))]
 pub(super) struct Damaged(io::Error);
+
+/// What is wrong with packed data, in words: a library may say it for its makers alone.
+fn reason(error: &io::Error) -> String {
+    let said = error.to_string();
+    if error.kind() == io::ErrorKind::UnexpectedEof || said.contains("UnexpectedEof") {
+        "it ends before its data does".into()
+    } else if said.contains(['{', '(']) {
+        "its data is damaged".into()
+    } else {
+        said
+    }
+}
 
 /// Says of what goes wrong that it was unpacking.
 struct Unpacked<R>(R);

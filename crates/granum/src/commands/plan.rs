@@ -54,6 +54,12 @@ impl Plan {
         if !diagnostics.is_empty() {
             return Err(plan.wrong(printer, &diagnostics));
         }
+        if plan.tree.statements.is_empty() {
+            let message = "the plan is empty: nothing would be read, checked or written".to_owned();
+            let wrong = Diagnostic::new(DiagnosticKind::Syntax, Span::default(), message);
+            let help = "a plan begins with its inputs; a first one is written by  granum draft FILE\u{2026}";
+            return Err(plan.wrong(printer, &[wrong.help(help)]));
+        }
         let (mut wrong, plans) = used::take_in(&mut plan.tree, &mut plan.texts, &folder, own);
         wrong.extend(outputs::clashes(&plan.tree, &plan.files, &plans));
         plan.plans = plans;
@@ -161,7 +167,8 @@ pub(super) fn read(printer: &mut Printer, path: &Path, format: Format) -> Result
         let what = "a plan is UTF-8 text";
         match format {
             Format::Text => {
-                printer.diagnostic(&format!("error: {name} line {line}: {what}\n"));
+                let help = "save it as UTF-8; what stands there is written in another encoding";
+                printer.diagnostic(&format!("error: {name} line {line}: {what}\n  {help}\n"));
             }
             Format::Json => {
                 let place = json!({ "line": line, "column": 1 });

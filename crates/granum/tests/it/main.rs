@@ -6,6 +6,7 @@ mod aside;
 mod bridges;
 mod commands;
 mod compare;
+mod corpus;
 mod correct;
 mod demo;
 mod examples;

@@ -1,0 +1,86 @@
+//! Files that are no CSV, known by how they begin.
+
+use std::fs::File;
+use std::io::Read;
+use std::path::Path;
+
+use granum_core::port::{SourceError, SourceErrorKind};
+
+/// So many bytes are looked at.
+const BEGINNING: u64 = 512;
+
+/// How other formats begin, and what they are called.
+const FORMATS: [(&[u8], &str); 12] = [
+    (b"PK\x03\x04", "a zip archive or a workbook"),
+    (b"%PDF-", "a PDF"),
+    (b"\x89PNG", "a picture"),
+    (b"\xff\xd8\xff", "a picture"),
+    (b"GIF8", "a picture"),
+    (b"SQLite format 3\0", "a SQLite database"),
+    (b"PAR1", "Parquet"),
+    (b"ARROW1", "Arrow"),
+    (b"\xd0\xcf\x11\xe0", "a workbook or a document of an older kind"),
+    (b"7z\xbc\xaf\x27\x1c", "an archive"),
+    (b"BZh", "packed by bzip2, which this version does not unpack"),
+    (b"\xfd7zXZ\0", "packed by xz, which this version does not unpack"),
+];
+
+/// That a file is of another format, if its beginning says so.
+///
+/// # Errors
+/// What it is, and what to do.
+pub(super) fn check(path: &Path, name: &str) -> Result<(), SourceError> {
+    let mut begin = vec![];
+    let Ok(file) = File::open(path) else { return Ok(()) };
+    if file.take(BEGINNING).read_to_end(&mut begin).is_err() {
+        return Ok(());
+    }
+    let Some((what, help)) = known(&begin) else { return Ok(()) };
+    Err(SourceError {
+        kind: SourceErrorKind::Format,
+        file: name.to_owned(),
+        line: None,
+        message: format!("is {what}, not CSV"),
+        help: help.into(),
+    })
+}
+
+/// What a file is that begins so.
+fn known(begin: &[u8]) -> Option<(&'static str, &'static str)> {
+    const EXPORT: &str = "export it as CSV, or look whether it is the file that was meant";
+    if let Some((_, what)) = FORMATS.iter().find(|(start, _)| begin.starts_with(start)) {
+        return Some((what, EXPORT));
+    }
+    let text = begin.trim_ascii_start();
+    let starts = |start: &str| {
+        text.get(..start.len()).is_some_and(|own| own.eq_ignore_ascii_case(start.as_bytes()))
+    };
+    if starts("<!doctype html") || starts("<html") {
+        let help = "it was fetched from a page that asks to sign in, or that says what went wrong: open it and see";
+        return Some(("a web page", help));
+    }
+    if starts("<?xml") {
+        return Some(("XML", EXPORT));
+    }
+    // A header may begin with a bracket; that a name in quotes follows at once is no header.
+    let inside = text.strip_prefix(b"[").map_or(text, <[u8]>::trim_ascii_start);
+    let object = inside.strip_prefix(b"{").map(<[u8]>::trim_ascii_start);
+    object.filter(|rest| rest.starts_with(b"\"")).map(|_| ("JSON", EXPORT))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn other_formats_are_known_and_headers_are_not_taken_for_them() {
+        for begin in
+            ["PK\u{3}\u{4}x", "%PDF-1.7", "  <HTML>", "{\"a\": 1}", " [ { \"a\"", "<?xml v"]
+        {
+            assert!(known(begin.as_bytes()).is_some(), "{begin}");
+        }
+        for begin in ["", "k,n\n", "[net],{x}\n", "{k},n\n", "<k>,n\n", "PK,n\n", "\"k\",n\n"] {
+            assert!(known(begin.as_bytes()).is_none(), "{begin}");
+        }
+    }
+}
