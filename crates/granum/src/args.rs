@@ -32,7 +32,7 @@ pub struct Global {
     /// Colour in what is printed (`NO_COLOR` is honoured)
     #[arg(long, global = true, value_enum, default_value_t = Color::Auto)]
     pub color: Color,
-    /// Say less: only the verdict
+    /// Say less: only the verdict, and nothing where all is well
     #[arg(short, long, global = true)]
     pub quiet: bool,
     /// Say more: every table by itself, and how long it took
@@ -186,6 +186,12 @@ granum example [OPTIONS] PLAN TABLE COLUMN=VALUE\u{2026}
     Completions {
         /// The shell
         shell: Shell,
+    },
+    /// Write the manual's pages into a folder, one a command
+    #[command(hide = true)]
+    Manual {
+        /// The folder
+        dir: PathBuf,
     },
     /// Bring a plan into the one layout
     Fmt {

@@ -21,6 +21,7 @@ pub(super) fn run(printer: &mut Printer, args: &CompareArgs) -> Exit {
                     let outcome = if compared.differs() { "stopped" } else { "held" };
                     json::document(None, outcome, [("compared", json::value(&compared))])
                 }
+                Format::Text if printer.global.quiet && !compared.differs() => String::new(),
                 Format::Text if printer.global.quiet => render::compared_verdict(&compared),
                 Format::Text => render::compared(&compared, (&args.old, &args.new), printer.width),
             };

@@ -10,6 +10,7 @@ mod example;
 mod files;
 mod fmt;
 mod left;
+mod manual;
 mod matching;
 mod outputs;
 mod picture;
@@ -257,6 +258,7 @@ pub fn run(args: Args) -> Exit {
             printer.data(&String::from_utf8_lossy(&script));
             Exit::Held
         }
+        Command::Manual { dir } => manual::run(&mut printer, &dir),
         Command::Fmt { plan, check } => fmt::run(&mut printer, &plan, check),
     };
     printer.finish(exit)

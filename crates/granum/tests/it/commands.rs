@@ -198,3 +198,45 @@ fn shells_are_told_every_command() {
     }
     folder.granum(&["completions", "csv"]).code(2);
 }
+
+#[test]
+fn the_manual_has_a_page_for_each_command() {
+    let folder = Folder::new();
+    folder.granum(&["manual", "man"]).code(0);
+    let pages: Vec<String> = folder.names();
+    for command in
+        ["run", "check", "show", "trace", "example", "compare", "survey", "match", "draft"]
+    {
+        assert!(pages.contains(&format!("man/granum-{command}.1")), "{pages:?}");
+    }
+    let page = folder.read("man/granum-run.1");
+    assert!(page.starts_with(".ie") && page.contains("anyway\\-to"), "{page}");
+    assert!(
+        !pages.contains(&"man/granum-manual.1".to_owned()),
+        "what is hidden has none: {pages:?}"
+    );
+    folder
+        .file("taken", "")
+        .granum(&["manual", "taken"])
+        .code(3)
+        .complains("taken: the pages cannot be written");
+}
+
+#[test]
+fn nothing_is_said_where_all_is_well_and_nobody_wants_to_hear_it() {
+    let folder = shop();
+    folder.plan(&format!("{SHOP}check lines: net > 0\noutput lines to \"a.csv\"\n"));
+    let quiet = |args: &[&str], code: i32| folder.granum(&[args, &["-q"]].concat()).code(code);
+    for args in
+        [&["run", "p.granum"][..], &["check", "p.granum"], &["compare", "a.csv", "lines.csv"]]
+    {
+        let ran = quiet(args, 0);
+        assert!(ran.out.is_empty() && ran.err.is_empty(), "{args:?}: {}{}", ran.out, ran.err);
+    }
+    folder.plan(&format!("{SHOP}check lines: net > 5\nwarn orders: freight > 1\n"));
+    quiet(&["run", "p.granum"], 1)
+        .says("STOPPED: 0 of 0 links failed, 1 of 1 checks failed, 1 warning.");
+    folder.plan(&format!("{SHOP}warn orders: freight > 1\n"));
+    quiet(&["run", "p.granum"], 0)
+        .says("HELD: 0 links and 0 checks hold. 1 of 1 warnings does not.");
+}

@@ -130,7 +130,10 @@ fn every_table_by_itself_and_the_verdict_alone() {
     assert!(all.out.contains("lines · one row per order_no, line_no\n"));
     assert!(all.err.contains(" s  in all\n"), "{}", all.err);
     let verdict = folder.granum(&["run", "p.granum", "-q"]).code(0);
-    assert_eq!(verdict.out, "HELD: 0 links and 0 checks hold. The plan has no output.\n");
+    assert_eq!(verdict.out, "");
+    folder.plan(&format!("{SHOP}check lines: net > 3\n"));
+    let verdict = folder.granum(&["run", "p.granum", "-q"]).code(1);
+    assert!(verdict.out.starts_with("STOPPED: "), "{}", verdict.out);
 }
 
 #[test]
