@@ -1,16 +1,24 @@
 //! `compare`: two builds of a table side by side.
 
 use granum_core::compare::{CompareError, Compared, Comparing, compare};
+use granum_core::tally::{Earlier, moved};
 use granum_io::Files;
 use serde_json::json;
 
+use std::path::Path;
+
 use super::files::{self, Looked};
+use super::record::{self, Record};
 use super::{Exit, Printer};
 use crate::args::{CompareArgs, Format};
 use crate::progress::Progress;
 use crate::render::{self, json};
 
 pub(super) fn run(printer: &mut Printer, args: &CompareArgs) -> Exit {
+    let (old, new) = (Path::new(&args.old), Path::new(&args.new));
+    if let (Ok(before), Ok(now)) = (record::read(old), record::read(new)) {
+        return records(printer, args, (&before, old), &now);
+    }
     let progress = Progress::new(printer.global.quiet);
     let compared = of_files(args, &progress);
     printer.stages(progress.finish());
@@ -31,6 +39,30 @@ pub(super) fn run(printer: &mut Printer, args: &CompareArgs) -> Exit {
         Err(CompareError::Source(error)) => files::failed(printer, args.reading.format, &error),
         Err(error) => wrong(printer, args, &error),
     }
+}
+
+/// Compares what two runs wrote down.
+fn records(
+    printer: &mut Printer,
+    args: &CompareArgs,
+    before: (&Record, &Path),
+    now: &Record,
+) -> Exit {
+    let since = record::between_records(before, now);
+    let earlier = Earlier { moved: vec![], ..before.0.numbers.clone() };
+    let moved = moved(&now.numbers.figures, &earlier);
+    let written = since.outputs.as_ref().is_none_or(|outputs| outputs.others.is_empty());
+    let same = moved.is_empty() && written;
+    let text = match args.reading.format {
+        Format::Json => {
+            let told = json!({ "moved": moved, "plan": since.plan, "same": same });
+            json::document(None, if same { "held" } else { "stopped" }, [("records", told)])
+        }
+        Format::Text if printer.global.quiet && same => String::new(),
+        Format::Text => render::records(&since, &args.new, &moved, printer.width),
+    };
+    printer.told(args.reading.format, &text);
+    if same { Exit::Held } else { Exit::DataFailed }
 }
 
 /// Says why the grain is none.

@@ -23,7 +23,7 @@ mod survey;
 mod trace;
 mod used;
 
-pub use record::Since;
+pub use record::{ChangedFiles, Since};
 
 use std::io::{self, IsTerminal, Write};
 use std::process::ExitCode;

@@ -92,10 +92,19 @@ pub struct Since {
     pub plan: bool,
     /// Parameters with other values: name, before, now.
     pub parameters: Vec<(String, Option<String>, Option<String>)>,
-    /// Files that are others: path, bytes before, bytes now.
-    pub inputs: Vec<(String, Option<u64>, Option<u64>)>,
-    /// How many files are as they were.
-    pub same_inputs: usize,
+    /// The files that were read.
+    pub inputs: ChangedFiles,
+    /// The files that were written, where both runs are written down.
+    pub outputs: Option<ChangedFiles>,
+}
+
+/// Files that are others than they were.
+#[derive(Debug, Default, PartialEq, Eq)]
+pub struct ChangedFiles {
+    /// Path, bytes before, bytes now.
+    pub others: Vec<(String, Option<u64>, Option<u64>)>,
+    /// How many are as they were.
+    pub same: usize,
 }
 
 /// A file's size and the SHA-256 of its bytes.
@@ -263,37 +272,71 @@ pub(super) fn since(
     settings: &[(String, String)],
     (record, path): (&Record, &Path),
 ) -> io::Result<Since> {
-    let now: BTreeMap<String, String> = settings.iter().cloned().collect();
-    let before = record.parameters.iter().map(|given| (given.name.clone(), given.value.clone()));
-    let before: BTreeMap<String, String> = before.collect();
-    let names = before.keys().chain(now.keys());
-    let mut parameters: Vec<_> = names
+    let given = settings
+        .iter()
+        .map(|(name, value)| Named { name: name.clone(), value: value.clone() })
+        .collect::<Vec<_>>();
+    let text = hex(&Sha256::digest(plan.texts.all.as_bytes()));
+    Ok(between((record, path), &text, &given, &inputs(plan)?))
+}
+
+/// What is another in one record than in another.
+pub(super) fn between_records(old: (&Record, &Path), new: &Record) -> Since {
+    let mut since = between(old, &new.plan.sha256, &new.parameters, &new.inputs);
+    let output = |output: &OutputRecord| (output.path.clone(), output.bytes, output.sha256.clone());
+    let (before, now): (Vec<_>, Vec<_>) =
+        (old.0.outputs.iter().map(output).collect(), new.outputs.iter().map(output).collect());
+    since.outputs = Some(changed_files(&before, &now));
+    since
+}
+
+fn between(
+    (record, path): (&Record, &Path),
+    plan: &str,
+    given: &[Named],
+    files: &[FileRecord],
+) -> Since {
+    let named = |given: &[Named]| -> BTreeMap<String, String> {
+        given.iter().map(|given| (given.name.clone(), given.value.clone())).collect()
+    };
+    let (before, now) = (named(&record.parameters), named(given));
+    let mut parameters: Vec<_> = before
+        .keys()
+        .chain(now.keys())
         .filter(|name| before.get(*name) != now.get(*name))
         .map(|name| (name.clone(), before.get(name).cloned(), now.get(name).cloned()))
         .collect();
     parameters.sort();
     parameters.dedup();
-    let files = inputs(plan)?;
-    let same = |a: &FileRecord, b: &FileRecord| (&a.input, &a.path) == (&b.input, &b.path);
-    let mut since = Since {
+    let file = |file: &FileRecord| (file.path.clone(), file.bytes, file.sha256.clone());
+    let old: Vec<_> = record.inputs.iter().map(file).collect();
+    let new: Vec<_> = files.iter().map(file).collect();
+    Since {
         record: path.display().to_string(),
-        plan: record.plan.sha256 != hex(&Sha256::digest(plan.texts.all.as_bytes())),
+        plan: record.plan.sha256 != plan,
         parameters,
-        ..Since::default()
-    };
-    for file in &files {
-        match record.inputs.iter().find(|before| same(before, file)) {
-            Some(before) if before.sha256 == file.sha256 => since.same_inputs += 1,
-            before => {
-                let bytes = before.map(|before| before.bytes);
-                since.inputs.push((file.path.clone(), bytes, Some(file.bytes)));
-            }
+        inputs: changed_files(&old, &new),
+        outputs: None,
+    }
+}
+
+/// Which of some files are others: path, size and hash of each.
+fn changed_files(old: &[(String, u64, String)], new: &[(String, u64, String)]) -> ChangedFiles {
+    let mut changed = ChangedFiles::default();
+    for (path, bytes, hash) in new {
+        match old.iter().find(|(before, ..)| before == path) {
+            Some((.., before)) if before == hash => changed.same += 1,
+            before => changed.others.push((
+                path.clone(),
+                before.map(|(_, bytes, _)| *bytes),
+                Some(*bytes),
+            )),
         }
     }
-    for before in &record.inputs {
-        if !files.iter().any(|file| same(file, before)) {
-            since.inputs.push((before.path.clone(), Some(before.bytes), None));
+    for (path, bytes, _) in old {
+        if !new.iter().any(|(now, ..)| now == path) {
+            changed.others.push((path.clone(), Some(*bytes), None));
         }
     }
-    Ok(since)
+    changed
 }

@@ -39,6 +39,7 @@ pub use problem::problems;
 pub use relate::{names_found, relations};
 pub use rows::{rows, saved};
 pub use shell::SHOWN;
+pub use since::records;
 pub use story::story;
 pub use survey::survey;
 pub use texts::Texts;

@@ -6,7 +6,7 @@ use granum_core::value::decimal;
 use super::columns::{Side, set};
 use super::verdict::size;
 use super::{count, counted, folded, heading, notable};
-use crate::commands::Since;
+use crate::commands::{ChangedFiles, Since};
 
 /// Numbers that moved are listed up to so many; those that moved more than before come first.
 const LISTED: usize = 20;
@@ -14,24 +14,33 @@ const LISTED: usize = 20;
 /// Which inputs, parameters and numbers changed since a record.
 pub(super) fn since(since: &Since, moved: &[Moved], width: usize) -> String {
     let mut out = format!("{} {}\n\n", heading("since"), heading(&since.record));
-    let mut lines = vec![];
-    let same = counted(since.same_inputs as u64, "file", "files");
-    if since.inputs.is_empty() {
-        lines.push(format!("inputs: the same, {same}"));
-    } else {
-        let files: Vec<String> = since.inputs.iter().map(file).collect();
-        lines.push(format!("inputs: {}; {same} as before", files.join(", ")));
-    }
+    let mut lines = vec![files("inputs", &since.inputs)];
     lines.push(format!("plan: {}", if since.plan { "another text" } else { "the same" }));
     for (name, before, now) in &since.parameters {
         let word =
             |value: &Option<String>| value.clone().unwrap_or_else(|| "as the plan says".into());
         lines.push(format!("parameter {name}: {} \u{2192} {}", word(before), word(now)));
     }
+    lines.extend(since.outputs.as_ref().map(|outputs| files("outputs", outputs)));
     lines.iter().for_each(|line| out.push_str(&folded(line, "  ", width)));
     out.push('\n');
     out.push_str(&table(moved));
     out
+}
+
+/// Which files are others.
+fn files(what: &str, changed: &ChangedFiles) -> String {
+    let same = counted(changed.same as u64, "file", "files");
+    if changed.others.is_empty() {
+        return format!("{what}: the same, {same}");
+    }
+    let others: Vec<String> = changed.others.iter().map(file).collect();
+    format!("{what}: {}; {same} as before", others.join(", "))
+}
+
+/// Two records of runs side by side.
+pub fn records(told: &Since, new: &str, moved: &[Moved], width: usize) -> String {
+    format!("{} {}\n\n{}", heading("in"), heading(new), since(told, moved, width))
 }
 
 fn file((path, before, now): &(String, Option<u64>, Option<u64>)) -> String {
@@ -41,7 +50,7 @@ fn file((path, before, now): &(String, Option<u64>, Option<u64>)) -> String {
         }
         (Some(before), Some(now)) => format!("{path} ({} \u{2192} {})", size(*before), size(*now)),
         (None, _) => format!("{path} is new"),
-        (_, None) => format!("{path} is read no more"),
+        (_, None) => format!("{path} is no more"),
     }
 }
 

@@ -2,54 +2,10 @@
 #![cfg(target_os = "linux")]
 
 use std::os::unix::process::ExitStatusExt;
-use std::path::{Path, PathBuf};
-use std::process::Command;
+use std::path::Path;
 
 use super::folder::Folder;
-
-/// Ends a process before its Nth call that changes files.
-const SHIM: &str = r#"
-#define _GNU_SOURCE
-#include <dlfcn.h>
-#include <fcntl.h>
-#include <signal.h>
-#include <stdarg.h>
-#include <stdlib.h>
-#include <unistd.h>
-static int count;
-static void step(void) {
-    const char *at = getenv("KILL_AT");
-    if (at && __sync_add_and_fetch(&count, 1) == atoi(at)) kill(getpid(), SIGKILL);
-}
-#define NEXT(name) ((__typeof__(&name))dlsym(RTLD_NEXT, #name))
-int rename(const char *a, const char *b) { step(); return NEXT(rename)(a, b); }
-int unlink(const char *a) { step(); return NEXT(unlink)(a); }
-int fsync(int f) { step(); return NEXT(fsync)(f); }
-int fdatasync(int f) { step(); return NEXT(fdatasync)(f); }
-int linkat(int f, const char *a, int g, const char *b, int h) { step(); return NEXT(linkat)(f, a, g, b, h); }
-int open64(const char *a, int flags, ...) {
-    va_list more;
-    va_start(more, flags);
-    mode_t mode = (flags & O_CREAT) ? va_arg(more, mode_t) : 0;
-    va_end(more);
-    if (flags & O_CREAT) step();
-    return NEXT(open64)(a, flags, mode);
-}
-"#;
-
-/// The shim as a library; a C compiler is there wherever the program was built.
-fn shim(folder: &Folder) -> PathBuf {
-    folder.file("shim.c", SHIM);
-    let library = folder.path().join("shim.so");
-    let made = Command::new("cc")
-        .args(["-shared", "-fPIC", "-o"])
-        .arg(&library)
-        .arg(folder.path().join("shim.c"))
-        .arg("-ldl")
-        .status();
-    assert!(made.unwrap().success());
-    library
-}
+use super::shim::shim;
 
 const PLAN: &str = "\
 param least integer = 0

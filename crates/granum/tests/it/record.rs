@@ -185,3 +185,24 @@ fn what_could_be_built_of_a_run_that_stops() {
     folder.plan(PLAN).granum(&["run", "p.granum", "--anyway-to", "none"]).code(0);
     assert!(!folder.exists("none"));
 }
+
+#[test]
+fn two_records_side_by_side() {
+    let folder = shop();
+    folder.granum(&["run", "p.granum", "--record", "one.json"]).code(0);
+    folder
+        .granum(&["compare", "one.json", "one.json"])
+        .code(0)
+        .says("  outputs: the same, 2 files\n");
+    shorten(&folder, "lines.csv", 10);
+    folder.granum(&["run", "p.granum", "--record", "two.json", "--set", "least=0"]).code(0);
+    folder
+        .granum(&["compare", "one.json", "two.json"])
+        .code(1)
+        .says("  parameter least: as the plan says \u{2192} 0\n")
+        .says("  outputs: out/sales.csv (")
+        .says("out/sales.csv net  245.00   225.00");
+    let told = folder.granum(&["compare", "one.json", "two.json", "--format", "json"]).code(1);
+    let told: Value = serde_json::from_str(&told.out).unwrap();
+    assert_eq!(told["records"]["moved"][0]["of"], "lines");
+}
