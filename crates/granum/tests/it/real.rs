@@ -118,3 +118,18 @@ fn hostile_cells_stand_in_a_block() {
     }
     folder.plan(&all).granum(&["check", "p.granum", "--examples"]).code(0).says("4 examples hold");
 }
+
+#[test]
+fn codes_that_lead_somewhere_are_no_names() {
+    let folder = Folder::new();
+    folder
+        .file("jobs.csv", "job,client\nJ1,kl01 \nJ2,KL09\n")
+        .file("clients.csv", "client_no,client_name\nKL01,Ash Press\n");
+    let plan = "input jobs from \"jobs.csv\"\n  grain job\n\
+                input clients from \"clients.csv\"\n  grain client_no\n\
+                link jobs to clients on upper(trim(client)) = client_no\n\
+                table t from jobs\n  add name = clients.client_name\n";
+    let ran = folder.granum(&["example", "-e", plan, "t", "job=J1"]).code(0);
+    let ran = ran.says("    J1,\"kl01 \"\n").says("    J1,\"kl01 \",Client_name 1\n");
+    assert!(ran.out.contains("# texts of clients.client_name are masked"), "{}", ran.out);
+}

@@ -1,6 +1,7 @@
 //! A worked example made of real rows: those of each input that a row is made of or that decided what became
 //! of it, and the row as it comes out of them.
 
+mod block;
 mod mask;
 mod rows;
 
@@ -14,16 +15,17 @@ use crate::engine::demand::{Demand, Purpose, Steps};
 use crate::engine::inputs::Inputs;
 use crate::engine::run::{Run, worked};
 use crate::engine::show::{Showing, Shown, find_table, show};
-use crate::engine::trace::{Found, Replay, Tracing, became, cells, find, words};
+use crate::engine::trace::{Found, Replay, Tracing, became, find, words};
 use crate::lang::{
     ExampleTree, ExprKind, PlanTree, Statement, StatementKind, format_plan, parse, plan_name,
     quoted,
 };
 use crate::port::{InputShape, Observer, Silent, Sources};
-use crate::resolve::{Plan, Source};
+use crate::resolve::Plan;
 use crate::table::TableId;
 use crate::tally::{NamedValue, Problem};
 use crate::value::Type;
+use block::{Block, codes, csv};
 use mask::{Masks, names_somebody};
 use rows::{Rows, behind};
 
@@ -187,80 +189,24 @@ impl Making<'_> {
         Ok(true)
     }
 
-    /// The columns of an input that matter, by their places.
-    fn columns(&self, demand: &Demand, input: TableId) -> Vec<usize> {
-        let plan = &self.plan.tables[input.0];
-        let last_use = &demand.tables[input.0].last_use;
-        let imports = plan.imports.iter().filter(|(slot, _)| last_use[slot.0].is_some());
-        imports.map(|(_, column)| column.0).collect()
-    }
-
-    /// For each input a header and rows.
+    /// For each input its name, and a header and rows.
     fn blocks(
         &self,
         replay: &Replay<'_>,
         (rows, purpose): (&Rows, Purpose),
-        mut masks: Option<&mut Masks>,
+        masks: Option<&mut Masks>,
         masked: &mut Vec<String>,
     ) -> Result<Vec<(String, String)>, RunError> {
         let demand = Demand::of_each(self.plan, purpose);
-        let mut blocks = vec![];
-        for (input, rows) in &rows.of {
-            let plan = &self.plan.tables[input.0];
-            let Source::Input(_) = plan.source else { continue };
-            let source = replay.source(*input);
-            let names = source.shape().columns;
-            let all: Vec<usize> = (0..names.len()).collect();
-            let cells = cells(source, &all, rows)?;
-            let mut columns = self.columns(&demand, *input);
-            // What only tells two rows apart matters where rows that are equal go.
-            let same = |a: &[Option<String>], b: &[Option<String>]| {
-                columns.iter().all(|column| a[*column] == b[*column])
-            };
-            let differing: BTreeSet<usize> = cells
-                .iter()
-                .enumerate()
-                .flat_map(|(at, row)| cells[..at].iter().map(move |before| (before, row)))
-                .filter(|(before, row)| same(before, row))
-                .flat_map(|(before, row)| all.iter().filter(|at| before[**at] != row[**at]))
-                .copied()
-                .collect();
-            columns.extend(differing);
-            columns.sort_unstable();
-            columns.dedup();
-            let filled = |column: &usize| cells.iter().any(|row| row[*column].is_some());
-            let first = columns.first().copied().unwrap_or(0);
-            columns.retain(filled);
-            if columns.is_empty() {
-                columns.push(first);
+        let blocks = rows.of.iter().map(|(input, rows)| Block::read(replay, &demand, *input, rows));
+        let mut blocks: Vec<Block> = blocks.collect::<Result<_, RunError>>()?;
+        if let Some(masks) = masks {
+            let codes = codes(&blocks);
+            for block in &mut blocks {
+                masked.extend(block.mask(masks, &codes));
             }
-            let mut lines: Vec<Vec<Option<String>>> = vec![];
-            for row in &cells {
-                let mut line = vec![];
-                for column in &columns {
-                    let (name, _) = &names[*column];
-                    let text = row[*column].clone();
-                    let hides = masks.as_deref_mut().filter(|_| names_somebody(name));
-                    let cell = match (text, hides) {
-                        (Some(text), Some(masks)) => {
-                            let mask = masks.mask(name, &text);
-                            let told = format!("{}.{}", plan_name(&plan.name), plan_name(name));
-                            if mask != text && !masked.contains(&told) {
-                                masked.push(told);
-                            }
-                            Some(mask)
-                        }
-                        (text, _) => text,
-                    };
-                    line.push(cell);
-                }
-                lines.push(line);
-            }
-            let header: Vec<String> =
-                columns.iter().map(|column| names[*column].0.clone()).collect();
-            blocks.push((plan.name.clone(), csv(&header, lines.into_iter())));
         }
-        Ok(blocks)
+        Ok(blocks.into_iter().map(Block::text).collect())
     }
 
     /// The texts that the plan says.
@@ -401,26 +347,4 @@ fn statement(text: &str) -> (Statement, ExampleTree) {
 /// A text in the one layout of plans.
 fn formatted(text: &str) -> String {
     format_plan(text, &parse(text))
-}
-
-/// A header and rows as a block has them.
-fn csv(header: &[String], rows: impl Iterator<Item = Vec<Option<String>>>) -> String {
-    let header = header.iter().map(|name| Some(name.clone())).collect();
-    let mut text = String::new();
-    for row in std::iter::once(header).chain(rows) {
-        let row: Vec<Option<String>> = row;
-        let cells: Vec<String> = row.iter().map(|cell| cell_text(cell.as_deref())).collect();
-        // A line without a sign would be no row.
-        let line = cells.join(",");
-        text.push_str(if line.is_empty() { "\"\"" } else { &line });
-        text.push('\n');
-    }
-    text
-}
-
-/// A cell, in quotes where it needs them.
-fn cell_text(cell: Option<&str>) -> String {
-    let cell = cell.unwrap_or("");
-    let needs = cell.contains([',', '"', '\n', '\r']) || cell.trim() != cell;
-    if needs { format!("\"{}\"", cell.replace('"', "\"\"")) } else { cell.to_owned() }
 }
