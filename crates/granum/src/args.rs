@@ -69,6 +69,9 @@ pub enum Command {
         /// Write data and plans, and run nothing
         #[arg(long)]
         only_data: bool,
+        /// How the result is printed
+        #[arg(long, value_enum, default_value_t = Format::Text)]
+        format: Format,
     },
     /// What is in files: columns, types, values, what one row is, duplicates, what looks odd
     Survey {
@@ -187,7 +190,7 @@ granum example [OPTIONS] PLAN TABLE COLUMN=VALUE\u{2026}
         /// The shell
         shell: Shell,
     },
-    /// Write the manual's pages into a folder, one a command
+    /// Write the manual's pages into a folder, one a command, and the schemas of what is told as JSON
     #[command(hide = true)]
     Manual {
         /// The folder
@@ -200,6 +203,9 @@ granum example [OPTIONS] PLAN TABLE COLUMN=VALUE\u{2026}
         /// Write nothing; exit with 1 if the layout is another
         #[arg(long)]
         check: bool,
+        /// How the result is printed
+        #[arg(long, value_enum, default_value_t = Format::Text)]
+        format: Format,
     },
 }
 

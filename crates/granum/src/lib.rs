@@ -6,6 +6,7 @@ mod args;
 mod commands;
 mod fault;
 mod progress;
+mod record;
 mod render;
 mod signals;
 

@@ -6,6 +6,7 @@ mod read;
 
 use std::collections::HashMap;
 
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use crate::link::{BlankKeys, EXAMPLES, KeyTable, Keys, Linked, Method, Repeats};
@@ -37,7 +38,7 @@ impl Comparing {
 }
 
 /// What there is to tell of two builds.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct Compared {
     /// Rows of the old one.
     pub old_rows: u64,
@@ -64,7 +65,7 @@ pub struct Compared {
 }
 
 /// Some rows, and the first of them.
-#[derive(Debug, Clone, Default, Serialize)]
+#[derive(Debug, Clone, Default, Serialize, JsonSchema)]
 pub struct SomeRows {
     /// How many.
     pub rows: u64,
@@ -73,7 +74,7 @@ pub struct SomeRows {
 }
 
 /// What became of a column.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct ColumnChange {
     /// The column.
     pub name: String,
@@ -88,7 +89,7 @@ pub struct ColumnChange {
 }
 
 /// A value that changed.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct Change {
     /// Its row's key.
     pub key: Vec<NamedValue>,
@@ -116,8 +117,18 @@ pub enum CompareError {
     Repeated(RepeatedGrain),
 }
 
+impl CompareError {
+    /// Whether it is the old build that is at fault, where one of both is.
+    pub fn in_old(&self) -> bool {
+        match self {
+            Self::Source(_) => false,
+            Self::NoColumn { old, .. } | Self::Repeated(RepeatedGrain { old, .. }) => *old,
+        }
+    }
+}
+
 /// Keys of a grain that stand on several rows.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct RepeatedGrain {
     /// Whether in the old build.
     pub old: bool,

@@ -1,6 +1,7 @@
 //! One link in depth, whether or not it could be built: what meets on both sides, by what values,
 //! what a join would have made, and why keys nearly match.
 
+use schemars::JsonSchema;
 use serde::Serialize;
 use std::collections::BTreeMap;
 
@@ -20,7 +21,9 @@ use crate::port::{Observer, Sources};
 use crate::resolve::Plan;
 use crate::step::{Naming, finished_rows};
 use crate::table::{Amount, Column, LinkId, Rows, TableId, Texts};
-use crate::tally::{MissingKey, NearMiss, PeriodTally, Problem, RepeatedKey, Spread};
+use crate::tally::{
+    MissingKey, NearMiss, PeriodTally, Problem, ProblemTold, RepeatedKey, Spread, with_kinds,
+};
 use crate::value::Type;
 
 /// What is asked.
@@ -37,7 +40,7 @@ pub struct Matching {
 }
 
 /// What there is to know of a link.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct Matched {
     /// The table whose rows lead.
     pub from: String,
@@ -65,11 +68,13 @@ pub struct Matched {
     /// Rows that nothing of `near` explains, blank keys apart.
     pub unlike: u64,
     /// What stopped a table from being built; there is nothing to tell then.
+    #[serde(serialize_with = "with_kinds")]
+    #[schemars(with = "Vec<ProblemTold>")]
     pub problems: Vec<Problem>,
 }
 
 /// One side of a link.
-#[derive(Debug, Clone, Default, Serialize)]
+#[derive(Debug, Clone, Default, Serialize, JsonSchema)]
 pub struct Side {
     /// All rows.
     pub rows: u64,
@@ -86,7 +91,7 @@ pub struct Side {
 }
 
 /// Amounts by what becomes of their rows.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct AmountsOf {
     /// The amount as it was asked for.
     pub name: String,
@@ -105,7 +110,7 @@ pub struct AmountsOf {
 }
 
 /// Keys of the target on several rows.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct Repeating {
     /// How many keys.
     pub keys: u64,
@@ -120,7 +125,7 @@ pub struct Repeating {
 }
 
 /// The source's rows of one value.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct Group {
     /// The value in words.
     pub value: String,

@@ -1,5 +1,6 @@
 //! The tables of a plan, without their rows.
 
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::context::RunError;
@@ -9,7 +10,7 @@ use crate::port::Sources;
 use crate::resolve::Source;
 
 /// What is known of a table before it is built.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct TableOutline {
     /// The table.
     pub name: String,

@@ -1,5 +1,6 @@
 //! The syntax tree of a plan. It is serialisable, and holds spans but no layout and no comments.
 
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::example::ExampleTree;
@@ -141,7 +142,7 @@ impl MoreTree {
 }
 
 /// What a condition that does not hold does to a run.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum Severity {
     /// `check`: nothing is written.

@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use crate::lang::{Otherwise, Span};
@@ -205,7 +206,7 @@ pub struct CellTrouble {
 }
 
 /// The stable kind of a [`SourceError`].
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum SourceErrorKind {
     /// No such file, or a glob that finds none.
@@ -245,7 +246,7 @@ pub enum SourceErrorKind {
 }
 
 /// Why a file cannot be read.
-#[derive(Debug, Clone, PartialEq, Serialize, thiserror::Error)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema, thiserror::Error)]
 #[error("{file}{}: {message}", .line.map(|line| format!(" line {line}")).unwrap_or_default())]
 pub struct SourceError {
     /// The stable kind.

@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use crate::table::Column;
@@ -80,7 +81,7 @@ pub enum Encoded {
 }
 
 /// Why a file cannot be written.
-#[derive(Debug, Clone, PartialEq, Serialize, thiserror::Error)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema, thiserror::Error)]
 #[error("{path}: {message}")]
 pub struct OutputError {
     /// The path as the plan has it.

@@ -1,5 +1,6 @@
 //! Which files have a column of a name that one remembers.
 
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::report::Relations;
@@ -9,7 +10,7 @@ use crate::survey::names::bare;
 const LONGEST: usize = 200;
 
 /// A column whose name is like the one that is looked for.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct NameFound {
     /// The table.
     pub table: String,

@@ -3,6 +3,7 @@
 
 use std::collections::HashSet;
 
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::Subject;
@@ -22,7 +23,7 @@ const COVERED: u64 = 90;
 const FORMS: usize = 200;
 
 /// Two tables that are parts of one.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct FoundParts {
     /// The tables.
     pub tables: (String, String),

@@ -1,17 +1,20 @@
 //! What is told of how files link.
 
-use serde::Serialize;
+use schemars::JsonSchema;
+use serde::{Serialize, Serializer};
 
 use super::FoundParts;
-
 use crate::survey::Survey;
+use crate::tally::share_text;
 
 /// How some files link.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct Relations {
     /// The tables that the files make: files of the same columns are one.
     pub tables: Vec<RelatedTable>,
     /// Links, the surest first.
+    #[serde(serialize_with = "with_lines")]
+    #[schemars(with = "Vec<LinkTold>")]
     pub links: Vec<FoundLink>,
     /// Columns that look like a link and are none: they repeat on both sides.
     pub crossings: Vec<Crossing>,
@@ -21,8 +24,30 @@ pub struct Relations {
     pub parts: Vec<FoundParts>,
 }
 
+/// A link between files as documents have it.
+#[derive(Serialize, JsonSchema)]
+#[schemars(rename = "FoundLink")]
+pub struct LinkTold<'l> {
+    /// What was found.
+    #[serde(flatten)]
+    link: &'l FoundLink,
+    /// The whole statement.
+    line: String,
+    /// The share of rows with a key that lead somewhere, as it is printed.
+    share: String,
+}
+
+/// Links, each with its statement and its share beside what was found.
+fn with_lines<S: Serializer>(links: &[FoundLink], serializer: S) -> Result<S::Ok, S::Error> {
+    serializer.collect_seq(links.iter().map(|link| LinkTold {
+        link,
+        line: link.line(),
+        share: share_text(link.matched.into(), (link.rows - link.blank).into()),
+    }))
+}
+
 /// A table that one or more files make.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct RelatedTable {
     /// The name that it would have in a plan.
     pub name: String,
@@ -36,7 +61,7 @@ pub struct RelatedTable {
 }
 
 /// How many rows lead to one.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Multiplicity {
     /// Each row of the target is led to by one row at most.
@@ -46,7 +71,7 @@ pub enum Multiplicity {
 }
 
 /// A link that the values tell.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct FoundLink {
     /// The table whose rows lead.
     pub from: String,
@@ -84,7 +109,7 @@ pub struct FoundLink {
 }
 
 /// Why something may be no link.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Doubt {
     /// The columns have different names.
@@ -100,7 +125,7 @@ pub enum Doubt {
 }
 
 /// Two tables that share a column which repeats in both.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct Crossing {
     /// The tables.
     pub tables: (String, String),
@@ -117,7 +142,7 @@ pub struct Crossing {
 }
 
 /// A day of one table that falls into periods of another.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct FoundPeriod {
     /// The table with the day.
     pub from: String,

@@ -1,12 +1,13 @@
 //! What a survey tells.
 
+use schemars::JsonSchema;
 use serde::{Serialize, Serializer};
 
 use crate::table::Place;
 use crate::value::Type;
 
 /// What is in some files of the same columns.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct Survey {
     /// The files, as they were named.
     pub files: Vec<String>,
@@ -21,12 +22,13 @@ pub struct Survey {
 }
 
 /// What is in one column.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct ColumnSurvey {
     /// Its name.
     pub name: String,
     /// The type that it gets when a plan says nothing of it.
     #[serde(rename = "type", serialize_with = "in_words")]
+    #[schemars(with = "String")]
     pub ty: Type,
     /// How many rows there are.
     #[serde(skip)]
@@ -60,7 +62,7 @@ pub struct ColumnSurvey {
 }
 
 /// A value, and how many rows have it.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Typical {
     /// The value as it is written.
     pub value: String,
@@ -69,7 +71,7 @@ pub struct Typical {
 }
 
 /// Something odd about some cells of a column.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct Oddity {
     /// What it is.
     pub kind: OddityKind,
@@ -86,7 +88,7 @@ pub struct Oddity {
 }
 
 /// What can be odd about cells.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum OddityKind {
     /// Days in a format that is not ISO 8601, or in several.
@@ -126,7 +128,7 @@ pub enum OddityKind {
 }
 
 /// What one row is, as far as the values tell.
-#[derive(Debug, Clone, Default, Serialize)]
+#[derive(Debug, Clone, Default, Serialize, JsonSchema)]
 pub struct GrainSurvey {
     /// The smallest sets of columns that no two rows share (exact copies apart), the likeliest
     /// first.
@@ -138,7 +140,7 @@ pub struct GrainSurvey {
 }
 
 /// Columns that nearly tell all rows apart.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct NearlyUnique {
     /// The columns.
     pub columns: Vec<String>,
@@ -151,7 +153,7 @@ pub struct NearlyUnique {
 }
 
 /// A key and the rows that have it.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct RepeatedRows {
     /// The key's values in words, joined by `/`.
     pub key: String,
@@ -162,7 +164,7 @@ pub struct RepeatedRows {
 }
 
 /// Rows that are there more than once.
-#[derive(Debug, Clone, Default, Serialize)]
+#[derive(Debug, Clone, Default, Serialize, JsonSchema)]
 pub struct Duplicates {
     /// Rows that are equal to an earlier one in every column.
     pub copies: u64,
@@ -175,7 +177,7 @@ pub struct Duplicates {
 }
 
 /// Rows that have the same key and other values.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct Versions {
     /// The key.
     pub key: Vec<String>,

@@ -1,6 +1,8 @@
 //! The sum of a tracked column over some rows.
 
-use serde::ser::SerializeStruct;
+use std::borrow::Cow;
+
+use schemars::{JsonSchema, Schema, SchemaGenerator};
 use serde::{Serialize, Serializer};
 
 use crate::value::{Scale, decimal};
@@ -26,15 +28,30 @@ pub enum Amount {
     },
 }
 
-/// `{"sum": "1204.50", "blanks": 0}`: the sum as text, so that no reader rounds it; null where it
-/// has too many digits.
+/// `{"sum": "1204.50", "blanks": 0}`.
 impl Serialize for Amount {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        let sum = self.text();
-        let mut fields = serializer.serialize_struct("Amount", 2)?;
-        fields.serialize_field("sum", &sum)?;
-        fields.serialize_field("blanks", &self.blanks())?;
-        fields.end()
+        AmountTold { sum: self.text(), blanks: self.blanks() }.serialize(serializer)
+    }
+}
+
+/// The sum of an amount.
+#[derive(Serialize, JsonSchema)]
+#[schemars(rename = "Amount")]
+struct AmountTold {
+    /// The sum as text, so that no reader rounds it; null where it has too many digits.
+    sum: Option<String>,
+    /// How many rows it passed over since they were blank.
+    blanks: u64,
+}
+
+impl JsonSchema for Amount {
+    fn schema_name() -> Cow<'static, str> {
+        AmountTold::schema_name()
+    }
+
+    fn json_schema(generator: &mut SchemaGenerator) -> Schema {
+        AmountTold::json_schema(generator)
     }
 }
 

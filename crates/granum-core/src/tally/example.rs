@@ -1,11 +1,12 @@
 //! Whether worked examples come out as the plan says.
 
+use schemars::JsonSchema;
 use serde::Serialize;
 
-use super::Problem;
+use super::problem::{Problem, ProblemTold, with_kinds};
 
 /// What came of one worked example.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct ExampleTally {
     /// What it shows.
     pub title: String,
@@ -14,13 +15,15 @@ pub struct ExampleTally {
     /// The kind of problem that must stop it, where one must.
     pub stops: Option<String>,
     /// What stopped it.
+    #[serde(serialize_with = "with_kinds")]
+    #[schemars(with = "Vec<ProblemTold>")]
     pub problems: Vec<Problem>,
     /// The tables whose rows are given.
     pub gives: Vec<GivenTable>,
 }
 
 /// The rows that a table must come out with, beside those that it has.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct GivenTable {
     /// The table.
     pub table: String,
@@ -38,7 +41,7 @@ pub struct GivenTable {
 }
 
 /// A row that must come out, a row that did, or both.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct GivenRow {
     /// Its cells as they are given, nothing for a blank one; nothing at all where no such row is.
     pub expected: Option<Vec<Option<String>>>,

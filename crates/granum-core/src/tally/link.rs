@@ -1,12 +1,13 @@
 //! How complete a link was.
 
-use serde::Serialize;
+use schemars::JsonSchema;
+use serde::{Serialize, Serializer};
 
 use super::PeriodTally;
 use crate::table::Amount;
 
 /// The tally of one link.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct LinkTally {
     /// The table whose rows lead.
     pub from: String,
@@ -48,8 +49,28 @@ pub struct LinkTally {
     pub held: bool,
 }
 
+/// A link as documents have it.
+#[derive(Serialize, JsonSchema)]
+#[schemars(rename = "Link")]
+pub struct LinkTold<'l> {
+    /// What was counted.
+    #[serde(flatten)]
+    link: &'l LinkTally,
+    /// The share of rows that lead somewhere, as it is printed.
+    share: String,
+}
+
+/// Links, each with its share beside what was counted.
+///
+/// # Errors
+/// What the serializer says.
+pub fn with_shares<S: Serializer>(links: &[LinkTally], serializer: S) -> Result<S::Ok, S::Error> {
+    let share = |link: &LinkTally| share_text(link.matched.into(), link.counted().into());
+    serializer.collect_seq(links.iter().map(|link| LinkTold { link, share: share(link) }))
+}
+
 /// A tracked amount of the rows of a link, absolute: a credit note counts as much as a sale.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct LinkAmount {
     /// Its name.
     pub name: String,
@@ -65,7 +86,7 @@ pub struct LinkAmount {
 }
 
 /// How many rows lead to one row of the target, over those that any leads to.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Spread {
     /// The least.
     pub least: u64,
@@ -76,7 +97,7 @@ pub struct Spread {
 }
 
 /// Keys that do not match, and nearly do.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct NearMiss {
     /// What keeps them apart.
     pub kinds: Vec<NearKind>,
@@ -93,7 +114,7 @@ pub struct NearMiss {
 }
 
 /// What keeps keys apart.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum NearKind {
     /// Spaces before or behind.
@@ -119,7 +140,7 @@ pub enum NearKind {
 }
 
 /// A key that the target does not have.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct MissingKey {
     /// Its values in words, joined by `/`.
     pub key: String,

@@ -27,7 +27,8 @@ pub use period::{
     SeveralPeriods,
 };
 pub use problem::{
-    BadCell, PartTwice, Problem, RepeatedKey, RowReason, StackedTwice, UnitsProblem, UnitsTrouble,
+    BadCell, PartTwice, Problem, ProblemTold, RepeatedKey, RowReason, StackedTwice, UnitsProblem,
+    UnitsTrouble, with_kinds,
 };
 pub use report::{AsideFile, Report, Written};
 pub use step::{

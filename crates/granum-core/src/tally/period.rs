@@ -1,11 +1,12 @@
 //! What lies outside of all periods of a link, and where they overlap.
 
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use crate::table::Amount;
 
 /// What a link by a period tells beyond how complete it is.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct PeriodTally {
     /// Rows with a key of which the target has no period.
     pub no_key: OutsideTally,
@@ -40,7 +41,7 @@ pub struct PeriodTally {
 }
 
 /// Rows that lead nowhere for one reason.
-#[derive(Debug, Clone, Default, Serialize)]
+#[derive(Debug, Clone, Default, Serialize, JsonSchema)]
 pub struct OutsideTally {
     /// How many.
     pub rows: u64,
@@ -49,7 +50,7 @@ pub struct OutsideTally {
 }
 
 /// Days that follow each other.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct PeriodRange {
     /// The equal keys of the periods beside it, in words.
     pub of: Option<String>,
@@ -64,7 +65,7 @@ pub struct PeriodRange {
 }
 
 /// Days on which several periods hold.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct PeriodOverlap {
     /// The days.
     #[serde(flatten)]
@@ -76,7 +77,7 @@ pub struct PeriodOverlap {
 }
 
 /// A period that ends before it starts.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct InvertedPeriod {
     /// Its start.
     pub from: String,
@@ -87,7 +88,7 @@ pub struct InvertedPeriod {
 }
 
 /// Periods of a link's target that end before they start.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct InvertedPeriods {
     /// The link's source.
     pub from: String,
@@ -104,7 +105,7 @@ pub struct InvertedPeriods {
 }
 
 /// Several periods hold for one row.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct SeveralPeriods {
     /// The link's source.
     pub from: String,

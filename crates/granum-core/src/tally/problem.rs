@@ -1,14 +1,15 @@
 //! What the data does not hold to, beyond links and checks: each with its rows, and a way out.
 
-use serde::Serialize;
+use schemars::JsonSchema;
+use serde::{Serialize, Serializer};
 
 use super::{AllocateProblem, InvertedPeriods, SeveralPeriods};
 use crate::lang::{Span, UnitsPolicy};
 use crate::table::{Amount, Place};
 
 /// Something that stops a table or a link from being built.
-#[derive(Debug, Clone, Serialize)]
-#[serde(rename_all = "kebab-case", tag = "kind")]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[serde(untagged)]
 pub enum Problem {
     /// Cells that their `read` cannot take.
     BadCells {
@@ -179,8 +180,29 @@ impl Problem {
     }
 }
 
+/// A problem as documents have it.
+#[derive(Serialize, JsonSchema)]
+#[schemars(rename = "Problem")]
+pub struct ProblemTold<'p> {
+    /// Its kind.
+    #[schemars(extend("enum" = Problem::KINDS))]
+    kind: &'static str,
+    /// What belongs to that.
+    #[serde(flatten)]
+    problem: &'p Problem,
+}
+
+/// Problems, each with the name of its kind beside what it says.
+///
+/// # Errors
+/// What the serializer says.
+pub fn with_kinds<S: Serializer>(problems: &[Problem], serializer: S) -> Result<S::Ok, S::Error> {
+    let told = |problem| ProblemTold { kind: Problem::kind(problem), problem };
+    serializer.collect_seq(problems.iter().map(told))
+}
+
 /// Rows of one table that reach a stack by two of its parts.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct StackedTwice {
     /// The table that they are rows of.
     pub of: String,
@@ -195,7 +217,7 @@ pub struct StackedTwice {
 }
 
 /// Rows of one part of a stack that another brought before.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct PartTwice {
     /// How many rows.
     pub rows: u64,
@@ -204,7 +226,7 @@ pub struct PartTwice {
 }
 
 /// A cell that cannot be read.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct BadCell {
     /// What stands there.
     pub text: String,
@@ -213,7 +235,7 @@ pub struct BadCell {
 }
 
 /// A key that stands on more than one row.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct RepeatedKey {
     /// Its values in words, joined by `/`.
     pub key: String,
@@ -224,7 +246,7 @@ pub struct RepeatedKey {
 }
 
 /// Why a row cannot be worked.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum RowReason {
     /// A result with too many digits.
@@ -244,7 +266,7 @@ pub enum RowReason {
 }
 
 /// Quantities that `units` cannot count.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct UnitsProblem {
     /// The table.
     pub table: String,
@@ -259,7 +281,7 @@ pub struct UnitsProblem {
 }
 
 /// One thing that is wrong with quantities.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct UnitsTrouble {
     /// `zero`, `negative`, `blank`, `fraction` or `many`.
     pub what: &'static str,

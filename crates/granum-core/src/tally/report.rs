@@ -1,20 +1,25 @@
 //! All that a run has to say.
 
+use schemars::JsonSchema;
 use serde::Serialize;
 
+use super::link::{LinkTold, with_shares};
+use super::problem::{ProblemTold, with_kinds};
 use super::{
     Allowed, Bridge, CheckTally, ExampleTally, LinkTally, Moved, Problem, StepName, TableTally,
     Warning,
 };
 
 /// The report of a run or a check.
-#[derive(Debug, Clone, Default, Serialize)]
+#[derive(Debug, Clone, Default, Serialize, JsonSchema)]
 pub struct Report {
     /// The plan's title.
     pub title: Option<String>,
     /// The tables, inputs included, in the order of the plan.
     pub tables: Vec<TableTally>,
     /// The links, in the order of the plan.
+    #[serde(serialize_with = "with_shares")]
+    #[schemars(with = "Vec<LinkTold>")]
     pub links: Vec<LinkTally>,
     /// What became of each amount on its way to each output.
     pub bridges: Vec<Bridge>,
@@ -31,6 +36,8 @@ pub struct Report {
     /// Whether warnings hold outputs back.
     pub deny_warnings: bool,
     /// What else stopped it.
+    #[serde(serialize_with = "with_kinds")]
+    #[schemars(with = "Vec<ProblemTold>")]
     pub problems: Vec<Problem>,
     /// Tables that were not built because something that they need failed.
     pub not_built: Vec<String>,
@@ -45,7 +52,7 @@ pub struct Report {
 }
 
 /// A file of rows that one step took out.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct AsideFile {
     /// The step.
     pub step: StepName,
@@ -58,7 +65,7 @@ pub struct AsideFile {
 }
 
 /// An output that was written.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct Written {
     /// The table.
     pub table: String,

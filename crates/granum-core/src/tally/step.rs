@@ -1,5 +1,6 @@
 //! What each step of a table did.
 
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::Allocated;
@@ -7,7 +8,7 @@ use super::problem::{BadCell, StackedTwice};
 use crate::table::Amount;
 
 /// The tally of one table.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct TableTally {
     /// The table.
     pub name: String,
@@ -42,7 +43,7 @@ pub struct TableTally {
 }
 
 /// One of several tables that a table is laid from.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Part {
     /// The table.
     pub table: String,
@@ -55,7 +56,7 @@ pub struct Part {
 }
 
 /// Cells of a column that could not be read, and whose rows were taken out.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct SetAside {
     /// The column.
     pub column: String,
@@ -66,7 +67,7 @@ pub struct SetAside {
 }
 
 /// An amount that is followed.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct TrackedName {
     /// Its name at the table's end, or where it ended.
     pub name: String,
@@ -79,7 +80,7 @@ pub struct TrackedName {
 }
 
 /// An amount of rows that lead to a table's rows, as it was summed for each of these.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct GatheredAmount {
     /// The table whose rows lead here.
     pub from: String,
@@ -100,7 +101,7 @@ pub struct GatheredAmount {
 }
 
 /// Rows and an amount of theirs.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, JsonSchema)]
 pub struct RowsAmount {
     /// How many rows.
     pub rows: u64,
@@ -109,7 +110,7 @@ pub struct RowsAmount {
 }
 
 /// The tally of one step.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct StepTally {
     /// The step on one line.
     pub text: String,
@@ -125,7 +126,7 @@ pub struct StepTally {
 
 /// What one row is before a step and after it; nothing where each row stands for itself, and after
 /// `one row in all`.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct GrainChange {
     /// Before.
     pub before: Vec<String>,
@@ -134,7 +135,7 @@ pub struct GrainChange {
 }
 
 /// Rows that `units` leaves out.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct UnitsLeft {
     /// `zero`, `negative` or `blank`.
     pub what: &'static str,
@@ -145,7 +146,7 @@ pub struct UnitsLeft {
 }
 
 /// What a step did, beyond rows and amounts.
-#[derive(Debug, Clone, Default, Serialize)]
+#[derive(Debug, Clone, Default, Serialize, JsonSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum StepDetail {
     /// Nothing more.
@@ -196,7 +197,7 @@ pub enum StepDetail {
 }
 
 /// How many rows groups have.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct GroupSizes {
     /// How many groups.
     pub groups: u64,
@@ -209,7 +210,7 @@ pub struct GroupSizes {
 }
 
 /// What a `dedupe` took out, and why.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Cut {
     /// Rows equal to the one that stayed in every column.
     pub copies: u64,

@@ -1,12 +1,14 @@
 //! The story of a row: what it is made of, what each step did, what it met, what it went into.
 
+use schemars::JsonSchema;
 use serde::Serialize;
 
+use super::problem::{ProblemTold, with_kinds};
 use super::{NearKind, Problem, Why};
 use crate::table::{Amount, Place};
 
 /// A value of a column.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct NamedValue {
     /// The column.
     pub name: String,
@@ -15,7 +17,7 @@ pub struct NamedValue {
 }
 
 /// What was found of rows that were asked for.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct Story {
     /// The table that was asked for, or the input.
     pub table: String,
@@ -30,11 +32,13 @@ pub struct Story {
     /// Of keys that nothing has: those that are near.
     pub near: Vec<NearKey>,
     /// What stopped tables from being built.
+    #[serde(serialize_with = "with_kinds")]
+    #[schemars(with = "Vec<ProblemTold>")]
     pub problems: Vec<Problem>,
 }
 
 /// A key that is near to one that is not there.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct NearKey {
     /// The key.
     pub key: Vec<NamedValue>,
@@ -43,7 +47,7 @@ pub struct NearKey {
 }
 
 /// The story of one row.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct RowStory {
     /// The row as it stands where it was found.
     pub row: ToldRow,
@@ -58,7 +62,7 @@ pub struct RowStory {
 }
 
 /// A row in words.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct ToldRow {
     /// Its table.
     pub table: String,
@@ -71,7 +75,7 @@ pub struct ToldRow {
 }
 
 /// A step of a table.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct StepName {
     /// The table.
     pub table: String,
@@ -82,7 +86,7 @@ pub struct StepName {
 }
 
 /// The rows of one table that a row is made of.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct TableStory {
     /// The table.
     pub table: String,
@@ -99,7 +103,7 @@ pub struct TableStory {
 }
 
 /// What a step did with rows that are followed.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct StepStory {
     /// The step.
     pub step: StepName,
@@ -134,7 +138,7 @@ impl StepStory {
 }
 
 /// A link that a row followed, or rows that lead to it.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", tag = "what")]
 pub enum Met {
     /// The row that it leads to.
@@ -173,7 +177,7 @@ pub enum Met {
 }
 
 /// What a row nearly meets.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct NearMet {
     /// The key; nothing where a day lies beside a period.
     pub key: Option<String>,
@@ -182,7 +186,7 @@ pub struct NearMet {
 }
 
 /// Rows that a step looked at together with one.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct Beside {
     /// What was worked of them, as in a plan.
     pub text: String,
@@ -193,7 +197,7 @@ pub struct Beside {
 }
 
 /// A row that went, and why.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct GoneRow {
     /// The row.
     pub row: ToldRow,
@@ -202,7 +206,7 @@ pub struct GoneRow {
 }
 
 /// What became of followed rows in one table.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct BecameStory {
     /// The table.
     pub table: String,
@@ -223,7 +227,7 @@ pub struct BecameStory {
 }
 
 /// The step that took rows out.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct GoneStory {
     /// The step.
     pub step: StepName,
@@ -238,7 +242,7 @@ pub struct GoneStory {
 }
 
 /// Rows that lead to one.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct LedHere {
     /// Their table.
     pub table: String,

@@ -1,9 +1,10 @@
 //! What a plan does that is usually a mistake: it stops nothing, and it is told.
 
+use schemars::JsonSchema;
 use serde::Serialize;
 
 /// Something that is usually a mistake.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Warning {
     /// The table.
     pub table: String,
@@ -15,7 +16,7 @@ pub struct Warning {
 }
 
 /// What is usually a mistake.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", tag = "kind")]
 pub enum Mistake {
     /// Rows are put in groups by a name that several ids share.
@@ -89,7 +90,7 @@ impl Mistake {
 }
 
 /// A warning that the plan allows, and why.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Allowed {
     /// The table; nothing for a check about totals.
     pub table: Option<String>,

@@ -1,18 +1,19 @@
 //! `compare`: two builds of a table side by side.
 
+use std::path::Path;
+
 use granum_core::compare::{CompareError, Compared, Comparing, compare};
 use granum_core::tally::{Earlier, moved};
 use granum_io::Files;
-use serde_json::json;
-
-use std::path::Path;
 
 use super::files::{self, Looked};
-use super::record::{self, Record};
+use super::record;
 use super::{Exit, Printer};
 use crate::args::{CompareArgs, Format};
 use crate::progress::Progress;
-use crate::render::{self, json};
+use crate::record::{Record, between_records};
+use crate::render;
+use crate::render::json::{self, ErrorTold, Outcome, RecordsTold, Told};
 
 pub(super) fn run(printer: &mut Printer, args: &CompareArgs) -> Exit {
     let (old, new) = (Path::new(&args.old), Path::new(&args.new));
@@ -26,8 +27,8 @@ pub(super) fn run(printer: &mut Printer, args: &CompareArgs) -> Exit {
         Ok(compared) => {
             let text = match args.reading.format {
                 Format::Json => {
-                    let outcome = if compared.differs() { "stopped" } else { "held" };
-                    json::document(None, outcome, [("compared", json::value(&compared))])
+                    let outcome = Outcome::of(!compared.differs());
+                    json::document(outcome, Told::Compared(&compared))
                 }
                 Format::Text if printer.global.quiet && !compared.differs() => String::new(),
                 Format::Text if printer.global.quiet => render::compared_verdict(&compared),
@@ -48,15 +49,15 @@ fn records(
     before: (&Record, &Path),
     now: &Record,
 ) -> Exit {
-    let since = record::between_records(before, now);
+    let since = between_records(before, now);
     let earlier = Earlier { moved: vec![], ..before.0.numbers.clone() };
     let moved = moved(&now.numbers.figures, &earlier);
     let written = since.outputs.as_ref().is_none_or(|outputs| outputs.others.is_empty());
     let same = moved.is_empty() && written;
     let text = match args.reading.format {
         Format::Json => {
-            let told = json!({ "moved": moved, "plan": since.plan, "same": same });
-            json::document(None, if same { "held" } else { "stopped" }, [("records", told)])
+            let told = RecordsTold { same, moved: &moved, since: &since };
+            json::document(Outcome::of(same), Told::Records(told))
         }
         Format::Text if printer.global.quiet && same => String::new(),
         Format::Text => render::records(&since, &args.new, &moved, printer.width),
@@ -71,8 +72,11 @@ fn wrong(printer: &mut Printer, args: &CompareArgs, error: &CompareError) -> Exi
     match args.reading.format {
         Format::Text => printer.diagnostic(&text),
         Format::Json => {
-            let told = json!({ "kind": "grain", "message": text.trim_end() });
-            printer.data(&json::document(None, "plan-wrong", [("error", told)]));
+            let told = ErrorTold::grain(
+                if error.in_old() { &args.old } else { &args.new },
+                text.trim_end(),
+            );
+            printer.data(&json::document(Outcome::PlanWrong, Told::Error(told)));
         }
     }
     Exit::PlanWrong

@@ -9,39 +9,97 @@ use std::path::Path;
 use granum_demo::{FILES, PLANS, Size, write_data};
 use siphasher::sip::SipHasher13;
 
+use super::run::Does;
 use super::{Exit, Printer};
-use crate::args::{PlanArgs, PlanOptions, Writing};
+use crate::args::{Format, PlanArgs, PlanOptions, Writing};
 use crate::render;
+use crate::render::json::{self, DemoRun, DemoTold, ErrorTold, Outcome, Told};
 
-pub(super) fn run(printer: &mut Printer, dir: &Path, size: Size, only_data: bool) -> Exit {
-    let place = dir.display();
+pub(super) fn run(
+    printer: &mut Printer,
+    dir: &Path,
+    size: Size,
+    only_data: bool,
+    format: Format,
+) -> Exit {
+    if let Err((message, help)) = make(dir, size) {
+        let place = dir.display().to_string();
+        match format {
+            Format::Text => {
+                printer.diagnostic(&format!("error: {place}: {message}\n  {help}\n"));
+            }
+            Format::Json => {
+                let told = Told::Error(ErrorTold::folder(&place, &message, &help));
+                printer.data(&json::document(Outcome::FileFailed, told));
+            }
+        }
+        return Exit::FileFailed;
+    }
+    match format {
+        Format::Text => show(printer, dir, size, only_data),
+        Format::Json => tell(printer, dir, only_data),
+    }
+}
+
+/// Writes data and plans; else says what is wrong with the folder, and what to do.
+fn make(dir: &Path, size: Size) -> Result<(), (String, String)> {
+    const NEW: &str = "name a new folder:  granum demo DIR";
     match not_its_own(dir) {
         Ok(others) if others.is_empty() => {}
         Ok(others) => {
-            printer.diagnostic(&format!(
-                "error: {place}: has files that are not the demo's, or that were changed since: {}\n  \
-                 name a new folder:  granum demo DIR\n",
-                in_the_way(&others)
-            ));
-            return Exit::FileFailed;
+            let others = in_the_way(&others);
+            let message =
+                format!("has files that are not the demo's, or that were changed since: {others}");
+            return Err((message, NEW.into()));
         }
-        Err(error) => {
-            printer.diagnostic(&format!(
-                "error: {place}: cannot be looked into: {error}\n  name a new folder:  granum demo DIR\n"
-            ));
-            return Exit::FileFailed;
-        }
+        Err(error) => return Err((format!("cannot be looked into: {error}"), NEW.into())),
     }
-    if let Err(error) = write(dir, size) {
-        printer.diagnostic(&format!("error: {place}: the demo cannot be written: {error}\n  name another folder:  granum demo DIR\n"));
-        return Exit::FileFailed;
-    }
-    let plan = |at: usize| PlanArgs {
+    write(dir, size).map_err(|error| {
+        let message = format!("the demo cannot be written: {error}");
+        (message, "name another folder:  granum demo DIR".into())
+    })
+}
+
+/// One of the demo's plans.
+fn plan(dir: &Path, at: usize, format: Format) -> PlanArgs {
+    PlanArgs {
         plan: Some(dir.join(PLANS[at].0)),
         deny: None,
         bridge: false,
-        options: PlanOptions::default(),
+        options: PlanOptions { format, ..PlanOptions::default() },
+    }
+}
+
+/// Tells as JSON what was written, and what came of the plans.
+fn tell(printer: &mut Printer, dir: &Path, only_data: bool) -> Exit {
+    let mut ran = vec![];
+    for at in 0..if only_data { 0 } else { PLANS.len() } {
+        let args = plan(dir, at, Format::Json);
+        match super::run::done(printer, &args, Does::Outputs(&Writing::default())) {
+            Ok(done) => ran.push(done),
+            Err(exit) => return exit,
+        }
+    }
+    let runs = ran.iter().map(|(plan, done)| DemoRun {
+        plan: &plan.name,
+        outcome: done.outcome(),
+        report: done.told(),
+    });
+    let told = DemoTold {
+        folder: dir.display().to_string(),
+        files: names().map(|name| dir.join(name).display().to_string()).collect(),
+        runs: runs.collect(),
     };
+    // The second plan asks for more than the data can hold to.
+    let held = ran.iter().map(|(_, done)| done.report.held());
+    let exit = if held.eq([true, false]) || only_data { Exit::Held } else { Exit::DataFailed };
+    printer.data(&json::document(Outcome::of(exit == Exit::Held), Told::Demo(told)));
+    exit
+}
+
+/// Shows the whole job.
+fn show(printer: &mut Printer, dir: &Path, size: Size, only_data: bool) -> Exit {
+    let place = dir.display();
     printer.result(&format!(
         "{}\n\nMossgate Nursery, a made-up plant nursery: {} orders, with all that goes wrong in \
          life.\n  data in {place}/data, a plan in {place}/{}\n\n",
@@ -54,7 +112,8 @@ pub(super) fn run(printer: &mut Printer, dir: &Path, size: Size, only_data: bool
     }
     printer
         .result(&format!("{}\n\n", render::command(&format!("granum run {place}/nursery.granum"))));
-    let exit = super::run::run(printer, &plan(0), super::run::Does::Outputs(&Writing::default()));
+    let exit =
+        super::run::run(printer, &plan(dir, 0, Format::Text), Does::Outputs(&Writing::default()));
     if exit != Exit::Held {
         return exit;
     }
@@ -64,7 +123,7 @@ pub(super) fn run(printer: &mut Printer, dir: &Path, size: Size, only_data: bool
     ));
     let quiet = std::mem::replace(&mut printer.global.quiet, true);
     let stopped =
-        super::run::run(printer, &plan(1), super::run::Does::Outputs(&Writing::default()));
+        super::run::run(printer, &plan(dir, 1, Format::Text), Does::Outputs(&Writing::default()));
     printer.global.quiet = quiet;
     if stopped != Exit::DataFailed {
         return stopped;
@@ -84,6 +143,12 @@ const NOTE: &str = ".demo.json";
 
 /// The demo's files, by their names, with what stands in each.
 type Note = BTreeMap<String, String>;
+
+/// The demo's files by their places in its folder.
+fn names() -> impl Iterator<Item = String> {
+    let data = FILES.iter().map(|name| format!("data/{name}"));
+    data.chain(PLANS.iter().map(|(name, _)| (*name).to_owned()))
+}
 
 /// A few signs that stand for a file's content.
 fn fingerprint(path: &Path) -> io::Result<String> {
@@ -114,8 +179,7 @@ fn not_its_own(dir: &Path) -> io::Result<Vec<String>> {
         return Ok(names);
     };
     let mut others = vec![];
-    let data = FILES.iter().map(|name| format!("data/{name}"));
-    for name in data.chain(PLANS.iter().map(|(name, _)| (*name).to_owned())) {
+    for name in names() {
         let path = dir.join(&name);
         if path.exists() && noted.get(&name) != Some(&fingerprint(&path)?) {
             others.push(name);
@@ -141,9 +205,7 @@ fn write(dir: &Path, size: Size) -> io::Result<()> {
     for (name, text) in PLANS {
         fs::write(dir.join(name), text)?;
     }
-    let data = FILES.iter().map(|name| format!("data/{name}"));
-    let names = data.chain(PLANS.iter().map(|(name, _)| (*name).to_owned()));
-    let note: Note = names
+    let note: Note = names()
         .map(|name| Ok((name.clone(), fingerprint(&dir.join(&name))?)))
         .collect::<io::Result<_>>()?;
     let note = serde_json::to_vec_pretty(&note).map_err(io::Error::other)?;

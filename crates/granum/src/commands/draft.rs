@@ -9,7 +9,8 @@ use super::files::{self, Looked};
 use super::{Exit, Printer, plan, relate};
 use crate::args::{Format, Reading};
 use crate::progress::Progress;
-use crate::render::{Texts, json};
+use crate::render::Texts;
+use crate::render::json::{self, Outcome, Told};
 
 pub(super) fn run(printer: &mut Printer, names: &[String], reading: &Reading) -> Exit {
     // One for all: standard input can be read once.
@@ -32,9 +33,8 @@ pub(super) fn run(printer: &mut Printer, names: &[String], reading: &Reading) ->
             let text = match reading.format {
                 Format::Text => draft.text,
                 Format::Json => {
-                    let told =
-                        [("text", draft.text.into()), ("report", json::value(&draft.report))];
-                    json::document(None, "held", told)
+                    let told = Told::Draft { text: &draft.text, report: &draft.report };
+                    json::document(Outcome::Held, told)
                 }
             };
             printer.data(&text);

@@ -1,13 +1,13 @@
 //! `example`: a worked example of real rows.
 
-use granum_core::engine::{RealExample, Tracing, real_example};
-use serde_json::json;
+use granum_core::engine::{Tracing, real_example};
 
 use super::plan::Plan;
 use super::{Exit, Printer};
 use crate::args::{Format, PlanOptions, PlanSource};
 use crate::progress::Progress;
-use crate::render::{self, json};
+use crate::render;
+use crate::render::json::{self, ExampleTold, Outcome, Told};
 
 pub(super) fn run(
     printer: &mut Printer,
@@ -35,26 +35,11 @@ pub(super) fn run(
             printer.diagnostic(&render::problems(&made.problems, &plan.texts.all));
             printer.diagnostic(&render::no_example(&made, &asked.0.table, &plan.name));
         }
-        (Format::Json, _) => printer.data(&told(&plan.name, &made)),
+        (Format::Json, text) => {
+            let outcome = Outcome::of(text.is_some());
+            let told = Told::Example(ExampleTold::of(&made));
+            printer.data(&json::of_plan(&plan.name, outcome, told));
+        }
     }
     if made.text.is_some() { Exit::Held } else { Exit::DataFailed }
-}
-
-fn told(plan: &str, made: &RealExample) -> String {
-    let differs = made.differs.iter().map(|differs| {
-        let (all, here) = differs
-            .values
-            .as_ref()
-            .map_or((None, None), |(all, here)| (all.as_ref(), here.as_ref()));
-        json!({ "column": differs.column, "of_all_rows": all, "of_these_rows": here })
-    });
-    let told = json!({
-        "text": made.text,
-        "rows": made.rows,
-        "cut": made.cut,
-        "differs": differs.collect::<Vec<_>>(),
-        "masked": made.masked,
-    });
-    let outcome = if made.text.is_some() { "held" } else { "stopped" };
-    json::outcome(plan, outcome, "example", told)
 }

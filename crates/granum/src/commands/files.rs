@@ -5,7 +5,7 @@ use granum_io::{Files, Look, shown_name};
 
 use super::{Exit, Printer};
 use crate::args::Format;
-use crate::render::json;
+use crate::render::json::{self, Outcome, Told};
 
 /// What files that are not UTF-8 are mostly written in.
 const OTHER_ENCODING: &str = "windows-1252";
@@ -69,8 +69,7 @@ pub(super) fn failed(printer: &mut Printer, format: Format, error: &SourceError)
     match format {
         Format::Text => printer.diagnostic(&format!("error: {error}\n  {}\n", error.help)),
         Format::Json => {
-            let told = json::document(None, "file-failed", [("error", json::value(error))]);
-            printer.data(&told);
+            printer.data(&json::document(Outcome::FileFailed, Told::Error(error.into())));
         }
     }
     match error.kind {

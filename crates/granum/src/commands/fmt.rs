@@ -4,61 +4,85 @@ use std::io::{Read, Write};
 use std::path::Path;
 
 use granum_core::lang::{format_plan, parse};
+use granum_core::port::OutputError;
 
 use super::{Exit, Printer, plan};
 use crate::args::Format;
 use crate::render::Texts;
+use crate::render::json::{self, ErrorTold, LayoutTold, Outcome, Told};
 
-pub(super) fn run(printer: &mut Printer, path: &Path, check: bool) -> Exit {
+pub(super) fn run(printer: &mut Printer, path: &Path, check: bool, format: Format) -> Exit {
+    let name = path.display().to_string();
     let standard_input = path == Path::new("-");
     let text = if standard_input {
-        let mut text = String::new();
-        if std::io::stdin().read_to_string(&mut text).is_err() {
-            printer.diagnostic("error: standard input: a plan is UTF-8 text\n");
-            return Exit::PlanWrong;
-        }
-        text
+        standard_input_text(printer, format)
     } else {
-        match plan::read(printer, path, Format::Text) {
-            Ok(text) => text,
-            Err(exit) => return exit,
-        }
+        plan::read(printer, path, format)
+    };
+    let text = match text {
+        Ok(text) => text,
+        Err(exit) => return exit,
     };
     let parsed = parse(&text);
     if !parsed.diagnostics.is_empty() {
-        let name = path.display().to_string();
         let texts = Texts::of(name.clone(), text);
-        plan::plan_wrong(printer, Format::Text, &name, &texts, &parsed.diagnostics);
+        plan::plan_wrong(printer, format, &name, &texts, &parsed.diagnostics);
         return Exit::PlanWrong;
     }
     let formatted = format_plan(&text, &parsed);
-    if check {
-        if formatted == text {
-            return Exit::Held;
+    let was = formatted == text;
+    if !check
+        && !standard_input
+        && !was
+        && let Err(error) = replace(path, &formatted)
+    {
+        return not_written(printer, format, &name, &error);
+    }
+    match format {
+        Format::Json => {
+            let told = LayoutTold {
+                was,
+                written: !check && !standard_input && !was,
+                text: Some(formatted.as_str()).filter(|_| !check && standard_input),
+            };
+            let outcome = Outcome::of(was || !check);
+            printer.data(&json::of_plan(&name, outcome, Told::Layout(told)));
         }
-        let name = path.display();
-        printer.result(&format!("{name} is not in the one layout: granum fmt {name}\n"));
-        return Exit::DataFailed;
-    }
-    if standard_input {
-        printer.data(&formatted);
-        return Exit::Held;
-    }
-    if formatted == text {
-        return Exit::Held;
-    }
-    match replace(path, &formatted) {
-        Ok(()) => {
-            if !printer.global.quiet {
-                printer.result(&format!("{} is in the one layout now\n", path.display()));
-            }
-            Exit::Held
+        Format::Text if check && !was => {
+            let text = format!("{name} is not in the one layout: granum fmt {name}\n");
+            printer.result(&text);
         }
-        Err(error) => {
-            printer.diagnostic(&format!("error: {}: cannot be written: {error}\n", path.display()));
-            Exit::FileFailed
+        Format::Text if check => {}
+        Format::Text if standard_input => printer.data(&formatted),
+        Format::Text if was || printer.global.quiet => {}
+        Format::Text => printer.result(&format!("{name} is in the one layout now\n")),
+    }
+    if check && !was { Exit::DataFailed } else { Exit::Held }
+}
+
+fn standard_input_text(printer: &mut Printer, format: Format) -> Result<String, Exit> {
+    let mut bytes = vec![];
+    if let Err(error) = std::io::stdin().read_to_end(&mut bytes) {
+        let what = format!("cannot be read: {error}");
+        return Err(plan::unread(printer, format, "standard input", &what));
+    }
+    plan::as_text(printer, format, "standard input", bytes)
+}
+
+fn not_written(printer: &mut Printer, format: Format, name: &str, error: &std::io::Error) -> Exit {
+    let error = OutputError {
+        path: name.to_owned(),
+        message: format!("cannot be written: {error}"),
+        help: "see who may write to it; granum fmt - formats standard input".into(),
+    };
+    match format {
+        Format::Text => printer.diagnostic(&format!("error: {error}\n  {}\n", error.help)),
+        Format::Json => {
+            let told = Told::Error(ErrorTold::from(&error));
+            printer.data(&json::of_plan(name, Outcome::FileFailed, told));
         }
     }
+    Exit::FileFailed
 }
 
 /// Puts new text in a file's place, whole or not at all.

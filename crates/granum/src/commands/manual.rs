@@ -1,16 +1,19 @@
-//! `manual`: the manual's pages, for whoever packs the program.
+//! `manual`: the manual's pages and the schemas of its JSON, for whoever packs the program.
 
 use std::path::Path;
+use std::{fs, io};
 
 use clap::CommandFactory;
 
 use super::{Exit, Printer};
 use crate::args::Args;
+use crate::render::json;
 
 pub(super) fn run(printer: &mut Printer, dir: &Path) -> Exit {
-    let pages =
-        std::fs::create_dir_all(dir).and_then(|()| clap_mangen::generate_to(Args::command(), dir));
-    match pages {
+    let written = fs::create_dir_all(dir)
+        .and_then(|()| clap_mangen::generate_to(Args::command(), dir))
+        .and_then(|()| schemas(dir));
+    match written {
         Ok(()) => Exit::Held,
         Err(error) => {
             let text = format!(
@@ -21,4 +24,13 @@ pub(super) fn run(printer: &mut Printer, dir: &Path) -> Exit {
             Exit::FileFailed
         }
     }
+}
+
+fn schemas(dir: &Path) -> io::Result<()> {
+    for (name, schema) in json::schemas() {
+        let mut text = serde_json::to_vec_pretty(&schema)?;
+        text.push(b'\n');
+        fs::write(dir.join(name), text)?;
+    }
+    Ok(())
 }

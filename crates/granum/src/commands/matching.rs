@@ -16,7 +16,8 @@ use super::plan::{Plan, plan_wrong, wrong};
 use super::{Exit, Printer};
 use crate::args::{Args, Format, MatchArgs, PlanSource};
 use crate::progress::Progress;
-use crate::render::{self, Texts, json};
+use crate::render::json::{self, Outcome, Told};
+use crate::render::{self, Texts};
 
 /// What is matched: a plan's text, where its files are, and what is said of it beside the result.
 struct Asked {
@@ -63,8 +64,8 @@ fn told(printer: &mut Printer, asked: &Asked, found: &Matched, format: Format) -
     let stopped = !found.problems.is_empty();
     match format {
         Format::Json => {
-            let outcome = if stopped { "stopped" } else { "held" };
-            printer.data(&json::outcome(&asked.name, outcome, "match", json::value(found)));
+            let outcome = Outcome::of(!stopped);
+            printer.data(&json::of_plan(&asked.name, outcome, Told::Match(found)));
         }
         Format::Text if stopped => {
             let text = render::problems(&found.problems, &asked.texts.all);

@@ -23,8 +23,6 @@ mod survey;
 mod trace;
 mod used;
 
-pub use record::{ChangedFiles, Since};
-
 use std::io::{self, IsTerminal, Write};
 use std::process::ExitCode;
 
@@ -190,9 +188,9 @@ pub fn run(args: Args) -> Exit {
         return Exit::FileFailed;
     }
     let exit = match args.command {
-        Command::Demo { dir, orders, quantity, seed, only_data } => {
+        Command::Demo { dir, orders, quantity, seed, only_data, format } => {
             let size = granum_demo::Size { orders, quantity, seed };
-            demo::run(&mut printer, &dir, size, only_data)
+            demo::run(&mut printer, &dir, size, only_data, format)
         }
         Command::Survey { files, reading } => survey::run(&mut printer, &files, &reading),
         Command::Relate { files, reading, find, picture } => {
@@ -259,7 +257,7 @@ pub fn run(args: Args) -> Exit {
             Exit::Held
         }
         Command::Manual { dir } => manual::run(&mut printer, &dir),
-        Command::Fmt { plan, check } => fmt::run(&mut printer, &plan, check),
+        Command::Fmt { plan, check, format } => fmt::run(&mut printer, &plan, check, format),
     };
     printer.finish(exit)
 }

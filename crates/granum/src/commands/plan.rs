@@ -7,11 +7,11 @@ use granum_core::lang::{
     Diagnostic, DiagnosticKind, Parsed, PlanTree, Span, Statement, StatementKind, parse,
 };
 use granum_io::Files;
-use serde_json::json;
 
 use super::{Exit, Printer, outputs, used};
 use crate::args::{Format, PlanSource};
-use crate::render::{self, Texts, json};
+use crate::render::json::{self, DiagnosticTold, ErrorTold, Outcome, Told};
+use crate::render::{self, Texts};
 
 /// A plan that could be parsed, with those that it uses.
 pub(super) struct Plan {
@@ -117,14 +117,14 @@ impl Plan {
     pub fn failed(&self, printer: &mut Printer, error: RunError) -> Exit {
         let (told, message, help) = match &error {
             RunError::Plan(diagnostics) => return self.wrong(printer, diagnostics),
-            RunError::Source(error) => (json::value(error), error.to_string(), &error.help),
-            RunError::Output(error) => (json::value(error), error.to_string(), &error.help),
+            RunError::Source(error) => (ErrorTold::from(error), error.to_string(), &error.help),
+            RunError::Output(error) => (ErrorTold::from(error), error.to_string(), &error.help),
         };
         match self.format {
             Format::Text => printer.diagnostic(&format!("error: {message}\n  {help}\n")),
             Format::Json => {
-                let told = json::outcome(&self.name, "file-failed", "error", told);
-                printer.data(&told);
+                let told = Told::Error(told);
+                printer.data(&json::of_plan(&self.name, Outcome::FileFailed, told));
             }
         }
         Exit::FileFailed
@@ -152,31 +152,43 @@ pub(super) fn read(printer: &mut Printer, path: &Path, format: Format) -> Result
             std::io::ErrorKind::IsADirectory => "is a folder, not a plan".to_owned(),
             _ => format!("cannot be read: {error}"),
         };
-        match format {
-            Format::Text => printer.diagnostic(&format!("error: {name}: {what}\n")),
-            Format::Json => {
-                let told = json!({ "file": name, "message": what, "kind": "plan" });
-                printer.data(&json::outcome(&name, "file-failed", "error", told));
-            }
-        }
-        Exit::FileFailed
+        unread(printer, format, &name, &what)
     })?;
+    as_text(printer, format, &name, bytes)
+}
+
+/// Says that a plan cannot be read.
+pub(super) fn unread(printer: &mut Printer, format: Format, name: &str, what: &str) -> Exit {
+    match format {
+        Format::Text => printer.diagnostic(&format!("error: {name}: {what}\n")),
+        Format::Json => {
+            let told = Told::Error(ErrorTold::plan(name, what));
+            printer.data(&json::of_plan(name, Outcome::FileFailed, told));
+        }
+    }
+    Exit::FileFailed
+}
+
+/// A plan's bytes as text; says it where they are none.
+pub(super) fn as_text(
+    printer: &mut Printer,
+    format: Format,
+    name: &str,
+    bytes: Vec<u8>,
+) -> Result<String, Exit> {
     String::from_utf8(bytes).map_err(|error| {
         let at = error.utf8_error().valid_up_to();
         let line = error.as_bytes()[..at].split(|byte| *byte == b'\n').count();
         let what = "a plan is UTF-8 text";
+        let help = "save it as UTF-8; what stands there is written in another encoding";
         match format {
             Format::Text => {
-                let help = "save it as UTF-8; what stands there is written in another encoding";
                 printer.diagnostic(&format!("error: {name} line {line}: {what}\n  {help}\n"));
             }
             Format::Json => {
-                let place = json!({ "line": line, "column": 1 });
-                let told = json!([{
-                    "kind": "encoding", "message": what, "help": null, "file": name,
-                    "from": place, "to": place,
-                }]);
-                printer.data(&json::outcome(&name, "plan-wrong", "diagnostics", told));
+                let told = vec![DiagnosticTold::encoding(name, line, what, help)];
+                let told = Told::Diagnostics(told);
+                printer.data(&json::of_plan(name, Outcome::PlanWrong, told));
             }
         }
         Exit::PlanWrong
@@ -209,8 +221,8 @@ pub(super) fn wrong(
             }
         }
         Format::Json => {
-            let told = asked.iter().map(json::asked_wrong).collect();
-            printer.data(&json::outcome(name, "plan-wrong", "diagnostics", told));
+            let told = Told::Diagnostics(asked.iter().map(json::asked_wrong).collect());
+            printer.data(&json::of_plan(name, Outcome::PlanWrong, told));
         }
     }
     Exit::PlanWrong
@@ -230,8 +242,8 @@ pub(super) fn plan_wrong(
             printer.diagnostic(&text);
         }
         Format::Json => {
-            let told = json::diagnostics(texts, diagnostics);
-            printer.data(&json::outcome(name, "plan-wrong", "diagnostics", told));
+            let told = Told::Diagnostics(json::diagnostics(texts, diagnostics));
+            printer.data(&json::of_plan(name, Outcome::PlanWrong, told));
         }
     }
 }

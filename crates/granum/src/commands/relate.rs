@@ -13,7 +13,8 @@ use super::files::{self, Looked};
 use super::{Exit, Printer, picture};
 use crate::args::{Format, Reading};
 use crate::progress::Progress;
-use crate::render::{self, json};
+use crate::render;
+use crate::render::json::{self, Outcome, Told};
 
 /// What `relate` was asked for beside the links.
 #[derive(Debug, Clone, Default)]
@@ -41,23 +42,14 @@ pub(super) fn run(
         let found = find_names(&relations, name);
         let text = match reading.format {
             Format::Text => render::names_found(&found, name),
-            Format::Json => json::document(None, "held", [("found", json::value(&found))]),
+            Format::Json => json::document(Outcome::Held, Told::Found(&found)),
         };
         printer.told(reading.format, &text);
         return Exit::Held;
     }
     let text = match reading.format {
         Format::Text => render::relations(&relations, printer.width),
-        Format::Json => {
-            let told = [
-                ("tables", json::value(&relations.tables)),
-                ("links", json::links(&relations.links)),
-                ("crossings", json::value(&relations.crossings)),
-                ("periods", json::value(&relations.periods)),
-                ("parts", json::value(&relations.parts)),
-            ];
-            json::document(None, "held", told)
-        }
+        Format::Json => json::document(Outcome::Held, Told::Relations(&relations)),
     };
     printer.told(reading.format, &text);
     match (&wanted.picture, kind) {

@@ -9,11 +9,13 @@ use granum_core::tally::Report;
 
 use super::changes::Kept;
 use super::plan::Plan;
-use super::record::{self, Record, Since};
+use super::record;
 use super::{Exit, Printer, anyway, aside, left};
 use crate::args::{Deny, Format, PlanArgs, Writing};
 use crate::progress::Progress;
-use crate::render::{Report as View, json};
+use crate::record::{Record, Since};
+use crate::render::Report as View;
+use crate::render::json::{self, ChangeTold, ErrorTold, Outcome, RunTold, Told};
 
 /// What is asked of a plan.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -27,15 +29,36 @@ pub(super) enum Does<'a> {
 }
 
 pub(super) fn run(printer: &mut Printer, args: &PlanArgs, does: Does<'_>) -> Exit {
+    match done(printer, args, does) {
+        Ok((plan, done)) => {
+            let text = match args.options.format {
+                Format::Json => document(&plan, &done),
+                Format::Text => text(printer, &plan, args, (&done, does)),
+            };
+            printer.told(args.options.format, &text);
+            printer.stages(done.stages.iter().cloned());
+            match done.unwritten {
+                Some(_) if args.options.format == Format::Json => Exit::FileFailed,
+                Some(error) => plan.failed(printer, RunError::Output(error)),
+                None if done.report.held() => Exit::Held,
+                None => Exit::DataFailed,
+            }
+        }
+        Err(exit) => exit,
+    }
+}
+
+/// Opens a plan and does what is asked of it; what went wrong has been told.
+pub(super) fn done(
+    printer: &mut Printer,
+    args: &PlanArgs,
+    does: Does<'_>,
+) -> Result<(Plan, Done), Exit> {
     let begun = Instant::now();
-    let options = &args.options;
-    let opened = Plan::open(printer, &args.source(), options.format).and_then(|plan| match does {
-        Does::Outputs(writing) => plan.only(printer, &writing.only),
-        Does::Examples | Does::Checks => Ok(plan),
-    });
-    let plan = match opened {
-        Ok(plan) => plan,
-        Err(exit) => return exit,
+    let plan = Plan::open(printer, &args.source(), args.options.format)?;
+    let plan = match does {
+        Does::Outputs(writing) => plan.only(printer, &writing.only)?,
+        Does::Examples | Does::Checks => plan,
     };
     match does {
         Does::Outputs(_) => left::finish(printer, &plan),
@@ -44,17 +67,29 @@ pub(super) fn run(printer: &mut Printer, args: &PlanArgs, does: Does<'_>) -> Exi
     }
     let progress = Progress::new(printer.global.quiet);
     let done = work(&plan, args, does, &progress);
-    let stages = progress.finish();
-    let done = match done {
-        Ok(done) => done,
-        Err(error) => return plan.failed(printer, error),
-    };
+    let mut stages = progress.finish();
+    let mut done = done.map_err(|error| plan.failed(printer, error))?;
     let seconds = begun.elapsed().as_secs_f64();
+    stages.push(("in all".to_owned(), seconds));
+    done.stages = stages;
+    if let Does::Outputs(Writing { record: Some(path), .. }) = does {
+        done.unwritten = write_record(&plan, args, &done.report, (path, seconds)).err();
+    }
+    Ok((plan, done))
+}
+
+/// What is told as text.
+fn text(
+    printer: &Printer,
+    plan: &Plan,
+    args: &PlanArgs,
+    (done, does): (&Done, Does<'_>),
+) -> String {
     let report = &done.report;
     let view = View {
         tally: report,
         plan: &plan.name,
-        settings: &options.settings,
+        settings: &args.options.settings,
         source: &plan.texts.all,
         width: printer.width,
         every_table: printer.global.verbose,
@@ -64,32 +99,53 @@ pub(super) fn run(printer: &mut Printer, args: &PlanArgs, does: Does<'_>) -> Exi
         changes: &done.changes,
         anyway: &done.anyway,
     };
-    let text = match options.format {
-        Format::Json => json::report(&plan.name, report, &done.changes, &done.anyway),
+    match printer.global.quiet {
         // In a pipeline nobody reads that all is well.
-        Format::Text if printer.global.quiet && report.held() && !report.warns() => String::new(),
-        Format::Text if printer.global.quiet => view.verdict(),
-        Format::Text => view.whole(),
-    };
-    printer.told(options.format, &text);
-    let all = ("in all".to_owned(), seconds);
-    printer.stages(stages.into_iter().chain([all]));
-    if let Does::Outputs(Writing { record: Some(path), .. }) = does
-        && let Err(error) = write_record(&plan, args, report, (path, seconds))
-    {
-        return plan.failed(printer, RunError::Output(error));
+        true if report.held() && !report.warns() => String::new(),
+        true => view.verdict(),
+        false => view.whole(),
     }
-    if report.held() { Exit::Held } else { Exit::DataFailed }
+}
+
+/// The document of a run or a check.
+fn document(plan: &Plan, done: &Done) -> String {
+    json::of_plan(&plan.name, done.outcome(), Told::Report(done.told()))
 }
 
 /// What came of a plan.
-struct Done {
-    report: Report,
+pub(super) struct Done {
+    pub report: Report,
     since: Option<Since>,
     /// Outputs compared with what they replaced.
     changes: Vec<(String, granum_core::compare::Compared)>,
     /// What was written of a run that stopped.
     anyway: Vec<granum_core::tally::Written>,
+    /// What took how many seconds.
+    stages: Vec<(String, f64)>,
+    /// Why its record could not be written.
+    unwritten: Option<OutputError>,
+}
+
+impl Done {
+    /// How it ended.
+    pub fn outcome(&self) -> Outcome {
+        match self.unwritten {
+            Some(_) => Outcome::FileFailed,
+            None => Outcome::of(self.report.held()),
+        }
+    }
+
+    /// The same as a part of a document.
+    pub fn told(&self) -> RunTold<'_> {
+        let changes = self.changes.iter();
+        RunTold {
+            report: &self.report,
+            since: self.since.as_ref(),
+            changes: changes.map(|(path, compared)| ChangeTold { path, compared }).collect(),
+            anyway: &self.anyway,
+            unwritten: self.unwritten.as_ref().map(ErrorTold::from),
+        }
+    }
 }
 
 fn work(
@@ -135,7 +191,7 @@ fn work(
         Some(folder) if !report.held() => anyway::write(plan, settings, &report, folder, progress)?,
         _ => vec![],
     };
-    Ok(Done { report, since, changes, anyway })
+    Ok(Done { report, since, changes, anyway, stages: vec![], unwritten: None })
 }
 
 fn unread(error: &std::io::Error) -> OutputError {
@@ -152,7 +208,11 @@ fn write_record(
     report: &Report,
     (path, seconds): (&Path, f64),
 ) -> Result<(), OutputError> {
-    let told = json::report_value(report);
+    let told = serde_json::to_value(report).map_err(|error| OutputError {
+        path: path.display().to_string(),
+        message: format!("cannot be written: {error}"),
+        help: "write the record to another path".into(),
+    })?;
     let made = record::made(plan, &args.options.settings, (report, told), seconds);
     record::write(&made.map_err(|error| unread(&error))?, path)
 }

@@ -9,7 +9,8 @@ use super::plan::Plan;
 use super::{Exit, Printer, left};
 use crate::args::{Format, PlanOptions, PlanSource};
 use crate::progress::Progress;
-use crate::render::{self, json};
+use crate::render;
+use crate::render::json::{self, Outcome, TableTold, Told};
 
 /// The tables of a plan with what one row of each is, and their columns.
 pub(super) fn tables(printer: &mut Printer, source: &PlanSource, options: &PlanOptions) -> Exit {
@@ -21,7 +22,7 @@ pub(super) fn tables(printer: &mut Printer, source: &PlanSource, options: &PlanO
         Ok(tables) => {
             let text = match options.format {
                 Format::Text => render::outline(&tables, &plan.name, printer.width),
-                Format::Json => json::outcome(&plan.name, "held", "tables", json::value(&tables)),
+                Format::Json => json::of_plan(&plan.name, Outcome::Held, Told::Outline(&tables)),
             };
             printer.told(options.format, &text);
             Exit::Held
@@ -66,7 +67,7 @@ pub(super) fn run(
     let _ = progress.finish();
     match shown {
         Ok(shown) if !shown.problems.is_empty() && options.format == Format::Json => {
-            printer.data(&json::rows(&plan.name, &shown));
+            printer.data(&rows(&plan.name, &shown));
             Exit::DataFailed
         }
         Ok(shown) if !shown.problems.is_empty() && shown.rows == 0 => {
@@ -78,7 +79,7 @@ pub(super) fn run(
             let told = match to {
                 Some(to) => saved(&plan, &shown, showing, to),
                 None => Ok(match options.format {
-                    Format::Json => json::rows(&plan.name, &shown),
+                    Format::Json => rows(&plan.name, &shown),
                     Format::Text => render::rows(&shown, showing, printer.width),
                 }),
             };
@@ -98,6 +99,12 @@ pub(super) fn run(
         }
         Err(error) => plan.failed(printer, error),
     }
+}
+
+/// Rows as a document.
+fn rows(plan: &str, shown: &Shown) -> String {
+    let told = Told::Table(TableTold::of(shown));
+    json::of_plan(plan, Outcome::of(shown.problems.is_empty()), told)
 }
 
 /// Why rows cannot be written to a file, as far as that is known before they are.
@@ -127,7 +134,7 @@ fn saved(plan: &Plan, shown: &Shown, showing: &Showing, to: &str) -> Result<Stri
         bytes,
     };
     Ok(match plan.format {
-        Format::Json => json::outcome(&plan.name, "held", "written", json::value(&written)),
+        Format::Json => json::of_plan(&plan.name, Outcome::Held, Told::Written(&written)),
         Format::Text => render::saved(shown, showing, &written),
     })
 }

@@ -3,18 +3,18 @@
 use granum_core::port::SourceError;
 use granum_core::survey::{EXACT, Survey, survey};
 use granum_io::{Files, Look};
-use serde_json::Value;
 
 use super::files::{self, Looked};
 use super::{Exit, Printer};
 use crate::args::{Format, Reading};
 use crate::progress::Progress;
-use crate::render::{self, json};
+use crate::render;
+use crate::render::json::{self, Outcome, SurveyTold, Told};
 
 pub(super) fn run(printer: &mut Printer, names: &[String], reading: &Reading) -> Exit {
     let folder = Files::new("").with_notice(super::waits);
     let mut exit = Exit::Held;
-    let mut told: Vec<Value> = vec![];
+    let mut told = vec![];
     for name in names {
         let progress = Progress::new(printer.global.quiet);
         let surveyed = one(&folder, name, reading, &progress);
@@ -23,13 +23,7 @@ pub(super) fn run(printer: &mut Printer, names: &[String], reading: &Reading) ->
             Ok((survey, look)) if reading.format == Format::Text => {
                 printer.result(&render::survey(&survey, &look, printer.width));
             }
-            Ok((survey, look)) => {
-                let mut survey = json::value(&survey);
-                if let Some(fields) = survey.as_object_mut() {
-                    fields.insert("written".into(), json::value(&look));
-                }
-                told.push(survey);
-            }
+            Ok((survey, written)) => told.push(SurveyTold { survey, written }),
             Err(error) => {
                 exit = files::failed(printer, reading.format, &error);
                 // One document is printed, whatever happens.
@@ -40,7 +34,7 @@ pub(super) fn run(printer: &mut Printer, names: &[String], reading: &Reading) ->
         }
     }
     if reading.format == Format::Json {
-        printer.data(&json::document(None, "held", [("surveys", told.into())]));
+        printer.data(&json::document(Outcome::Held, Told::Surveys(told)));
     }
     exit
 }

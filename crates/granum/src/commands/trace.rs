@@ -6,7 +6,8 @@ use super::plan::Plan;
 use super::{Exit, Printer};
 use crate::args::{Format, PlanOptions, PlanSource};
 use crate::progress::Progress;
-use crate::render::{self, json};
+use crate::render;
+use crate::render::json::{self, Outcome, Told};
 
 pub(super) fn run(
     printer: &mut Printer,
@@ -29,7 +30,10 @@ pub(super) fn run(
         Format::Text => {
             printer.result(&render::story(&story, &plan.texts.all, printer.width));
         }
-        Format::Json => printer.data(&json::story(&plan.name, &story)),
+        Format::Json => {
+            let outcome = Outcome::of(story.found > 0);
+            printer.data(&json::of_plan(&plan.name, outcome, Told::Story(&story)));
+        }
     }
     if story.found > 0 { Exit::Held } else { Exit::DataFailed }
 }

@@ -6,7 +6,7 @@ use granum_core::value::decimal;
 use super::columns::{Side, set};
 use super::verdict::size;
 use super::{count, counted, folded, heading, notable};
-use crate::commands::{ChangedFiles, Since};
+use crate::record::{ChangedFile, ChangedFiles, ChangedParameter, Since};
 
 /// Numbers that moved are listed up to so many; those that moved more than before come first.
 const LISTED: usize = 20;
@@ -16,7 +16,7 @@ pub(super) fn since(since: &Since, moved: &[Moved], width: usize) -> String {
     let mut out = format!("{} {}\n\n", heading("since"), heading(&since.record));
     let mut lines = vec![files("inputs", &since.inputs)];
     lines.push(format!("plan: {}", if since.plan { "another text" } else { "the same" }));
-    for (name, before, now) in &since.parameters {
+    for ChangedParameter { name, before, now } in &since.parameters {
         let word =
             |value: &Option<String>| value.clone().unwrap_or_else(|| "as the plan says".into());
         lines.push(format!("parameter {name}: {} \u{2192} {}", word(before), word(now)));
@@ -43,7 +43,7 @@ pub fn records(told: &Since, new: &str, moved: &[Moved], width: usize) -> String
     format!("{} {}\n\n{}", heading("in"), heading(new), since(told, moved, width))
 }
 
-fn file((path, before, now): &(String, Option<u64>, Option<u64>)) -> String {
+fn file(ChangedFile { path, before, now }: &ChangedFile) -> String {
     match (before, now) {
         (Some(before), Some(now)) if before == now => {
             format!("{path} ({}, other content)", size(*now))

@@ -3,7 +3,7 @@
 use granum_core::compare::Compared;
 use granum_core::tally;
 
-use crate::commands::Since;
+use crate::record::Since;
 
 /// What is printed of a run.
 pub struct Report<'a> {

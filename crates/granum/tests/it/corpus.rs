@@ -47,6 +47,8 @@ fn damaged_plans() {
         let folder = shop();
         folder.file("p.granum", fs::read(path).unwrap());
         let ran = folder.granum(&["run", "p.granum", "-q"]);
+        // The same as a document, which is held to the schema.
+        folder.granum(&["check", "p.granum", "--format", "json"]).code(ran.code);
         told.push_str(&message(&path.file_stem().unwrap().to_string_lossy(), &ran));
     }
     insta::assert_snapshot!("damaged_plans", told);
@@ -61,6 +63,7 @@ fn damaged_files() {
         let folder = shop();
         folder.file("p.granum", READER).file("damaged.csv", fs::read(path).unwrap());
         let ran = folder.granum(&["run", "p.granum", "-q"]);
+        folder.granum(&["check", "p.granum", "--format", "json"]).code(ran.code);
         assert_eq!(ran.code == 0, folder.exists("b.csv"), "{path:?}");
         told.push_str(&message(&path.file_stem().unwrap().to_string_lossy(), &ran));
     }

@@ -6,6 +6,8 @@ use std::process::{Command, Stdio};
 
 use tempfile::TempDir;
 
+use super::schema;
+
 /// A temporary folder.
 pub struct Folder {
     dir: TempDir,
@@ -49,11 +51,16 @@ impl Folder {
 
     pub fn granum(&self, args: &[&str]) -> Ran {
         let output = self.command(args).output().unwrap();
-        Ran {
+        let ran = Ran {
             code: output.status.code().unwrap(),
             out: String::from_utf8(output.stdout).unwrap(),
             err: String::from_utf8(output.stderr).unwrap(),
+        };
+        // What is wrong with a call is told as text.
+        if args.ends_with(&["--format", "json"]) && !ran.err.starts_with("error: ") {
+            schema::document_holds(&ran.out);
         }
+        ran
     }
 
     /// Runs `p.granum`.

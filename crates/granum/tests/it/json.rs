@@ -1,10 +1,9 @@
 //! `--format json`: one document, whatever happens, with all that the text tells.
 
-use std::collections::BTreeSet;
-
 use serde_json::{Value, json};
 
 use super::folder::{Folder, Ran, SHOP, shop};
+use super::schema::record_holds;
 
 fn document(ran: &Ran) -> Value {
     assert_eq!(ran.err, "");
@@ -40,100 +39,6 @@ fn a_report_holds_all_that_the_text_tells() {
     assert!(!folder.exists("sales.csv"));
 }
 
-/// The names of all fields of a value, and of what is in it; not those of variants in `detail`.
-fn names(value: &Value, all: &mut BTreeSet<String>) {
-    match value {
-        Value::Object(fields) => {
-            for (name, value) in fields {
-                all.insert(name.clone());
-                if name != "detail" {
-                    names(value, all);
-                }
-            }
-        }
-        Value::Array(items) => items.iter().for_each(|item| names(item, all)),
-        _ => {}
-    }
-}
-
-#[test]
-fn every_field_is_in_the_documentation() {
-    let page = include_str!("../../../../docs/json.md");
-    let folder = shop();
-    folder.plan(&format!("{SHOP}{STOPPED}"));
-    let mut all = BTreeSet::new();
-    names(&told(&folder, &["run", "p.granum"], 1), &mut all);
-    names(&told(&folder, &["show", "p.granum", "sales"], 0), &mut all);
-    folder.plan("input t from \"nope.csv\"\n");
-    names(&told(&folder, &["check", "p.granum"], 3), &mut all);
-    folder.plan("tabel t\n");
-    names(&told(&folder, &["check", "p.granum"], 2), &mut all);
-    let files = ["lines.csv", "orders.csv", "customers.csv", "odd.csv", "more.csv"];
-    folder
-        .file(
-            "odd.csv",
-            "id,seen_on,net,freight\n1,31/12/2025,1.50,1\n1,31/12/2025,1.50,1\n2,n/a,2.00,2\n",
-        )
-        .file("more.csv", "order_no,paid\nM1,1\nM1,2\nM2,3\nM2,3\n");
-    names(&told(&folder, &[&["survey"], &files[..]].concat(), 0), &mut all);
-    names(&told(&folder, &[&["relate"], &files[..]].concat(), 0), &mut all);
-    names(&told(&folder, &["relate", "--find", "net", "lines.csv", "odd.csv"], 0), &mut all);
-    let on =
-        ["match", "lines.csv", "more.csv", "--on", "order_no", "--amount", "net", "--by", "net"];
-    names(&told(&folder, &on, 0), &mut all);
-    names(&told(&folder, &[&["draft"], &files[..]].concat(), 0), &mut all);
-    let periods = "id,starts_on,ends_on\n1,2025-12-01,2025-12-31\n2,2025-12-31,2025-12-31\n\
-                   3,2026-02-01,2026-02-03\n";
-    let days = "no,seen_on\n1,2025-12-31\n2,2026-01-01\n3,2026-02-01\n";
-    folder.file("periods.csv", periods).file("days.csv", days);
-    names(&told(&folder, &["relate", "days.csv", "periods.csv"], 0), &mut all);
-    let by_period = |rest: &str| {
-        folder.plan(&format!(
-            "input days from \"days.csv\"\ninput periods from \"periods.csv\"\n  grain id\n\
-             link days to periods on seen_on within starts_on through ends_on {rest}\n"
-        ));
-    };
-    by_period("prefer latest starts_on");
-    names(&told(&folder, &["check", "p.granum"], 0), &mut all);
-    folder.plan(&format!(
-        "{SHOP}link lines to orders on order_no\ntable t from lines\n  \
-         allocate orders.freight as freight equally\n"
-    ));
-    names(&told(&folder, &["check", "p.granum"], 0), &mut all);
-    by_period("");
-    names(&told(&folder, &["check", "p.granum"], 1), &mut all);
-    names(&told(&folder, &["show", "-e", SHOP, "lines", "--where", "zzz > 1"], 2), &mut all);
-    folder.plan(&format!(
-        "{SHOP}link lines to orders on order_no\nlink orders to customers on customer_no\n\
-         table both from lines, orders filling blanks labelled source\n\
-         table sums from lines\n  one row per order_no total row \"all\"\n    orders = rows()\n\
-         table freights from orders\n  columns order_no, freight\n\
-         table met from sums meeting freights on order_no\n  top 1 by orders\n\
-         table named from orders\n  one row per customers.name as name\n    n = rows()\n"
-    ));
-    folder.file("customers.csv", "customer_no,name\nC1,Ada\nC2,Ada\nC3,Ben\nC4,Cai\n");
-    names(&told(&folder, &["check", "p.granum"], 0), &mut all);
-    names(&told(&folder, &["show", "p.granum", "sums"], 0), &mut all);
-    names(&told(&folder, &["trace", "p.granum", "met", "order_no=M1"], 0), &mut all);
-    names(&told(&folder, &["trace", "p.granum", "lines", "order_no=M7"], 1), &mut all);
-    names(&told(&folder, &["example", "p.granum", "sums", "order_no=M1"], 0), &mut all);
-    names(&told(&folder, &["compare", "lines.csv", "orders.csv"], 1), &mut all);
-    folder
-        .plan(&format!("{SHOP}table few from lines\n  drop net > 5\noutput few to \"few.csv\"\n"));
-    names(
-        &told(&folder, &["run", "p.granum", "--aside", "gone", "--record", "r.json"], 0),
-        &mut all,
-    );
-    names(&told(&folder, &["run", "p.granum", "--changes", "--against", "r.json"], 0), &mut all);
-    names(&serde_json::from_str(&folder.read("r.json")).unwrap(), &mut all);
-    assert!(all.len() > 180, "{all:?}");
-    for name in all {
-        let written =
-            ["`", "\""].iter().any(|quote| page.contains(&format!("{quote}{name}{quote}")));
-        assert!(written, "docs/json.md does not name `{name}`");
-    }
-}
-
 #[test]
 fn outputs_that_were_written_are_told() {
     let folder = shop();
@@ -153,7 +58,9 @@ fn a_plan_that_is_wrong_is_told_with_lines_and_columns() {
     assert_eq!(told["outcome"], "plan-wrong");
     let line = SHOP.lines().count() + 2;
     let names = json!([{
+        "also": [],
         "kind": "unknown-name",
+        "label": "",
         "message": "`t` has no column called `nett`",
         "help": "did you mean `net`?",
         "file": "p.granum",
@@ -176,7 +83,7 @@ fn a_file_that_cannot_be_read_or_written_is_told() {
         .plan(&format!("{SHOP}output lines to \"folder\"\n").replace("folder", "folder.csv"));
     folder.file("folder.csv/x", "");
     let written = told(&folder, &["run", "p.granum"], 3);
-    assert_eq!(written["error"]["path"], "folder.csv");
+    assert_eq!(written["error"]["file"], "folder.csv");
     assert_eq!(written["error"]["message"], "is a folder, not a file");
 }
 
@@ -207,4 +114,84 @@ fn rows_keep_their_types() {
         json!([["A", 1, "2.50", "2026-03-01", true], ["B", null, "-0.05", null, false]])
     );
     assert_eq!(table["rows_in_all"], 2);
+}
+
+/// Each command has a document, also where it fails; the schema holds all of them.
+#[test]
+fn every_command_tells_its_result_as_json() {
+    let folder = shop();
+    folder.plan(&format!(
+        "{SHOP}link lines to orders on order_no\nlink orders to customers on customer_no\n\
+         table both from lines, orders filling blanks labelled source\n\
+         table sums from lines\n  one row per order_no total row \"all\"\n    orders = rows()\n\
+         table freights from orders\n  columns order_no, freight\n\
+         table met from sums meeting freights on order_no\n  top 1 by orders\n\
+         table named from orders\n  one row per customers.name as name\n    n = rows()\n\
+         table parts from lines\n  allocate orders.freight as freight equally\n\
+         output named to \"named.csv\"\n"
+    ));
+    let periods = "id,starts_on,ends_on\n1,2025-12-01,2025-12-31\n2,2025-12-31,2025-12-31\n\
+                   3,2026-02-01,2026-02-03\n";
+    folder
+        .file("customers.csv", "customer_no,name\nC1,Ada\nC2,Ada\nC3,Ben\nC4,Cai\n")
+        .file("odd.csv", "id,seen_on,net\n1,31/12/2025,1.50\n1,31/12/2025,1.50\n2,n/a,2.00\n")
+        .file("more.csv", "order_no,paid\nM1,1\nM1,2\nM2,3\nM2,3\n")
+        .file("periods.csv", periods)
+        .file("days.csv", "no,seen_on\n1,2025-12-31\n2,2026-01-01\n3,2026-02-01\n")
+        .file("loose.granum", "input  a from \"a.csv\"\n");
+    let on =
+        ["match", "lines.csv", "more.csv", "--on", "order_no", "--amount", "net", "--by", "net"];
+    let within = "input days from \"days.csv\"\ninput periods from \"periods.csv\"\n  grain id\n\
+                  link days to periods on seen_on within starts_on through ends_on";
+    let (wrong, latest) = (within.to_owned(), format!("{within} prefer latest starts_on"));
+    let commands: [(&[&str], i32, &str); 24] = [
+        (&["check", "p.granum"], 0, "report"),
+        (&["check", "-e", &wrong], 1, "report"),
+        (&["check", "-e", &latest], 0, "report"),
+        (&["check", "nope.granum"], 3, "error"),
+        (&["run", "p.granum", "--aside", "gone", "--record", "r.json"], 0, "report"),
+        (&["run", "p.granum", "--changes", "--against", "r.json"], 0, "report"),
+        (&["show", "p.granum"], 0, "outline"),
+        (&["show", "p.granum", "sums"], 0, "table"),
+        (&["show", "p.granum", "sums", "--where", "zzz > 1"], 2, "diagnostics"),
+        (&["show", "p.granum", "sums", "--to", "sums.csv"], 0, "written"),
+        (&["trace", "p.granum", "met", "order_no=M1"], 0, "story"),
+        (&["trace", "p.granum", "lines", "order_no=M7"], 1, "story"),
+        (&["example", "p.granum", "sums", "order_no=M1"], 0, "example"),
+        (&["survey", "lines.csv", "odd.csv"], 0, "surveys"),
+        (&["relate", "lines.csv", "orders.csv", "more.csv"], 0, "links"),
+        (&["relate", "days.csv", "periods.csv"], 0, "periods"),
+        (&["relate", "--find", "net", "lines.csv", "odd.csv"], 0, "found"),
+        (&on, 0, "match"),
+        (&["draft", "lines.csv", "orders.csv", "odd.csv"], 0, "text"),
+        (&["compare", "lines.csv", "orders.csv"], 1, "compared"),
+        (&["compare", "r.json", "r.json"], 0, "records"),
+        (&["fmt", "loose.granum", "--check"], 1, "layout"),
+        (&["fmt", "loose.granum"], 0, "layout"),
+        (&["demo", "demo", "--orders", "50"], 0, "demo"),
+    ];
+    for (command, code, field) in commands {
+        let told = told(&folder, command, code);
+        assert!(!told[field].is_null(), "{command:?}: {told:#}");
+    }
+    record_holds(&folder.read("r.json"));
+    let demo = told(&folder, &["demo", "demo", "--orders", "50"], 0);
+    assert_eq!(demo["demo"]["runs"][0]["outcome"], "held");
+    assert_eq!(demo["demo"]["runs"][1]["outcome"], "stopped");
+    folder.file("demo/mine.txt", "mine");
+    let taken = told(&folder, &["demo", "."], 3);
+    assert_eq!(taken["error"]["kind"], "folder");
+    let layout = told(&folder, &["fmt", "loose.granum"], 0);
+    assert_eq!(layout["layout"], json!({ "was": true, "written": false, "text": null }));
+}
+
+/// A run whose record cannot be written tells so in its one document.
+#[test]
+fn a_record_that_cannot_be_written_is_told_beside_the_report() {
+    let folder = shop();
+    folder.plan(&format!("{SHOP}output lines to \"out.csv\"\n")).file("taken/x", "");
+    let told = told(&folder, &["run", "p.granum", "--record", "taken"], 3);
+    assert_eq!(told["outcome"], "file-failed");
+    assert_eq!(told["report"]["unwritten"]["file"], "taken");
+    assert_eq!(told["report"]["written"][0]["path"], "out.csv");
 }

@@ -31,6 +31,7 @@ mod real;
 mod record;
 mod relate;
 mod same;
+mod schema;
 mod several;
 mod shim;
 mod show;

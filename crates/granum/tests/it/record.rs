@@ -3,6 +3,7 @@
 use serde_json::Value;
 
 use super::folder::Folder;
+use super::schema::record_holds;
 
 const PLAN: &str = "\
 param least integer = 0
@@ -42,6 +43,7 @@ fn shorten(folder: &Folder, name: &str, lines: usize) {
 fn a_record_has_what_was_read_what_was_told_and_what_was_written() {
     let folder = shop();
     folder.granum(&["run", "p.granum", "--record", "r.json", "--set", "least=0"]).code(0);
+    record_holds(&folder.read("r.json"));
     let record: Value = serde_json::from_str(&folder.read("r.json")).unwrap();
     assert_eq!((&record["format"], &record["verdict"]), (&1.into(), &"held".into()));
     assert_eq!(record["plan"]["text"], PLAN);

@@ -213,8 +213,8 @@ t · one row per who
     assert_eq!(folder.granum(&["show", "p.granum"]).code(0).out, expected);
     let ran = folder.granum(&["show", "p.granum", "--format", "json"]).code(0);
     let told: Value = serde_json::from_str(&ran.out).unwrap();
-    assert_eq!(told["tables"][1]["links"][0], "orders");
-    assert_eq!(told["tables"][3]["columns"][1][1], "decimal(2)");
+    assert_eq!(told["outline"][1]["links"][0], "orders");
+    assert_eq!(told["outline"][3]["columns"][1][1], "decimal(2)");
     folder.granum(&["show", "-e", "input o from \"orders.csv\""]).code(0).says("o · input");
 }
 

@@ -1,5 +1,6 @@
 //! `units`.
 
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::super::diagnostic::{Diagnostic, DiagnosticKind};
@@ -20,7 +21,9 @@ pub struct SplitTree {
 }
 
 /// A quantity that is no number of units.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
+)]
 #[serde(rename_all = "snake_case")]
 pub enum OddQuantity {
     /// None.
@@ -46,7 +49,7 @@ impl OddQuantity {
 }
 
 /// What becomes of quantities that are no numbers of units.
-#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct UnitsPolicy {
     /// `dropping …`: their rows go, and are counted.
     pub dropping: Vec<OddQuantity>,
