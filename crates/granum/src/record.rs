@@ -5,8 +5,7 @@ use std::fs::File;
 use std::io::{self, Read};
 use std::path::Path;
 
-use granum_core::tally::{Earlier, Report};
-use schemars::JsonSchema;
+use granum_core::tally::Earlier;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use sha2::{Digest, Sha256};
@@ -15,7 +14,8 @@ use sha2::{Digest, Sha256};
 pub const FORMAT: u64 = 1;
 
 /// All that is written down of a run.
-#[derive(Debug, Serialize, JsonSchema, Deserialize)]
+#[derive(Debug, Serialize, Deserialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct Record {
     /// The version of this layout.
     pub format: u64,
@@ -37,19 +37,21 @@ pub struct Record {
     /// How long it took.
     pub seconds: f64,
     /// The whole report.
-    #[schemars(with = "Report")]
+    #[cfg_attr(test, schemars(with = "granum_core::tally::Report"))]
     pub report: Value,
 }
 
 /// A value with its name.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct Named {
     pub name: String,
     pub value: String,
 }
 
 /// A plan as it was run.
-#[derive(Debug, Serialize, JsonSchema, Deserialize)]
+#[derive(Debug, Serialize, Deserialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct PlanRecord {
     pub name: String,
     /// Its text, with those of the plans that it uses behind it.
@@ -58,7 +60,8 @@ pub struct PlanRecord {
 }
 
 /// A file as it was read.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct FileRecord {
     /// The input.
     pub input: String,
@@ -68,7 +71,8 @@ pub struct FileRecord {
 }
 
 /// A file that was written.
-#[derive(Debug, Serialize, JsonSchema, Deserialize)]
+#[derive(Debug, Serialize, Deserialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct OutputRecord {
     pub table: String,
     pub path: String,
@@ -80,7 +84,8 @@ pub struct OutputRecord {
 }
 
 /// What is another than it was when a record was written.
-#[derive(Debug, Default, PartialEq, Eq, Serialize, JsonSchema)]
+#[derive(Debug, Default, PartialEq, Eq, Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct Since {
     /// The record.
     pub record: String,
@@ -95,7 +100,8 @@ pub struct Since {
 }
 
 /// Files that are others than they were.
-#[derive(Debug, Default, PartialEq, Eq, Serialize, JsonSchema)]
+#[derive(Debug, Default, PartialEq, Eq, Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct ChangedFiles {
     /// Those that are.
     pub others: Vec<ChangedFile>,
@@ -104,7 +110,8 @@ pub struct ChangedFiles {
 }
 
 /// A file that is another than it was, is new, or is no more.
-#[derive(Debug, PartialEq, Eq, Serialize, JsonSchema)]
+#[derive(Debug, PartialEq, Eq, Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct ChangedFile {
     /// Its path.
     pub path: String,
@@ -115,7 +122,8 @@ pub struct ChangedFile {
 }
 
 /// A parameter that has another value than it had.
-#[derive(Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, JsonSchema)]
+#[derive(Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct ChangedParameter {
     /// Its name.
     pub name: String,

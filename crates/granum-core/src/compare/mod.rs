@@ -6,7 +6,6 @@ mod read;
 
 use std::collections::HashMap;
 
-use schemars::JsonSchema;
 use serde::Serialize;
 
 use crate::link::{BlankKeys, EXAMPLES, KeyTable, Keys, Linked, Method, Repeats};
@@ -38,7 +37,8 @@ impl Comparing {
 }
 
 /// What there is to tell of two builds.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Compared {
     /// Rows of the old one.
     pub old_rows: u64,
@@ -65,7 +65,8 @@ pub struct Compared {
 }
 
 /// Some rows, and the first of them.
-#[derive(Debug, Clone, Default, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Default, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct SomeRows {
     /// How many.
     pub rows: u64,
@@ -74,7 +75,8 @@ pub struct SomeRows {
 }
 
 /// What became of a column.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct ColumnChange {
     /// The column.
     pub name: String,
@@ -89,7 +91,8 @@ pub struct ColumnChange {
 }
 
 /// A value that changed.
-#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Change {
     /// Its row's key.
     pub key: Vec<NamedValue>,
@@ -128,7 +131,8 @@ impl CompareError {
 }
 
 /// Keys of a grain that stand on several rows.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct RepeatedGrain {
     /// Whether in the old build.
     pub old: bool,

@@ -1,7 +1,6 @@
 //! One link in depth, whether or not it could be built: what meets on both sides, by what values,
 //! what a join would have made, and why keys nearly match.
 
-use schemars::JsonSchema;
 use serde::Serialize;
 use std::collections::BTreeMap;
 
@@ -21,9 +20,7 @@ use crate::port::{Observer, Sources};
 use crate::resolve::Plan;
 use crate::step::{Naming, finished_rows};
 use crate::table::{Amount, Column, LinkId, Rows, TableId, Texts};
-use crate::tally::{
-    MissingKey, NearMiss, PeriodTally, Problem, ProblemTold, RepeatedKey, Spread, with_kinds,
-};
+use crate::tally::{MissingKey, NearMiss, PeriodTally, Problem, RepeatedKey, Spread, with_kinds};
 use crate::value::Type;
 
 /// What is asked.
@@ -40,7 +37,8 @@ pub struct Matching {
 }
 
 /// What there is to know of a link.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Matched {
     /// The table whose rows lead.
     pub from: String,
@@ -69,12 +67,13 @@ pub struct Matched {
     pub unlike: u64,
     /// What stopped a table from being built; there is nothing to tell then.
     #[serde(serialize_with = "with_kinds")]
-    #[schemars(with = "Vec<ProblemTold>")]
+    #[cfg_attr(feature = "schema", schemars(with = "Vec<crate::tally::ProblemTold>"))]
     pub problems: Vec<Problem>,
 }
 
 /// One side of a link.
-#[derive(Debug, Clone, Default, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Default, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Side {
     /// All rows.
     pub rows: u64,
@@ -91,7 +90,8 @@ pub struct Side {
 }
 
 /// Amounts by what becomes of their rows.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct AmountsOf {
     /// The amount as it was asked for.
     pub name: String,
@@ -110,7 +110,8 @@ pub struct AmountsOf {
 }
 
 /// Keys of the target on several rows.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Repeating {
     /// How many keys.
     pub keys: u64,
@@ -125,7 +126,8 @@ pub struct Repeating {
 }
 
 /// The source's rows of one value.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Group {
     /// The value in words.
     pub value: String,

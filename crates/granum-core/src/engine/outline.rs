@@ -1,6 +1,5 @@
 //! The tables of a plan, without their rows.
 
-use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::context::RunError;
@@ -10,7 +9,8 @@ use crate::port::Sources;
 use crate::resolve::Source;
 
 /// What is known of a table before it is built.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct TableOutline {
     /// The table.
     pub name: String,

@@ -1,6 +1,5 @@
 //! The syntax tree of a plan. It is serialisable, and holds spans but no layout and no comments.
 
-use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::example::ExampleTree;
@@ -142,7 +141,8 @@ impl MoreTree {
 }
 
 /// What a condition that does not hold does to a run.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "snake_case")]
 pub enum Severity {
     /// `check`: nothing is written.

@@ -1,11 +1,11 @@
 //! What the lexer makes of a plan's text.
 
 use crate::value::{Scale, decimal};
-use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// A stretch of a plan's text, in bytes: `start` included, `end` not.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Span {
     /// The first byte.
     pub start: usize,

@@ -2,7 +2,6 @@
 
 use std::sync::Arc;
 
-use schemars::JsonSchema;
 use serde::Serialize;
 
 use crate::lang::{Otherwise, Span};
@@ -206,7 +205,8 @@ pub struct CellTrouble {
 }
 
 /// The stable kind of a [`SourceError`].
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum SourceErrorKind {
     /// No such file, or a glob that finds none.
@@ -246,7 +246,8 @@ pub enum SourceErrorKind {
 }
 
 /// Why a file cannot be read.
-#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema, thiserror::Error)]
+#[derive(Debug, Clone, PartialEq, Serialize, thiserror::Error)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[error("{file}{}: {message}", .line.map(|line| format!(" line {line}")).unwrap_or_default())]
 pub struct SourceError {
     /// The stable kind.

@@ -2,7 +2,6 @@
 
 use std::sync::Arc;
 
-use schemars::JsonSchema;
 use serde::Serialize;
 
 use crate::table::Column;
@@ -81,7 +80,8 @@ pub enum Encoded {
 }
 
 /// Why a file cannot be written.
-#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema, thiserror::Error)]
+#[derive(Debug, Clone, PartialEq, Serialize, thiserror::Error)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[error("{path}: {message}")]
 pub struct OutputError {
     /// The path as the plan has it.

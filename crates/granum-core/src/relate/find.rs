@@ -1,6 +1,5 @@
 //! Which files have a column of a name that one remembers.
 
-use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::report::Relations;
@@ -10,7 +9,8 @@ use crate::survey::names::bare;
 const LONGEST: usize = 200;
 
 /// A column whose name is like the one that is looked for.
-#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct NameFound {
     /// The table.
     pub table: String,

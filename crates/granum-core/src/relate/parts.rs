@@ -3,7 +3,6 @@
 
 use std::collections::HashSet;
 
-use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::Subject;
@@ -23,7 +22,8 @@ const COVERED: u64 = 90;
 const FORMS: usize = 200;
 
 /// Two tables that are parts of one.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct FoundParts {
     /// The tables.
     pub tables: (String, String),

@@ -1,6 +1,5 @@
 //! What is told of how files link.
 
-use schemars::JsonSchema;
 use serde::{Serialize, Serializer};
 
 use super::FoundParts;
@@ -8,13 +7,14 @@ use crate::survey::Survey;
 use crate::tally::share_text;
 
 /// How some files link.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Relations {
     /// The tables that the files make: files of the same columns are one.
     pub tables: Vec<RelatedTable>,
     /// Links, the surest first.
     #[serde(serialize_with = "with_lines")]
-    #[schemars(with = "Vec<LinkTold>")]
+    #[cfg_attr(feature = "schema", schemars(with = "Vec<LinkTold>"))]
     pub links: Vec<FoundLink>,
     /// Columns that look like a link and are none: they repeat on both sides.
     pub crossings: Vec<Crossing>,
@@ -25,8 +25,9 @@ pub struct Relations {
 }
 
 /// A link between files as documents have it.
-#[derive(Serialize, JsonSchema)]
-#[schemars(rename = "FoundLink")]
+#[derive(Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[cfg_attr(feature = "schema", schemars(rename = "FoundLink"))]
 pub struct LinkTold<'l> {
     /// What was found.
     #[serde(flatten)]
@@ -47,7 +48,8 @@ fn with_lines<S: Serializer>(links: &[FoundLink], serializer: S) -> Result<S::Ok
 }
 
 /// A table that one or more files make.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct RelatedTable {
     /// The name that it would have in a plan.
     pub name: String,
@@ -61,7 +63,8 @@ pub struct RelatedTable {
 }
 
 /// How many rows lead to one.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum Multiplicity {
     /// Each row of the target is led to by one row at most.
@@ -71,7 +74,8 @@ pub enum Multiplicity {
 }
 
 /// A link that the values tell.
-#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct FoundLink {
     /// The table whose rows lead.
     pub from: String,
@@ -109,7 +113,8 @@ pub struct FoundLink {
 }
 
 /// Why something may be no link.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum Doubt {
     /// The columns have different names.
@@ -125,7 +130,8 @@ pub enum Doubt {
 }
 
 /// Two tables that share a column which repeats in both.
-#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Crossing {
     /// The tables.
     pub tables: (String, String),
@@ -142,7 +148,8 @@ pub struct Crossing {
 }
 
 /// A day of one table that falls into periods of another.
-#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct FoundPeriod {
     /// The table with the day.
     pub from: String,

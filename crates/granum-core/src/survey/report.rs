@@ -1,13 +1,13 @@
 //! What a survey tells.
 
-use schemars::JsonSchema;
 use serde::{Serialize, Serializer};
 
 use crate::table::Place;
 use crate::value::Type;
 
 /// What is in some files of the same columns.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Survey {
     /// The files, as they were named.
     pub files: Vec<String>,
@@ -22,13 +22,14 @@ pub struct Survey {
 }
 
 /// What is in one column.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct ColumnSurvey {
     /// Its name.
     pub name: String,
     /// The type that it gets when a plan says nothing of it.
     #[serde(rename = "type", serialize_with = "in_words")]
-    #[schemars(with = "String")]
+    #[cfg_attr(feature = "schema", schemars(with = "String"))]
     pub ty: Type,
     /// How many rows there are.
     #[serde(skip)]
@@ -62,7 +63,8 @@ pub struct ColumnSurvey {
 }
 
 /// A value, and how many rows have it.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Typical {
     /// The value as it is written.
     pub value: String,
@@ -71,7 +73,8 @@ pub struct Typical {
 }
 
 /// Something odd about some cells of a column.
-#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Oddity {
     /// What it is.
     pub kind: OddityKind,
@@ -88,7 +91,8 @@ pub struct Oddity {
 }
 
 /// What can be odd about cells.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum OddityKind {
     /// Days in a format that is not ISO 8601, or in several.
@@ -128,7 +132,8 @@ pub enum OddityKind {
 }
 
 /// What one row is, as far as the values tell.
-#[derive(Debug, Clone, Default, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Default, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct GrainSurvey {
     /// The smallest sets of columns that no two rows share (exact copies apart), the likeliest
     /// first.
@@ -140,7 +145,8 @@ pub struct GrainSurvey {
 }
 
 /// Columns that nearly tell all rows apart.
-#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct NearlyUnique {
     /// The columns.
     pub columns: Vec<String>,
@@ -153,7 +159,8 @@ pub struct NearlyUnique {
 }
 
 /// A key and the rows that have it.
-#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct RepeatedRows {
     /// The key's values in words, joined by `/`.
     pub key: String,
@@ -164,7 +171,8 @@ pub struct RepeatedRows {
 }
 
 /// Rows that are there more than once.
-#[derive(Debug, Clone, Default, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Default, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Duplicates {
     /// Rows that are equal to an earlier one in every column.
     pub copies: u64,
@@ -177,7 +185,8 @@ pub struct Duplicates {
 }
 
 /// Rows that have the same key and other values.
-#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Versions {
     /// The key.
     pub key: Vec<String>,

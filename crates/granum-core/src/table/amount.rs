@@ -1,14 +1,13 @@
 //! The sum of a tracked column over some rows.
 
-use std::borrow::Cow;
-
-use schemars::{JsonSchema, Schema, SchemaGenerator};
-use serde::{Serialize, Serializer};
+use serde::Serialize;
 
 use crate::value::{Scale, decimal};
 
 /// A sum, and how many blanks it passed over.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(into = "AmountTold")]
 pub enum Amount {
     /// The sum of integers or decimals.
     Exact {
@@ -28,16 +27,10 @@ pub enum Amount {
     },
 }
 
-/// `{"sum": "1204.50", "blanks": 0}`.
-impl Serialize for Amount {
-    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        AmountTold { sum: self.text(), blanks: self.blanks() }.serialize(serializer)
-    }
-}
-
-/// The sum of an amount.
-#[derive(Serialize, JsonSchema)]
-#[schemars(rename = "Amount")]
+/// An amount as documents have it: `{"sum": "1204.50", "blanks": 0}`.
+#[derive(Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[cfg_attr(feature = "schema", schemars(rename = "Amount"))]
 struct AmountTold {
     /// The sum as text, so that no reader rounds it; null where it has too many digits.
     sum: Option<String>,
@@ -45,13 +38,9 @@ struct AmountTold {
     blanks: u64,
 }
 
-impl JsonSchema for Amount {
-    fn schema_name() -> Cow<'static, str> {
-        AmountTold::schema_name()
-    }
-
-    fn json_schema(generator: &mut SchemaGenerator) -> Schema {
-        AmountTold::json_schema(generator)
+impl From<Amount> for AmountTold {
+    fn from(amount: Amount) -> Self {
+        Self { sum: amount.text(), blanks: amount.blanks() }
     }
 }
 

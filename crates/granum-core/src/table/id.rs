@@ -1,10 +1,10 @@
 //! What stands for tables, columns and links: numbers in a plan.
 
-use schemars::JsonSchema;
 use serde::Serialize;
 
 /// A table's number in its plan.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct TableId(pub usize);
 
 /// A version of a column within a table's steps. `add` and `change` make a new one.

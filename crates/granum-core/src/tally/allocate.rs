@@ -1,12 +1,12 @@
 //! What `allocate` divided, what it could not, and why it stopped.
 
-use schemars::JsonSchema;
 use serde::Serialize;
 
 use crate::table::{Amount, Place};
 
 /// What became of an amount that was divided over rows.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Allocated {
     /// The parts, as the table calls them at its end; nothing where they are not followed.
     pub parts: Option<String>,
@@ -25,7 +25,8 @@ pub struct Allocated {
 }
 
 /// An amount that was not divided.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct NotAllocated {
     /// `no-row`: no row leads there; `zero-weights`: all weights are zero; `blank-key`: rows that say
     /// not whose they are.
@@ -39,7 +40,8 @@ pub struct NotAllocated {
 }
 
 /// What `allocate` cannot divide.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct AllocateProblem {
     /// The table.
     pub table: String,
@@ -54,7 +56,8 @@ pub struct AllocateProblem {
 }
 
 /// One thing that is wrong with amounts or weights.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct AllocateTrouble {
     /// Of weights `negative`, `blank`; of amounts `several` (in one group), `fine` (more places than the
     /// parts have), `large`.

@@ -1,14 +1,14 @@
 //! The amount bridge: for each amount of an output, from where it began to the output's total, all that
 //! changed it, as one signed list that adds up.
 
-use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::{Allocated, StepDetail, StepTally, TableTally};
 use crate::table::Amount;
 
 /// What became of one amount on its way to one output.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Bridge {
     /// The output's path as the plan has it.
     pub output: String,
@@ -25,7 +25,8 @@ pub struct Bridge {
 }
 
 /// One thing that changed an amount.
-#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct BridgeEntry {
     /// What it is.
     pub kind: BridgeKind,
@@ -40,7 +41,8 @@ pub struct BridgeEntry {
 }
 
 /// What changed an amount.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum BridgeKind {
     /// It begins as it was read, or where its columns first stand.

@@ -1,6 +1,5 @@
 //! Whether a check held.
 
-use schemars::JsonSchema;
 use serde::{Serialize, Serializer};
 
 use crate::lang::Severity;
@@ -8,7 +7,8 @@ use crate::table::Place;
 use crate::value::Scalar;
 
 /// The tally of one check.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct CheckTally {
     /// Whether it stops a run.
     pub severity: Severity,
@@ -33,7 +33,7 @@ pub struct CheckTally {
     /// For totals: both sides of the comparison, in words and as values, and their difference if
     /// they should be equal and are not. For a share of rows: the share, as a text.
     #[serde(serialize_with = "values_as_text")]
-    #[schemars(with = "Vec<(String, Option<String>)>")]
+    #[cfg_attr(feature = "schema", schemars(with = "Vec<(String, Option<String>)>"))]
     pub sides: Vec<(String, Scalar)>,
     /// Whether it could not be looked at because something before it failed.
     pub skipped: bool,
@@ -59,7 +59,8 @@ impl CheckTally {
 }
 
 /// A row for which a check does not hold.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct FailedRow {
     /// Its grain, and the columns that the condition looks at: names and values.
     pub values: Vec<(String, String)>,

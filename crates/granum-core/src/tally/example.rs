@@ -1,12 +1,12 @@
 //! Whether worked examples come out as the plan says.
 
-use schemars::JsonSchema;
 use serde::Serialize;
 
-use super::problem::{Problem, ProblemTold, with_kinds};
+use super::problem::{Problem, with_kinds};
 
 /// What came of one worked example.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct ExampleTally {
     /// What it shows.
     pub title: String,
@@ -16,14 +16,15 @@ pub struct ExampleTally {
     pub stops: Option<String>,
     /// What stopped it.
     #[serde(serialize_with = "with_kinds")]
-    #[schemars(with = "Vec<ProblemTold>")]
+    #[cfg_attr(feature = "schema", schemars(with = "Vec<crate::tally::ProblemTold>"))]
     pub problems: Vec<Problem>,
     /// The tables whose rows are given.
     pub gives: Vec<GivenTable>,
 }
 
 /// The rows that a table must come out with, beside those that it has.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct GivenTable {
     /// The table.
     pub table: String,
@@ -41,7 +42,8 @@ pub struct GivenTable {
 }
 
 /// A row that must come out, a row that did, or both.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct GivenRow {
     /// Its cells as they are given, nothing for a blank one; nothing at all where no such row is.
     pub expected: Option<Vec<Option<String>>>,

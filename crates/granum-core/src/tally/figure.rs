@@ -1,7 +1,6 @@
 //! The numbers of a run that are compared with another run's: rows of tables, shares of links, amounts of
 //! outputs.
 
-use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::Report;
@@ -9,7 +8,8 @@ use super::link::share_text;
 use crate::value::decimal;
 
 /// What a number counts.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, JsonSchema, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum FigureKind {
     /// Rows of a table at its end.
@@ -21,7 +21,8 @@ pub enum FigureKind {
 }
 
 /// A number of a run.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Figure {
     /// Of what: `lines`, `lines \u{2192} orders`, `out/sales.csv net`.
     pub of: String,
@@ -32,7 +33,8 @@ pub struct Figure {
 }
 
 /// A number that is another than in an earlier run.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Moved {
     /// Of what.
     pub of: String,
@@ -47,7 +49,8 @@ pub struct Moved {
 }
 
 /// What is known of an earlier run.
-#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, JsonSchema, Deserialize)]
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Earlier {
     /// Its numbers.
     pub figures: Vec<Figure>,

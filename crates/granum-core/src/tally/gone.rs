@@ -2,11 +2,11 @@
 
 use std::fmt;
 
-use schemars::JsonSchema;
 use serde::Serialize;
 
 /// Why a step takes out a row.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum Why {
     /// The condition of a `keep` is false.

@@ -1,13 +1,13 @@
 //! How complete a link was.
 
-use schemars::JsonSchema;
 use serde::{Serialize, Serializer};
 
 use super::PeriodTally;
 use crate::table::Amount;
 
 /// The tally of one link.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct LinkTally {
     /// The table whose rows lead.
     pub from: String,
@@ -50,8 +50,9 @@ pub struct LinkTally {
 }
 
 /// A link as documents have it.
-#[derive(Serialize, JsonSchema)]
-#[schemars(rename = "Link")]
+#[derive(Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[cfg_attr(feature = "schema", schemars(rename = "Link"))]
 pub struct LinkTold<'l> {
     /// What was counted.
     #[serde(flatten)]
@@ -70,7 +71,8 @@ pub fn with_shares<S: Serializer>(links: &[LinkTally], serializer: S) -> Result<
 }
 
 /// A tracked amount of the rows of a link, absolute: a credit note counts as much as a sale.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct LinkAmount {
     /// Its name.
     pub name: String,
@@ -86,7 +88,8 @@ pub struct LinkAmount {
 }
 
 /// How many rows lead to one row of the target, over those that any leads to.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Spread {
     /// The least.
     pub least: u64,
@@ -97,7 +100,8 @@ pub struct Spread {
 }
 
 /// Keys that do not match, and nearly do.
-#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct NearMiss {
     /// What keeps them apart.
     pub kinds: Vec<NearKind>,
@@ -114,7 +118,8 @@ pub struct NearMiss {
 }
 
 /// What keeps keys apart.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum NearKind {
     /// Spaces before or behind.
@@ -140,7 +145,8 @@ pub enum NearKind {
 }
 
 /// A key that the target does not have.
-#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct MissingKey {
     /// Its values in words, joined by `/`.
     pub key: String,

@@ -21,7 +21,9 @@ pub use check::{CheckTally, FailedRow};
 pub use example::{ExampleTally, GivenRow, GivenTable};
 pub use figure::{Earlier, Figure, FigureKind, Moved, figures, moved};
 pub use gone::Why;
-pub use link::{LinkAmount, LinkTally, MissingKey, NearKind, NearMiss, Spread, share_text};
+pub use link::{
+    LinkAmount, LinkTally, LinkTold, MissingKey, NearKind, NearMiss, Spread, share_text,
+};
 pub use period::{
     InvertedPeriod, InvertedPeriods, OutsideTally, PeriodOverlap, PeriodRange, PeriodTally,
     SeveralPeriods,

@@ -1,12 +1,12 @@
 //! What lies outside of all periods of a link, and where they overlap.
 
-use schemars::JsonSchema;
 use serde::Serialize;
 
 use crate::table::Amount;
 
 /// What a link by a period tells beyond how complete it is.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct PeriodTally {
     /// Rows with a key of which the target has no period.
     pub no_key: OutsideTally,
@@ -41,7 +41,8 @@ pub struct PeriodTally {
 }
 
 /// Rows that lead nowhere for one reason.
-#[derive(Debug, Clone, Default, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Default, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct OutsideTally {
     /// How many.
     pub rows: u64,
@@ -50,7 +51,8 @@ pub struct OutsideTally {
 }
 
 /// Days that follow each other.
-#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct PeriodRange {
     /// The equal keys of the periods beside it, in words.
     pub of: Option<String>,
@@ -65,7 +67,8 @@ pub struct PeriodRange {
 }
 
 /// Days on which several periods hold.
-#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct PeriodOverlap {
     /// The days.
     #[serde(flatten)]
@@ -77,7 +80,8 @@ pub struct PeriodOverlap {
 }
 
 /// A period that ends before it starts.
-#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct InvertedPeriod {
     /// Its start.
     pub from: String,
@@ -88,7 +92,8 @@ pub struct InvertedPeriod {
 }
 
 /// Periods of a link's target that end before they start.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct InvertedPeriods {
     /// The link's source.
     pub from: String,
@@ -105,7 +110,8 @@ pub struct InvertedPeriods {
 }
 
 /// Several periods hold for one row.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct SeveralPeriods {
     /// The link's source.
     pub from: String,

@@ -1,6 +1,5 @@
 //! What the data does not hold to, beyond links and checks: each with its rows, and a way out.
 
-use schemars::JsonSchema;
 use serde::{Serialize, Serializer};
 
 use super::{AllocateProblem, InvertedPeriods, SeveralPeriods};
@@ -8,7 +7,8 @@ use crate::lang::{Span, UnitsPolicy};
 use crate::table::{Amount, Place};
 
 /// Something that stops a table or a link from being built.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(untagged)]
 pub enum Problem {
     /// Cells that their `read` cannot take.
@@ -181,11 +181,12 @@ impl Problem {
 }
 
 /// A problem as documents have it.
-#[derive(Serialize, JsonSchema)]
-#[schemars(rename = "Problem")]
+#[derive(Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[cfg_attr(feature = "schema", schemars(rename = "Problem"))]
 pub struct ProblemTold<'p> {
     /// Its kind.
-    #[schemars(extend("enum" = Problem::KINDS))]
+    #[cfg_attr(feature = "schema", schemars(extend("enum" = Problem::KINDS)))]
     kind: &'static str,
     /// What belongs to that.
     #[serde(flatten)]
@@ -202,7 +203,8 @@ pub fn with_kinds<S: Serializer>(problems: &[Problem], serializer: S) -> Result<
 }
 
 /// Rows of one table that reach a stack by two of its parts.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct StackedTwice {
     /// The table that they are rows of.
     pub of: String,
@@ -217,7 +219,8 @@ pub struct StackedTwice {
 }
 
 /// Rows of one part of a stack that another brought before.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct PartTwice {
     /// How many rows.
     pub rows: u64,
@@ -226,7 +229,8 @@ pub struct PartTwice {
 }
 
 /// A cell that cannot be read.
-#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct BadCell {
     /// What stands there.
     pub text: String,
@@ -235,7 +239,8 @@ pub struct BadCell {
 }
 
 /// A key that stands on more than one row.
-#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct RepeatedKey {
     /// Its values in words, joined by `/`.
     pub key: String,
@@ -246,7 +251,8 @@ pub struct RepeatedKey {
 }
 
 /// Why a row cannot be worked.
-#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "snake_case")]
 pub enum RowReason {
     /// A result with too many digits.
@@ -266,7 +272,8 @@ pub enum RowReason {
 }
 
 /// Quantities that `units` cannot count.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct UnitsProblem {
     /// The table.
     pub table: String,
@@ -281,7 +288,8 @@ pub struct UnitsProblem {
 }
 
 /// One thing that is wrong with quantities.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct UnitsTrouble {
     /// `zero`, `negative`, `blank`, `fraction` or `many`.
     pub what: &'static str,

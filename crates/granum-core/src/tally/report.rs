@@ -1,17 +1,17 @@
 //! All that a run has to say.
 
-use schemars::JsonSchema;
 use serde::Serialize;
 
-use super::link::{LinkTold, with_shares};
-use super::problem::{ProblemTold, with_kinds};
+use super::link::with_shares;
+use super::problem::with_kinds;
 use super::{
     Allowed, Bridge, CheckTally, ExampleTally, LinkTally, Moved, Problem, StepName, TableTally,
     Warning,
 };
 
 /// The report of a run or a check.
-#[derive(Debug, Clone, Default, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Default, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Report {
     /// The plan's title.
     pub title: Option<String>,
@@ -19,7 +19,7 @@ pub struct Report {
     pub tables: Vec<TableTally>,
     /// The links, in the order of the plan.
     #[serde(serialize_with = "with_shares")]
-    #[schemars(with = "Vec<LinkTold>")]
+    #[cfg_attr(feature = "schema", schemars(with = "Vec<crate::tally::LinkTold>"))]
     pub links: Vec<LinkTally>,
     /// What became of each amount on its way to each output.
     pub bridges: Vec<Bridge>,
@@ -37,7 +37,7 @@ pub struct Report {
     pub deny_warnings: bool,
     /// What else stopped it.
     #[serde(serialize_with = "with_kinds")]
-    #[schemars(with = "Vec<ProblemTold>")]
+    #[cfg_attr(feature = "schema", schemars(with = "Vec<crate::tally::ProblemTold>"))]
     pub problems: Vec<Problem>,
     /// Tables that were not built because something that they need failed.
     pub not_built: Vec<String>,
@@ -52,7 +52,8 @@ pub struct Report {
 }
 
 /// A file of rows that one step took out.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct AsideFile {
     /// The step.
     pub step: StepName,
@@ -65,7 +66,8 @@ pub struct AsideFile {
 }
 
 /// An output that was written.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Written {
     /// The table.
     pub table: String,

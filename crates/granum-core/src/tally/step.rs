@@ -1,6 +1,5 @@
 //! What each step of a table did.
 
-use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::Allocated;
@@ -8,7 +7,8 @@ use super::problem::{BadCell, StackedTwice};
 use crate::table::Amount;
 
 /// The tally of one table.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct TableTally {
     /// The table.
     pub name: String,
@@ -43,7 +43,8 @@ pub struct TableTally {
 }
 
 /// One of several tables that a table is laid from.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Part {
     /// The table.
     pub table: String,
@@ -56,7 +57,8 @@ pub struct Part {
 }
 
 /// Cells of a column that could not be read, and whose rows were taken out.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct SetAside {
     /// The column.
     pub column: String,
@@ -67,7 +69,8 @@ pub struct SetAside {
 }
 
 /// An amount that is followed.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct TrackedName {
     /// Its name at the table's end, or where it ended.
     pub name: String,
@@ -80,7 +83,8 @@ pub struct TrackedName {
 }
 
 /// An amount of rows that lead to a table's rows, as it was summed for each of these.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct GatheredAmount {
     /// The table whose rows lead here.
     pub from: String,
@@ -101,7 +105,8 @@ pub struct GatheredAmount {
 }
 
 /// Rows and an amount of theirs.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct RowsAmount {
     /// How many rows.
     pub rows: u64,
@@ -110,7 +115,8 @@ pub struct RowsAmount {
 }
 
 /// The tally of one step.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct StepTally {
     /// The step on one line.
     pub text: String,
@@ -126,7 +132,8 @@ pub struct StepTally {
 
 /// What one row is before a step and after it; nothing where each row stands for itself, and after
 /// `one row in all`.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct GrainChange {
     /// Before.
     pub before: Vec<String>,
@@ -135,7 +142,8 @@ pub struct GrainChange {
 }
 
 /// Rows that `units` leaves out.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct UnitsLeft {
     /// `zero`, `negative` or `blank`.
     pub what: &'static str,
@@ -146,7 +154,8 @@ pub struct UnitsLeft {
 }
 
 /// What a step did, beyond rows and amounts.
-#[derive(Debug, Clone, Default, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Default, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "snake_case")]
 pub enum StepDetail {
     /// Nothing more.
@@ -197,7 +206,8 @@ pub enum StepDetail {
 }
 
 /// How many rows groups have.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct GroupSizes {
     /// How many groups.
     pub groups: u64,
@@ -210,7 +220,8 @@ pub struct GroupSizes {
 }
 
 /// What a `dedupe` took out, and why.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Cut {
     /// Rows equal to the one that stayed in every column.
     pub copies: u64,

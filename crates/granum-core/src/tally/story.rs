@@ -1,14 +1,14 @@
 //! The story of a row: what it is made of, what each step did, what it met, what it went into.
 
-use schemars::JsonSchema;
 use serde::Serialize;
 
-use super::problem::{ProblemTold, with_kinds};
+use super::problem::with_kinds;
 use super::{NearKind, Problem, Why};
 use crate::table::{Amount, Place};
 
 /// A value of a column.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct NamedValue {
     /// The column.
     pub name: String,
@@ -17,7 +17,8 @@ pub struct NamedValue {
 }
 
 /// What was found of rows that were asked for.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Story {
     /// The table that was asked for, or the input.
     pub table: String,
@@ -33,12 +34,13 @@ pub struct Story {
     pub near: Vec<NearKey>,
     /// What stopped tables from being built.
     #[serde(serialize_with = "with_kinds")]
-    #[schemars(with = "Vec<ProblemTold>")]
+    #[cfg_attr(feature = "schema", schemars(with = "Vec<crate::tally::ProblemTold>"))]
     pub problems: Vec<Problem>,
 }
 
 /// A key that is near to one that is not there.
-#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct NearKey {
     /// The key.
     pub key: Vec<NamedValue>,
@@ -47,7 +49,8 @@ pub struct NearKey {
 }
 
 /// The story of one row.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct RowStory {
     /// The row as it stands where it was found.
     pub row: ToldRow,
@@ -62,7 +65,8 @@ pub struct RowStory {
 }
 
 /// A row in words.
-#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct ToldRow {
     /// Its table.
     pub table: String,
@@ -75,7 +79,8 @@ pub struct ToldRow {
 }
 
 /// A step of a table.
-#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct StepName {
     /// The table.
     pub table: String,
@@ -86,7 +91,8 @@ pub struct StepName {
 }
 
 /// The rows of one table that a row is made of.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct TableStory {
     /// The table.
     pub table: String,
@@ -103,7 +109,8 @@ pub struct TableStory {
 }
 
 /// What a step did with rows that are followed.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct StepStory {
     /// The step.
     pub step: StepName,
@@ -138,7 +145,8 @@ impl StepStory {
 }
 
 /// A link that a row followed, or rows that lead to it.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case", tag = "what")]
 pub enum Met {
     /// The row that it leads to.
@@ -177,7 +185,8 @@ pub enum Met {
 }
 
 /// What a row nearly meets.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct NearMet {
     /// The key; nothing where a day lies beside a period.
     pub key: Option<String>,
@@ -186,7 +195,8 @@ pub struct NearMet {
 }
 
 /// Rows that a step looked at together with one.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Beside {
     /// What was worked of them, as in a plan.
     pub text: String,
@@ -197,7 +207,8 @@ pub struct Beside {
 }
 
 /// A row that went, and why.
-#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct GoneRow {
     /// The row.
     pub row: ToldRow,
@@ -206,7 +217,8 @@ pub struct GoneRow {
 }
 
 /// What became of followed rows in one table.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct BecameStory {
     /// The table.
     pub table: String,
@@ -227,7 +239,8 @@ pub struct BecameStory {
 }
 
 /// The step that took rows out.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct GoneStory {
     /// The step.
     pub step: StepName,
@@ -242,7 +255,8 @@ pub struct GoneStory {
 }
 
 /// Rows that lead to one.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct LedHere {
     /// Their table.
     pub table: String,

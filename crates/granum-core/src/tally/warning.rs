@@ -1,10 +1,10 @@
 //! What a plan does that is usually a mistake: it stops nothing, and it is told.
 
-use schemars::JsonSchema;
 use serde::Serialize;
 
 /// Something that is usually a mistake.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Warning {
     /// The table.
     pub table: String,
@@ -16,7 +16,8 @@ pub struct Warning {
 }
 
 /// What is usually a mistake.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case", tag = "kind")]
 pub enum Mistake {
     /// Rows are put in groups by a name that several ids share.
@@ -90,7 +91,8 @@ impl Mistake {
 }
 
 /// A warning that the plan allows, and why.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Allowed {
     /// The table; nothing for a check about totals.
     pub table: Option<String>,

@@ -2,13 +2,13 @@
 
 use std::fmt;
 
-use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::{Scale, Type, day, decimal};
 
 /// One value of any type.
-#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "snake_case")]
 pub enum Scalar {
     /// No value.

@@ -5,7 +5,6 @@ use granum_core::port::{SourceError, Written};
 use std::io::{Read, Seek, SeekFrom};
 use std::path::Path;
 
-use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::footer::totals;
@@ -27,7 +26,8 @@ const DELIMITERS: [u8; 4] = [b',', b';', b'\t', b'|'];
 pub(crate) const OTHER_ENCODING: &str = "windows-1252";
 
 /// How a file was found to be written.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Look {
     /// The encoding, as people name it.
     pub encoding: String,
@@ -46,7 +46,8 @@ pub struct Look {
 }
 
 /// How lines end.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum LineEnds {
     /// `\n`

@@ -27,10 +27,5 @@ pub(super) fn run(printer: &mut Printer, dir: &Path) -> Exit {
 }
 
 fn schemas(dir: &Path) -> io::Result<()> {
-    for (name, schema) in json::schemas() {
-        let mut text = serde_json::to_vec_pretty(&schema)?;
-        text.push(b'\n');
-        fs::write(dir.join(name), text)?;
-    }
-    Ok(())
+    json::SCHEMAS.iter().try_for_each(|(name, schema)| fs::write(dir.join(name), schema))
 }

@@ -203,6 +203,7 @@ fn shells_are_told_every_command() {
 fn the_manual_has_a_page_for_each_command() {
     let folder = Folder::new();
     folder.granum(&["manual", "man"]).code(0);
+    assert!(folder.read("man/record.schema.json").starts_with("{\n  \"$schema\""));
     let pages: Vec<String> = folder.names();
     for command in
         ["run", "check", "show", "trace", "example", "compare", "survey", "match", "draft"]

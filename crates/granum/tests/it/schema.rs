@@ -7,7 +7,7 @@ use std::sync::LazyLock;
 use jsonschema::Validator;
 use serde_json::{Value, json};
 
-use super::folder::{Folder, shop};
+use super::folder::shop;
 
 const DOCUMENT: &str = include_str!("../../../../docs/schema/document.schema.json");
 const RECORD: &str = include_str!("../../../../docs/schema/record.schema.json");
@@ -72,16 +72,6 @@ pub fn document_holds(text: &str) {
 /// Holds a record of a run to the schema.
 pub fn record_holds(text: &str) {
     hold(&RECORDS, text);
-}
-
-#[test]
-fn the_schemas_are_those_of_the_program() {
-    let folder = Folder::new();
-    folder.granum(&["manual", "man"]).code(0);
-    for (name, here) in [("document", DOCUMENT), ("record", RECORD)] {
-        let now = folder.read(&format!("man/{name}.schema.json"));
-        assert!(now == here, "docs/schema/ is not of this program any more: scripts/schema.sh");
-    }
 }
 
 /// What holds all documents of the tests to the schema would notice a field more, one less, and one of another type.

@@ -1,14 +1,15 @@
 //! Finds the rows that are asked for: at the end of their table, or where they stood last before they went,
 //! or in a table that it is made from.
 
-use super::stages::{Replay, Stages};
+use super::kept::Stages;
+use super::stages::Replay;
 use super::told::words;
 use super::ways::bases_of;
 use crate::engine::context::RunError;
 use crate::lang::{Diagnostic, DiagnosticKind, Span, nearest_or_longer};
 use crate::link::{BlankKeys, Keys, LinkWords, Linked, Method, compare};
 use crate::resolve::Source;
-use crate::table::{Batch, Column, Place, SlotId, TableId};
+use crate::table::{Column, Place, SlotId, TableId};
 use crate::tally::{NamedValue, NearKey};
 use crate::value::{Scalar, Type};
 
@@ -84,7 +85,7 @@ fn look(
         for step in (0..=stages.end()).rev() {
             let Some(columns) = columns(replay, &stages, step, keys) else { continue };
             looked.known = true;
-            match equal(stages.at(step), &columns, keys) {
+            match equal(stages.count(step), &columns, keys) {
                 Ok(rows) if rows.is_empty() => {}
                 Ok(rows) => {
                     let found = Found { asked: asked(keys), line: None, table: id, step, rows };
@@ -116,18 +117,18 @@ fn columns(
     let visible = replay.plan(stages.table).columns_at(step);
     let column = |(name, _): &(String, String)| {
         let (_, slot): &(String, SlotId) = visible.iter().find(|(known, _)| known == name)?;
-        stages.at(step).slots[slot.0].clone()
+        stages.has(step, *slot).then(|| stages.whole(step, *slot))
     };
     keys.iter().map(column).collect()
 }
 
 /// The rows whose columns have these values.
 fn equal(
-    batch: &Batch,
+    count: usize,
     columns: &[Column],
     keys: &[(String, String)],
 ) -> Result<Vec<u32>, RunError> {
-    let mut rows: Vec<u32> = (0..batch.rows as u32).collect();
+    let mut rows: Vec<u32> = (0..count as u32).collect();
     for (column, (name, text)) in columns.iter().zip(keys) {
         let ty = column.ty();
         let value = match ty {
@@ -193,16 +194,16 @@ fn by_line(replay: &Replay<'_>, table: TableId, file: &str, line: u64) -> Result
             "lines are asked of an input:  granum trace PLAN INPUT --line FILE:LINE".into(),
         ));
     };
-    let (naming, batch) = (replay.naming(table), stages.at(0));
+    let naming = replay.naming(table);
     let is = |place: &Place| {
         let path: &str = &place.file;
         let same =
             path.strip_suffix(file).is_some_and(|rest| rest.is_empty() || rest.ends_with('/'));
         place.line == line && same
     };
-    let places = (0..batch.rows).filter_map(|row| {
-        let place = naming.place(&replay.context, batch, row)?;
-        is(&place).then_some((row as u32, place))
+    let places = (0..stages.count(0) as u32).filter_map(|row| {
+        let place = naming.place_of(&replay.context, stages.origin(0, naming.input, row)?)?;
+        is(&place).then_some((row, place))
     });
     let found: Vec<(u32, Place)> = places.collect();
     match found.as_slice() {
@@ -231,10 +232,10 @@ pub(super) fn near_keys(
 ) -> Result<Vec<NearKey>, RunError> {
     let Some(stages) = replay.stages(table)? else { return Ok(vec![]) };
     let end = stages.end();
-    let (visible, batch) = (replay.plan(table).columns_at(end), stages.at(end));
+    let (visible, rows) = (replay.plan(table).columns_at(end), stages.count(end));
     let columns = asked.iter().map(|asked| {
         let (_, slot) = visible.iter().find(|(name, _)| *name == asked.name)?;
-        batch.slots[slot.0].clone()
+        stages.has(end, *slot).then(|| stages.whole(end, *slot))
     });
     let Some(columns) = columns.collect::<Option<Vec<Column>>>() else { return Ok(vec![]) };
     let own = asked.iter().zip(&columns).map(|(asked, column)| {
@@ -243,7 +244,7 @@ pub(super) fn near_keys(
     });
     let Some(own) = own.collect::<Option<Vec<Column>>>() else { return Ok(vec![]) };
     let left = Keys::new(own.clone(), BlankKeys::Apart, 1);
-    let right = Keys::new(columns.clone(), BlankKeys::Apart, batch.rows);
+    let right = Keys::new(columns.clone(), BlankKeys::Apart, rows);
     let names = asked.iter().map(|asked| (asked.name.clone(), asked.name.clone()));
     let written = LinkWords { keys: names.collect(), period: None };
     let linked = Linked::new(left, right, Method::Equal { unique: false });
@@ -254,7 +255,7 @@ pub(super) fn near_keys(
     let mut near: Vec<NearKey> = vec![];
     for found in linked.near(&written).0 {
         // A key of several columns is told as it stands in the table.
-        let row = (0..batch.rows).find(|row| {
+        let row = (0..rows).find(|row| {
             found.examples.iter().any(|(_, to)| *to == crate::link::key_text(&linked.right, *row))
         });
         if let Some(row) = row {

@@ -1,7 +1,8 @@
 //! The links that a step followed from one row, and what it met there or nearly met.
 
 use super::found::{Found, once_there};
-use super::stages::{Replay, Stages};
+use super::kept::Stages;
+use super::stages::Replay;
 use super::told::{FIRST, finished_row, step_name, told_row, words};
 use crate::bug::Sure;
 use crate::engine::context::RunError;
@@ -52,7 +53,7 @@ pub(in crate::engine) fn reached(
             _ => {}
         });
     }
-    let one = stages.at(step).take(&Rows::run(row, 1));
+    let one = stages.take(step, &Rows::run(row, 1), |_| true);
     let along = paths.into_iter().filter_map(|(from, hops)| along(replay, &one, from, &hops));
     let gathered = gathers.into_iter().filter_map(|(from, id)| gathered(replay, &one, from, id));
     along.chain(gathered).collect()
@@ -184,7 +185,7 @@ fn once(
     let Some(stages) = replay.stages(found.table)? else { return Ok(None) };
     // The step that it stands before last takes it out, unless that changes its key.
     let goes = found.step < stages.end()
-        && stages.moved[found.step].forth(&found.rows[..1], stages.at(found.step).rows).is_empty();
+        && stages.moved[found.step].forth(&found.rows[..1], stages.count(found.step)).is_empty();
     Ok(goes.then_some(found))
 }
 

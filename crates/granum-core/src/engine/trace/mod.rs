@@ -3,6 +3,7 @@
 
 mod cells;
 mod found;
+mod kept;
 mod met;
 mod removed;
 mod stages;
@@ -22,9 +23,10 @@ use crate::tally::{LedHere, RowStory, Story};
 pub(super) use cells::cells;
 use found::near_keys;
 pub(super) use found::{Found, find};
+pub(super) use kept::Stages;
 pub(super) use met::{Reached, once_met, reached};
 pub use removed::{RemovedRows, removed, show_removed};
-pub(super) use stages::{Replay, Stages};
+pub(super) use stages::Replay;
 use told::{FEW, became_story, finished_row, step_name, table_story, told_row};
 pub(super) use told::{gone, words};
 pub(super) use ways::{became, made_of};

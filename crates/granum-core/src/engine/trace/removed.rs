@@ -1,6 +1,7 @@
 //! All rows that steps took out, with the step, the reason, and where each stands in a file.
 
-use super::stages::{Replay, Stages};
+use super::kept::Stages;
+use super::stages::Replay;
 use super::told::{gone, step_name, told_row};
 use super::ways::bases_of;
 use crate::engine::context::RunError;
@@ -70,7 +71,6 @@ fn of_step(replay: &Replay<'_>, stages: &Stages, step: usize) -> Option<RemovedR
         return None;
     }
     let gone = gone(replay, stages, step);
-    let batch = stages.at(step);
     let visible = replay.plan(stages.table).columns_at(step);
     let place = |row: u32| replay.place(stages, step, row);
     let places: Vec<_> = gone.iter().map(|gone| place(gone.row)).collect();
@@ -106,7 +106,7 @@ fn of_step(replay: &Replay<'_>, stages: &Stages, step: usize) -> Option<RemovedR
         columns.push((name, column));
     }
     for (name, slot) in visible {
-        columns.push((name.clone(), batch.slot(*slot).take(&rows)));
+        columns.push((name.clone(), stages.column(step, *slot, &rows)));
     }
     Some(RemovedRows { step: step_name(replay, stages.table, step), columns, rows: gone.len() })
 }

@@ -1,11 +1,12 @@
-//! The rows of tables before each of their steps: steps are worked once more, one at a time and over all
-//! rows, so that it is known of each row what becomes of it.
+//! Works the steps of tables once more, one at a time and over all rows, so that it is known of each row what
+//! becomes of it.
 
 use std::cell::RefCell;
 use std::collections::HashMap;
 use std::rc::Rc;
 use std::sync::atomic::AtomicU64;
 
+use super::kept::{Moved, Stages};
 use crate::aggregate::{Groups, number};
 use crate::bug::{Sure, bug};
 use crate::engine::context::{Context, RunError, Stop};
@@ -18,125 +19,11 @@ use crate::engine::tree::Tree;
 use crate::port::InputSource;
 use crate::resolve::{Lay, Source, TablePlan};
 use crate::step::{Naming, OnRows, RowsBecome, StepRunner};
-use crate::table::{Batch, Bits, Column, Place, Rows, TableId};
+use crate::table::{Batch, Column, Place, Rows, TableId};
 use crate::tally::Problem;
 
 /// The rows that a step's rows were before it: it stands where the tables that rows come from stand.
 const BEFORE: TableId = TableId(usize::MAX);
-
-/// What became of rows in a step.
-pub(in crate::engine) enum Moved {
-    /// Each stayed in its place.
-    Same,
-    /// For each row after the step the one that it was before.
-    From(Rows),
-    /// For each row before the step the group that it became part of.
-    Into(Groups),
-}
-
-impl Moved {
-    /// The rows before that some rows after were, in their order.
-    pub fn back(&self, rows: &[u32]) -> Vec<u32> {
-        match self {
-            Self::Same => rows.to_vec(),
-            Self::From(from) => {
-                let mut before: Vec<u32> =
-                    rows.iter().filter_map(|row| from.get(*row as usize)).collect();
-                before.sort_unstable();
-                before.dedup();
-                before
-            }
-            Self::Into(groups) => {
-                let wanted = marked(groups.count, rows);
-                let member =
-                    |row: &u32| groups.of(*row as usize).is_some_and(|group| wanted.value(group));
-                (0..groups.rows() as u32).filter(member).collect()
-            }
-        }
-    }
-
-    /// The rows after that some rows before became, in their order.
-    pub fn forth(&self, rows: &[u32], before: usize) -> Vec<u32> {
-        match self {
-            Self::Same => rows.to_vec(),
-            Self::From(from) => {
-                let wanted = marked(before, rows);
-                let own = |row: &u32| {
-                    from.get(*row as usize).is_some_and(|row| wanted.value(row as usize))
-                };
-                (0..from.len() as u32).filter(own).collect()
-            }
-            Self::Into(groups) => {
-                let mut after: Vec<u32> = rows
-                    .iter()
-                    .filter_map(|row| groups.of(*row as usize).map(|group| group as u32))
-                    .collect();
-                after.sort_unstable();
-                after.dedup();
-                after
-            }
-        }
-    }
-}
-
-/// Which of `count` there are.
-fn marked(count: usize, rows: &[u32]) -> Bits {
-    let mut marked = vec![false; count];
-    rows.iter().for_each(|row| marked[*row as usize] = true);
-    marked.into()
-}
-
-/// The rows of a table before each of its steps.
-pub(in crate::engine) struct Stages {
-    pub table: TableId,
-    /// Those before each step that could be worked; the last are those at the end, or before the step
-    /// that could not.
-    pub rows: Vec<Batch>,
-    /// What became of them in each.
-    pub moved: Vec<Moved>,
-    /// The tables that its first rows come from, with which of their rows each is.
-    pub of: Vec<(TableId, Rows)>,
-    /// Why a step could not be worked.
-    pub stopped: Option<Problem>,
-}
-
-impl Stages {
-    /// Whether all steps could be worked.
-    pub fn is_whole(&self) -> bool {
-        self.stopped.is_none()
-    }
-
-    /// The rows before a step, or at the end.
-    pub fn at(&self, step: usize) -> &Batch {
-        &self.rows[step]
-    }
-
-    /// How many steps could be worked.
-    pub fn end(&self) -> usize {
-        self.moved.len()
-    }
-
-    /// Rows at one place and what they were at each before it, from the first on.
-    pub fn back(&self, step: usize, rows: Vec<u32>) -> Vec<Vec<u32>> {
-        let mut all = vec![rows];
-        for moved in self.moved[..step].iter().rev() {
-            let before = moved.back(&all[all.len() - 1]);
-            all.push(before);
-        }
-        all.reverse();
-        all
-    }
-
-    /// Rows at one place and what they became at each behind it.
-    pub fn forth(&self, step: usize, rows: Vec<u32>) -> Vec<Vec<u32>> {
-        let mut all = vec![rows];
-        for (at, moved) in self.moved.iter().enumerate().skip(step) {
-            let after = moved.forth(&all[all.len() - 1], self.rows[at].rows);
-            all.push(after);
-        }
-        all
-    }
-}
 
 /// The stages of the tables of a run, each made when it is asked for.
 pub(in crate::engine) struct Replay<'a> {
@@ -188,12 +75,12 @@ impl<'a> Replay<'a> {
     /// Where a row of a table on its way stands in a file: of a stack, where the row of its part does.
     pub fn place(&self, stages: &Stages, step: usize, row: u32) -> Option<Place> {
         let around = &self.context.around;
-        let batch = stages.at(step);
         let root = around.plan.input_of(stages.table);
         if matches!(self.plan(root).source, Source::Input(_)) {
-            return self.naming(stages.table).place(around, batch, row as usize);
+            let naming = self.naming(stages.table);
+            return naming.place_of(around, stages.origin(step, naming.input, row)?);
         }
-        let mut laid = batch.origin(root)?.get(row as usize)?;
+        let mut laid = stages.origin(step, root, row)?;
         if root != stages.table {
             laid = around.world.tables[root.0].as_ref()?.origin(root)?.get(laid as usize)?;
         }
@@ -214,33 +101,47 @@ impl<'a> Replay<'a> {
         self.context.runner(table, step, self.naming(table), &self.zeros)
     }
 
+    /// All rows before a step, with the slots that it looks at.
+    pub fn before(&self, stages: &Stages, step: usize) -> Batch {
+        let work = self.plan(stages.table).steps[step].step.work();
+        let mut slots = work.slots();
+        work.expressions().iter().for_each(|typed| slots.extend(typed.slots()));
+        work.assigned().iter().for_each(|(_, typed)| slots.extend(typed.slots()));
+        stages.all(step, |slot| slots.contains(&slot))
+    }
+
     fn work(&self, table: TableId) -> Result<Option<Stages>, RunError> {
         let plan = self.plan(table);
         let world = self.context.around.world;
         if plan.bases().iter().any(|base| world.tables[base.0].is_none()) {
             return Ok(None);
         }
-        let none = Stages { table, rows: vec![], moved: vec![], of: vec![], stopped: None };
-        let (first, of) = match self.first(table)? {
+        let (mut rows, of) = match self.first(table)? {
             Ok(first) => first,
             Err(problem) => {
                 // What could not be laid has no rows at all.
                 let empty = Batch::new(0, vec![None; plan.slots.len()], vec![]);
-                return Ok(Some(Stages { rows: vec![empty], stopped: Some(problem), ..none }));
+                let mut stages = Stages::begin(table, &empty, vec![]);
+                stages.stopped = Some(problem);
+                return Ok(Some(stages));
             }
         };
-        let mut stages = Stages { rows: vec![first], of, ..none };
+        let mut stages = Stages::begin(table, &rows, of);
         for step in 0..plan.steps.len() {
-            match self.step(table, step, &stages.rows[step]) {
-                Ok((rows, moved)) => {
-                    stages.rows.push(rows);
-                    stages.moved.push(moved);
+            match self.step(table, step, &rows) {
+                Ok((after, moved)) => {
+                    stages.add(&after, moved);
+                    rows = after;
                 }
                 Err(problem) => {
                     stages.stopped = Some(problem);
                     break;
                 }
             }
+        }
+        if let Some(finished) = world.tables[table.0].as_ref().filter(|_| stages.is_whole()) {
+            let columns = plan.columns.iter().zip(&finished.columns);
+            stages.share(columns.filter_map(|((_, slot), held)| Some((*slot, held.as_ref()?))));
         }
         Ok(Some(stages))
     }

@@ -1,14 +1,15 @@
 //! What is told of rows that are followed: the rows in words, and what each step did with them.
 
 use super::cells::cells;
+use super::kept::{Moved, Stages};
 use super::met::met;
-use super::stages::{Moved, Replay, Stages};
+use super::stages::Replay;
 use super::ways::Followed;
 use crate::engine::context::RunError;
 use crate::lang::Otherwise;
 use crate::resolve::{OneRowPlan, Source, TablePlan};
 use crate::step::Gone;
-use crate::table::{Amount, Batch, Rows, TableId};
+use crate::table::{Amount, Rows, SlotId, TableId};
 use crate::tally::{
     BecameStory, Beside, GoneRow, GoneStory, Met, NamedValue, StepName, StepStory, TableStory,
     ToldRow, Why,
@@ -27,23 +28,19 @@ pub(in crate::engine) fn words(value: &Scalar) -> Option<String> {
 }
 
 /// Values of a row of a table on its way, those that are not at hand left out.
-fn values(
-    batch: &Batch,
-    columns: &[(String, crate::table::SlotId)],
-    row: usize,
-) -> Vec<NamedValue> {
-    let value = |(name, slot): &(String, crate::table::SlotId)| {
-        let column = batch.slots[slot.0].as_ref()?;
-        Some(NamedValue { name: name.clone(), value: words(&column.scalar(row)) })
+fn values(stages: &Stages, step: usize, columns: &[(String, SlotId)], row: u32) -> Vec<NamedValue> {
+    let at_hand = columns.iter().filter(|(_, slot)| stages.has(step, *slot));
+    let value = |(name, slot): &(String, SlotId)| NamedValue {
+        name: name.clone(),
+        value: words(&stages.value(step, *slot, row)),
     };
-    columns.iter().filter_map(value).collect()
+    at_hand.map(value).collect()
 }
 
 /// A row of a table as it stands before a step, or at its end.
 pub(super) fn told_row(replay: &Replay<'_>, stages: &Stages, step: usize, row: u32) -> ToldRow {
     let plan = replay.plan(stages.table);
-    let batch = stages.at(step);
-    let values = values(batch, plan.columns_at(step), row as usize);
+    let values = values(stages, step, plan.columns_at(step), row);
     let key = plan
         .grain_at(step)
         .iter()
@@ -109,8 +106,9 @@ pub(super) fn table_story(
     let rows = followed.last();
     let amounts = plan.tracked.iter().filter(|tracked| !tracked.foreseen).filter_map(|tracked| {
         let slot = tracked.slot_before(end).filter(|_| tracked.ends_at.is_none())?;
-        let column = stages.at(end).slots[slot.0].as_ref()?;
-        Some((tracked.name.clone(), column.take(&Rows::from(rows.to_vec())).sum()))
+        let at_hand = stages.has(end, slot);
+        let sum = || stages.column(end, slot, &Rows::from(rows.to_vec())).sum();
+        at_hand.then(|| (tracked.name.clone(), sum()))
     });
     let amounts: Vec<(String, Amount)> = amounts.collect();
     let mut steps: Vec<StepStory> = vec![];
@@ -202,14 +200,14 @@ fn made(plan: &TablePlan, stages: &Stages, step: usize, row: u32) -> Vec<NamedVa
         .iter()
         .filter(|(_, slot)| !old.iter().any(|(_, known)| known == slot));
     let new: Vec<_> = new.cloned().collect();
-    values(stages.at(step + 1), &new, row as usize)
+    values(stages, step + 1, &new, row)
 }
 
 /// The rows that a step looked at together with one.
 fn beside(replay: &Replay<'_>, stages: &Stages, step: usize, row: u32) -> Vec<Beside> {
     let runner = replay.runner(stages.table, step);
     let work = replay.plan(stages.table).steps[step].step.work();
-    let together = work.together(&runner, stages.at(step)).unwrap_or_default();
+    let together = work.together(&runner, &replay.before(stages, step)).unwrap_or_default();
     let mut found = vec![];
     for together in together {
         let groups = &together.groups;
@@ -230,7 +228,10 @@ fn beside(replay: &Replay<'_>, stages: &Stages, step: usize, row: u32) -> Vec<Be
 pub(in crate::engine) fn gone(replay: &Replay<'_>, stages: &Stages, step: usize) -> Vec<Gone> {
     let runner = replay.runner(stages.table, step);
     let work = replay.plan(stages.table).steps[step].step.work();
-    work.gone(&runner, stages.at(step)).unwrap_or_default()
+    if !work.takes_out() {
+        return vec![];
+    }
+    work.gone(&runner, &replay.before(stages, step)).unwrap_or_default()
 }
 
 fn gone_row(replay: &Replay<'_>, stages: &Stages, step: usize, gone: &Gone) -> GoneRow {
@@ -246,8 +247,8 @@ fn left_out(
 ) -> Vec<(String, u64)> {
     let runner = replay.runner(stages.table, step);
     let plan = replay.plan(stages.table);
-    let batch = stages.at(step).take(&Rows::from(rows.to_vec()));
-    let result = |(result, slot): &(crate::resolve::AggregatePlan, crate::table::SlotId)| {
+    let batch = stages.take(step, &Rows::from(rows.to_vec()), |_| true);
+    let result = |(result, slot): &(crate::resolve::AggregatePlan, SlotId)| {
         let column = runner.columns(&batch, result.filter.iter()).ok()?.pop()?;
         let counts = |row: &usize| column.scalar(*row) == Scalar::Boolean(true);
         let out = batch.rows - (0..batch.rows).filter(counts).count();
@@ -283,7 +284,7 @@ pub(super) fn became_story(
     Ok(BecameStory {
         table: plan.name.clone(),
         rows: rows.len() as u64,
-        of: if stages.is_whole() { stages.at(end).rows as u64 } else { 0 },
+        of: if stages.is_whole() { stages.count(end) as u64 } else { 0 },
         first: told_rows(replay, stages, (end, rows), FEW),
         members: group.map(|step| stages.moved[step].back(followed.at(step + 1)).len() as u64),
         gone,
@@ -295,13 +296,12 @@ pub(super) fn became_story(
 /// The cells of a row that cannot be read and set it aside.
 fn unreadable(replay: &Replay<'_>, stages: &Stages, row: u32) -> Result<Vec<NamedValue>, RunError> {
     let Source::Input(input) = &replay.plan(stages.table).source else { return Ok(vec![]) };
-    let batch = stages.at(0);
-    let read = batch.origin(stages.table).and_then(|rows| rows.get(row as usize));
+    let read = stages.origin(0, stages.table, row);
     let names = replay.plan(stages.table).columns_at(0);
     let aside = input.spec.reads.iter().filter(|(_, rule)| rule.otherwise == Otherwise::Aside);
     let mut columns: Vec<usize> = aside
         .filter_map(|(name, _)| names.iter().position(|(known, _)| known == name))
-        .filter(|at| batch.slot(names[*at].1).is_blank(row as usize))
+        .filter(|at| stages.value(0, names[*at].1, row) == Scalar::Blank)
         .collect();
     columns.sort_unstable();
     columns.dedup();
@@ -335,7 +335,7 @@ fn gone_story(
     let looked_at = if why == Some(Why::Unreadable) {
         unreadable(replay, stages, row)?
     } else {
-        values(stages.at(step), &looked, row as usize)
+        values(stages, step, &looked, row)
     };
     Ok(GoneStory {
         step: step_name(replay, stages.table, step),

@@ -3,7 +3,8 @@
 use std::collections::HashMap;
 use std::rc::Rc;
 
-use super::stages::{Replay, Stages};
+use super::kept::Stages;
+use super::stages::Replay;
 use crate::engine::context::RunError;
 use crate::engine::demand::{in_order, made_from};
 use crate::table::TableId;

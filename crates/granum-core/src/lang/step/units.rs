@@ -1,6 +1,5 @@
 //! `units`.
 
-use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::super::diagnostic::{Diagnostic, DiagnosticKind};
@@ -21,9 +20,8 @@ pub struct SplitTree {
 }
 
 /// A quantity that is no number of units.
-#[derive(
-    Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
-)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "snake_case")]
 pub enum OddQuantity {
     /// None.
@@ -49,7 +47,8 @@ impl OddQuantity {
 }
 
 /// What becomes of quantities that are no numbers of units.
-#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct UnitsPolicy {
     /// `dropping …`: their rows go, and are counted.
     pub dropping: Vec<OddQuantity>,

@@ -3,14 +3,14 @@
 use granum_core::engine::AskedWrong;
 use granum_core::lang::Diagnostic;
 use granum_core::port::{OutputError, SourceError, SourceErrorKind};
-use schemars::JsonSchema;
 use serde::Serialize;
 
 use crate::render::Texts;
 
 /// What is wrong with a plan.
-#[derive(Serialize, JsonSchema)]
-#[schemars(rename = "Diagnostic")]
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, schemars(rename = "Diagnostic"))]
 pub struct DiagnosticTold {
     /// Its stable kind.
     kind: &'static str,
@@ -34,8 +34,9 @@ pub struct DiagnosticTold {
 }
 
 /// Another place that belongs to what is wrong.
-#[derive(Serialize, JsonSchema)]
-#[schemars(rename = "Also")]
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, schemars(rename = "Also"))]
 struct AlsoTold {
     /// Why it does.
     why: String,
@@ -48,8 +49,9 @@ struct AlsoTold {
 }
 
 /// A place in a plan's text.
-#[derive(Clone, Copy, Serialize, JsonSchema)]
-#[schemars(rename = "Point")]
+#[derive(Clone, Copy, Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, schemars(rename = "Point"))]
 struct PointTold {
     /// The line, counted from 1.
     line: usize,
@@ -122,8 +124,9 @@ impl DiagnosticTold {
 }
 
 /// Why a file cannot be read or not be written.
-#[derive(Serialize, JsonSchema)]
-#[schemars(rename = "Error")]
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, schemars(rename = "Error"))]
 pub struct ErrorTold {
     /// Its stable kind.
     kind: FaultKind,
@@ -138,7 +141,8 @@ pub struct ErrorTold {
 }
 
 /// The stable kind of what fails.
-#[derive(Serialize, JsonSchema)]
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[serde(untagged)]
 enum FaultKind {
     /// A file that is read.
@@ -148,7 +152,8 @@ enum FaultKind {
 }
 
 /// What fails, if it is no file of data that is read.
-#[derive(Serialize, JsonSchema)]
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 enum OtherFault {
     /// A file that is written.

@@ -3,6 +3,7 @@
 //! going up.
 
 mod fault;
+#[cfg(test)]
 mod schema;
 mod table;
 mod told;
@@ -11,11 +12,9 @@ use granum_core::compare::Compared;
 use granum_core::engine::{Matched, TableOutline};
 use granum_core::relate::{NameFound, Relations};
 use granum_core::tally::{Report, Story, Written};
-use schemars::JsonSchema;
 use serde::Serialize;
 
 pub use fault::{DiagnosticTold, ErrorTold, asked_wrong, diagnostics};
-pub use schema::schemas;
 pub use table::TableTold;
 pub use told::{
     ChangeTold, DemoRun, DemoTold, ExampleTold, LayoutTold, RecordsTold, RunTold, SurveyTold,
@@ -24,11 +23,18 @@ pub use told::{
 /// The version of the documents.
 const FORMAT: u64 = 1;
 
+/// The schemas, each with the name of its file: of what commands print, and of the records of runs.
+pub const SCHEMAS: [(&str, &str); 2] = [
+    ("document.schema.json", include_str!("../../../../../docs/schema/document.schema.json")),
+    ("record.schema.json", include_str!("../../../../../docs/schema/record.schema.json")),
+];
+
 /// What a command prints.
-#[derive(Serialize, JsonSchema)]
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct Document<'a> {
     /// The version of the documents.
-    #[schemars(extend("const" = FORMAT))]
+    #[cfg_attr(test, schemars(extend("const" = FORMAT)))]
     format: u64,
     /// The plan as it was named, where there is one.
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -41,7 +47,8 @@ pub struct Document<'a> {
 }
 
 /// How a command ended.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum Outcome {
     /// All holds.
@@ -62,7 +69,8 @@ impl Outcome {
 }
 
 /// What there is to tell, by the name of its field.
-#[derive(Serialize, JsonSchema)]
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[serde(rename_all = "snake_case")]
 pub enum Told<'a> {
     /// Of `run` and `check`.

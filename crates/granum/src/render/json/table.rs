@@ -1,14 +1,14 @@
 //! Rows of a table: decimals and days as text, blanks as null.
 
 use granum_core::engine::Shown;
-use granum_core::tally::{Problem, ProblemTold, Warning, with_kinds};
+use granum_core::tally::{Problem, Warning, with_kinds};
 use granum_core::value::Scalar;
-use schemars::JsonSchema;
 use serde::Serialize;
 
 /// A table, and rows of it.
-#[derive(Serialize, JsonSchema)]
-#[schemars(rename = "Table")]
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, schemars(rename = "Table"))]
 pub struct TableTold<'a> {
     /// The table.
     name: &'a str,
@@ -28,15 +28,16 @@ pub struct TableTold<'a> {
     total: Option<Vec<Cell>>,
     /// What stopped it from being built.
     #[serde(serialize_with = "with_kinds")]
-    #[schemars(with = "Vec<ProblemTold>")]
+    #[cfg_attr(test, schemars(with = "Vec<granum_core::tally::ProblemTold>"))]
     problems: &'a [Problem],
     /// What is usually a mistake in it, or in what it is built from.
     warnings: &'a [Warning],
 }
 
 /// A column of a table.
-#[derive(Serialize, JsonSchema)]
-#[schemars(rename = "Column")]
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, schemars(rename = "Column"))]
 struct ColumnTold<'a> {
     /// Its name.
     name: &'a str,
@@ -46,7 +47,8 @@ struct ColumnTold<'a> {
 }
 
 /// A value: null where it is blank; decimals, days and times as text, so that nothing is rounded.
-#[derive(Serialize, JsonSchema)]
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[serde(untagged)]
 enum Cell {
     Blank(()),

@@ -5,7 +5,6 @@ use granum_core::engine::RealExample;
 use granum_core::survey::Survey;
 use granum_core::tally::{Moved, Report, Written};
 use granum_io::Look;
-use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::Outcome;
@@ -13,8 +12,9 @@ use super::fault::ErrorTold;
 use crate::record::Since;
 
 /// What a run or a check tells.
-#[derive(Serialize, JsonSchema)]
-#[schemars(rename = "Run")]
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, schemars(rename = "Run"))]
 pub struct RunTold<'a> {
     /// What was counted and what held.
     #[serde(flatten)]
@@ -30,8 +30,9 @@ pub struct RunTold<'a> {
 }
 
 /// An output beside the file that it replaced.
-#[derive(Serialize, JsonSchema)]
-#[schemars(rename = "Change")]
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, schemars(rename = "Change"))]
 pub struct ChangeTold<'a> {
     /// The output.
     pub path: &'a str,
@@ -40,8 +41,9 @@ pub struct ChangeTold<'a> {
 }
 
 /// What is in a file, and how it is written.
-#[derive(Serialize, JsonSchema)]
-#[schemars(rename = "FileSurvey")]
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, schemars(rename = "FileSurvey"))]
 pub struct SurveyTold {
     /// What is in it.
     #[serde(flatten)]
@@ -51,8 +53,9 @@ pub struct SurveyTold {
 }
 
 /// Two records of runs side by side.
-#[derive(Serialize, JsonSchema)]
-#[schemars(rename = "Records")]
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, schemars(rename = "Records"))]
 pub struct RecordsTold<'a> {
     /// Whether files and numbers that came out are the same.
     pub same: bool,
@@ -63,8 +66,9 @@ pub struct RecordsTold<'a> {
 }
 
 /// A worked example of real rows.
-#[derive(Serialize, JsonSchema)]
-#[schemars(rename = "RealExample")]
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, schemars(rename = "RealExample"))]
 pub struct ExampleTold<'a> {
     /// The statement; nothing where there is none.
     text: Option<&'a str>,
@@ -79,8 +83,9 @@ pub struct ExampleTold<'a> {
 }
 
 /// A column that comes out of an example otherwise than of all rows.
-#[derive(Serialize, JsonSchema)]
-#[schemars(rename = "Differs")]
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, schemars(rename = "Differs"))]
 struct DiffersTold<'a> {
     /// The column.
     column: &'a str,
@@ -111,8 +116,9 @@ impl<'a> ExampleTold<'a> {
 }
 
 /// What became of a plan's layout.
-#[derive(Serialize, JsonSchema)]
-#[schemars(rename = "Layout")]
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, schemars(rename = "Layout"))]
 pub struct LayoutTold<'a> {
     /// Whether it was the one layout before.
     pub was: bool,
@@ -123,8 +129,9 @@ pub struct LayoutTold<'a> {
 }
 
 /// What the demo wrote, and what came of its plans.
-#[derive(Serialize, JsonSchema)]
-#[schemars(rename = "Demo")]
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, schemars(rename = "Demo"))]
 pub struct DemoTold<'a> {
     /// The folder.
     pub folder: String,
@@ -135,7 +142,8 @@ pub struct DemoTold<'a> {
 }
 
 /// A run of one of the demo's plans.
-#[derive(Serialize, JsonSchema)]
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct DemoRun<'a> {
     /// The plan.
     pub plan: &'a str,

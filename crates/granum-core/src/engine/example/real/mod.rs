@@ -295,11 +295,11 @@ impl Making<'_> {
         else {
             return Ok(vec![]);
         };
-        let batch = stages.at(stages.end());
-        let visible = self.plan.tables[self.table.0].columns_at(stages.end());
+        let end = stages.end();
+        let visible = self.plan.tables[self.table.0].columns_at(end);
         let value = |row: u32| -> Vec<(String, Option<String>)> {
             let value = |(name, slot): &(String, crate::table::SlotId)| {
-                (name.clone(), words(&batch.slot(*slot).scalar(row as usize)))
+                (name.clone(), words(&stages.value(end, *slot, row)))
             };
             visible.iter().map(value).collect()
         };

@@ -122,7 +122,8 @@ impl Collector<'_> {
             self.open.push_back((table, step, went));
         }
         let runner = self.replay.runner(table, step);
-        let together = work.together(&runner, stages.at(step)).unwrap_or_default();
+        let together =
+            work.together(&runner, &self.replay.before(stages, step)).unwrap_or_default();
         for Together { groups, .. } in &together {
             let own: BTreeSet<usize> =
                 new.iter().filter_map(|row| groups.of(*row as usize)).collect();

@@ -72,7 +72,7 @@ fn follow(replay: &Replay<'_>, plan: &Plan, name: &str, world: &World) -> Result
         same(&found, expected, &format!("row {row} of {name} is made of"))?;
     }
     for (step, moved) in stages.moved.iter().enumerate() {
-        let rows = 0..stages.at(step).rows as u32;
+        let rows = 0..stages.count(step) as u32;
         let went: Vec<u32> =
             rows.clone().filter(|row| moved.forth(&[*row], rows.len()).is_empty()).collect();
         let told: Vec<u32> = gone(replay, &stages, step).iter().map(|gone| gone.row).collect();
@@ -81,7 +81,7 @@ fn follow(replay: &Replay<'_>, plan: &Plan, name: &str, world: &World) -> Result
     if !matches!(plan.tables[id.0].source, Source::Input(_)) {
         return Ok(());
     }
-    for row in 0..stages.at(0).rows as u32 {
+    for row in 0..stages.count(0) as u32 {
         for followed in became(replay, (id, 0), vec![row]).unwrap() {
             let table = &plan.tables[followed.stages.table.0].name;
             let made = &world.tables[table].as_ref().unwrap().made;
