@@ -74,6 +74,9 @@ sed 's/through ends_on/until ends_on/; s/keep latest sent_at/keep earliest sent_
   nursery.granum >changed.granum
 shot example 'granum check changed.granum --examples --color always'
 shot trace 'granum trace nursery.granum line_results order_no=M0000178 line_no=1 --color always | head -n 51'
+mkdir before && cp out/unit_sales.csv before
+granum run changed.granum -q --anyway-to changed >/dev/null 2>&1 || true
+shot compare 'granum compare before/unit_sales.csv changed/STOPPED-unit_sales.csv --color always'
 shot show 'granum show nursery.granum unit_sales --rows 20'
 shot unmatched 'granum show broken.granum orders --unmatched customers --rows 40'
 cd ..

@@ -2,7 +2,7 @@
 
 use super::context::RunError;
 use super::inputs::Inputs;
-use super::show::{find_table, unknown};
+use super::named::{find_table, unknown};
 use crate::lang::{
     Name, Otherwise, PlanTree, Statement, StatementKind, StepKind, StepTree, TableTree,
 };

@@ -9,9 +9,9 @@ use super::context::RunError;
 use super::demand::Purpose;
 use super::inputs::Inputs;
 use super::links::{linked, repeated_keys};
+use super::named::{find_link, find_table};
 use super::periods::period_tally;
 use super::run::{Run, worked};
-use super::show::{find_link, find_table};
 use crate::lang::{Diagnostic, DiagnosticKind, PlanTree, Span};
 use crate::link::{
     BlankKeys, Counts, KeyTable, Keys, Linked, amounts, compare, counts, missing_keys,

@@ -18,6 +18,7 @@ mod lifetimes;
 mod lineage;
 mod links;
 mod matching;
+mod named;
 mod outline;
 mod passing;
 mod periods;

@@ -5,8 +5,9 @@ use super::beside::Beside;
 use super::context::RunError;
 use super::demand::Purpose;
 use super::inputs::Inputs;
+use super::named::{find_link, find_table};
 use super::run::{Run, worked};
-use crate::lang::{Diagnostic, DiagnosticKind, PlanTree, Span, nearest_or_longer, plan_name};
+use crate::lang::{PlanTree, plan_name};
 use crate::port::{Observer, Sources};
 use crate::resolve::{Plan, TablePlan};
 use crate::table::{Column, LinkId, Rows, Table, TableId};
@@ -135,36 +136,6 @@ fn asked(plan: &Plan, showing: &Showing) -> Result<(TableId, Option<LinkId>), Ru
     let table = find_table(plan, &showing.table)?;
     let link = showing.unmatched.as_ref().map(|name| find_link(plan, table, name)).transpose()?;
     if showing.is_extended() { Ok((find_table(plan, BESIDE)?, None)) } else { Ok((table, link)) }
-}
-
-pub(super) fn unknown(message: String, near: Option<&str>, known: &[&str]) -> RunError {
-    let help = match near {
-        Some(near) => format!("did you mean `{near}`?"),
-        None if known.is_empty() => "there is none".into(),
-        None => format!("there is {}", known.join(", ")),
-    };
-    let diagnostic = Diagnostic::new(DiagnosticKind::UnknownName, Span::default(), message);
-    RunError::Plan(vec![diagnostic.help(help)])
-}
-
-pub(super) fn find_table(plan: &Plan, name: &str) -> Result<TableId, RunError> {
-    let at = plan.tables.iter().position(|table| table.name == name);
-    at.map(TableId).ok_or_else(|| {
-        let known: Vec<&str> = plan.tables.iter().map(|table| table.name.as_str()).collect();
-        let message = format!("the plan has no table called `{name}`");
-        unknown(message, nearest_or_longer(name, known.iter().copied()), &known)
-    })
-}
-
-pub(super) fn find_link(plan: &Plan, table: TableId, name: &str) -> Result<LinkId, RunError> {
-    let of_table = |link: &&crate::resolve::LinkPlan| link.from == table;
-    let at = plan.links.iter().position(|link| link.from == table && link.name == name);
-    at.map(LinkId).ok_or_else(|| {
-        let known: Vec<&str> =
-            plan.links.iter().filter(of_table).map(|link| link.name.as_str()).collect();
-        let message = format!("no link called `{name}` leads from `{}`", plan.tables[table.0].name);
-        unknown(message, nearest_or_longer(name, known.iter().copied()), &known)
-    })
 }
 
 fn shown(plan: &Plan, run: Run<'_>, id: TableId, link: Option<LinkId>, showing: &Showing) -> Shown {

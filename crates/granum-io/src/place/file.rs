@@ -8,9 +8,9 @@ use granum_core::port::OutputError;
 use tempfile::{Builder, NamedTempFile, TempPath};
 
 use super::journal::Move;
-use super::left::{prefix, remove_left};
+use super::left::remove_left;
 use super::lock::{Locked, PlaceLock};
-use super::place;
+use super::{place, prefix};
 use crate::unfinished::{Unfinished, folders_made_for};
 
 /// A file on its way: a temporary file beside its place until it is published.

@@ -2,14 +2,11 @@
 //! removed where they had not.
 
 use std::fs::{self, File, TryLockError};
-use std::hash::Hasher;
 use std::path::{Path, PathBuf};
 
-use siphasher::sip::SipHasher13;
-
-use super::folder_of;
 use super::journal::{ENDING, WRITING, Written, sync};
 use super::lock::is_locked;
+use super::{folder_of, prefix};
 
 /// A run that was killed while it put outputs in their places.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -18,16 +15,6 @@ pub struct LeftRun {
     pub outputs: Vec<PathBuf>,
     /// Places that somebody changed since: they stay as they are.
     pub changed: Vec<PathBuf>,
-}
-
-/// What the temporary files of an output are called before what tells them apart.
-pub(super) fn prefix(target: &Path) -> String {
-    let name = target.file_name().unwrap_or_default().to_string_lossy();
-    // Names can be as long as the system allows; the beginning says whose they are, the number tells them apart.
-    let short: String = name.chars().take(60).collect();
-    let mut hasher = SipHasher13::new();
-    hasher.write(name.as_bytes());
-    format!(".granum-{short}-{:08x}-", hasher.finish() as u32)
 }
 
 /// Removes what a killed run left beside an output whose place is locked for this one.

@@ -4,8 +4,7 @@
 use std::fs::{self, File, OpenOptions, TryLockError};
 use std::path::{Path, PathBuf};
 
-use super::folder_of;
-use super::left::prefix;
+use super::{folder_of, prefix};
 
 /// A place that is locked for this process, as long as this is there.
 #[derive(Debug)]

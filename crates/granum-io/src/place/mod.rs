@@ -7,8 +7,11 @@ mod lock;
 mod table;
 
 use std::fs;
+use std::hash::Hasher;
 use std::io;
 use std::path::{Component, Path, PathBuf};
+
+use siphasher::sip::SipHasher13;
 
 pub(crate) use file::PlacedFile;
 pub(crate) use journal::{Journal, Move};
@@ -60,6 +63,16 @@ fn folder_of(place: &Path) -> &Path {
         Some(folder) if !folder.as_os_str().is_empty() => folder,
         _ => Path::new("."),
     }
+}
+
+/// What the temporary files of an output are called before what tells them apart.
+fn prefix(target: &Path) -> String {
+    let name = target.file_name().unwrap_or_default().to_string_lossy();
+    // Names can be as long as the system allows; the beginning says whose they are, the number tells them apart.
+    let short: String = name.chars().take(60).collect();
+    let mut hasher = SipHasher13::new();
+    hasher.write(name.as_bytes());
+    format!(".granum-{short}-{:08x}-", hasher.finish() as u32)
 }
 
 #[cfg(test)]

@@ -126,14 +126,14 @@ fn what_a_killed_run_left_goes_and_what_a_living_one_holds_stays() {
     let dir = tempfile::tempdir().unwrap();
     let left = |name: &str| {
         let target = dir.path().join(name);
-        fs::write(dir.path().join(format!("{}dead.part", left::prefix(&target))), "x").unwrap();
+        fs::write(dir.path().join(format!("{}dead.part", prefix(&target))), "x").unwrap();
     };
     // One name begins like the other.
     left("a.csv");
     left("a.csv-b");
     let living = begun(dir.path(), "a.csv", "one");
     let parts = |of: &str| {
-        let prefix = left::prefix(&dir.path().join(of));
+        let prefix = prefix(&dir.path().join(of));
         let own = |name: &&String| name.starts_with(&prefix) && name.contains(".part");
         names(dir.path()).iter().filter(own).count()
     };
@@ -155,7 +155,7 @@ fn journal_left(dir: &Path) -> PathBuf {
         let target = dir.join(folder).join("a.csv");
         fs::create_dir_all(target.parent().unwrap()).unwrap();
         fs::write(&target, "old").unwrap();
-        let part = dir.join(folder).join(format!("{}x.part", left::prefix(&target)));
+        let part = dir.join(folder).join(format!("{}x.part", prefix(&target)));
         fs::write(&part, "new").unwrap();
         Move::new(&part, &target)
     });

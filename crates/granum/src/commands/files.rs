@@ -64,12 +64,16 @@ pub(super) fn with_encodings<T>(
     }
 }
 
-/// Says why a file cannot be read.
+/// Says why a file that the call names cannot be read.
 pub(super) fn failed(printer: &mut Printer, format: Format, error: &SourceError) -> Exit {
+    let mut error = error.clone();
+    if error.kind == SourceErrorKind::Missing {
+        error.help = "paths are relative to the folder that this is called in".into();
+    }
     match format {
         Format::Text => printer.diagnostic(&format!("error: {error}\n  {}\n", error.help)),
         Format::Json => {
-            printer.data(&json::document(Outcome::FileFailed, Told::Error(error.into())));
+            printer.data(&json::document(Outcome::FileFailed, Told::Error((&error).into())));
         }
     }
     match error.kind {

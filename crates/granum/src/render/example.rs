@@ -5,8 +5,7 @@ use granum_core::tally::{ExampleTally, GivenRow, GivenTable};
 
 use super::columns::{Side, set};
 use super::problem::problems;
-use super::rows::BLANK;
-use super::{bad, bad_at_end, clipped, counted, dim, folded};
+use super::{BLANK, bad, bad_at_end, clipped, counted, dim, folded};
 
 /// Cells are shown up to this many letters.
 const LONGEST: usize = 32;

@@ -52,6 +52,9 @@ use granum_core::value::{Scale, decimal};
 use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 use visible::{seen, styled};
 
+/// How a blank is shown.
+const BLANK: &str = "\u{b7}";
+
 /// A heading.
 pub fn heading(text: &str) -> String {
     styled(Style::new().bold(), text)

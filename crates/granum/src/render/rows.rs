@@ -7,13 +7,10 @@ use granum_core::value::Scalar;
 
 use super::columns::{Side, set};
 use super::verdict::wrote;
-use super::{clipped, count, counted, dim, heading, width_of};
+use super::{BLANK, clipped, count, counted, dim, heading, width_of};
 
 /// Cells are shown up to this many letters.
 const LONGEST: usize = 40;
-
-/// How a blank is shown.
-pub(super) const BLANK: &str = "\u{b7}";
 
 /// The rows, with the table's grain above and how many there are below. Columns that do not fit
 /// beside each other follow below, each time behind the grain, so that one sees whose they are.

@@ -11,8 +11,7 @@ use granum_core::tally::{
 
 use super::columns::{Side, set};
 use super::near::kinds_words;
-use super::rows::BLANK;
-use super::{bad, clipped, count, counted, dim, folded, heading, problems, shortened, sums};
+use super::{BLANK, bad, clipped, count, counted, dim, folded, heading, problems, shortened, sums};
 
 /// Values are shown up to this many letters.
 const LONGEST: usize = 60;

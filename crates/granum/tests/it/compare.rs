@@ -47,7 +47,11 @@ fn what_cannot_be_compared() {
     );
     complains(&["new.csv", "--grain", "order"], 2, "old.csv has no column called `order`");
     complains(&["new.csv", "--tolerance", "little"], 2, "a number such as 0.01");
-    complains(&["no.csv"], 3, "no.csv: there is no such file");
+    complains(
+        &["no.csv"],
+        3,
+        "no.csv: there is no such file\n  paths are relative to the folder that this is called in\n",
+    );
     folder.file("only.csv", "order_no,extra\nM1,x\n");
     folder
         .granum(&["compare", "old.csv", "only.csv", "--grain", "order_no,extra"])

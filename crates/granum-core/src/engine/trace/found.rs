@@ -3,8 +3,8 @@
 
 use super::kept::Stages;
 use super::stages::Replay;
-use super::told::words;
 use super::ways::bases_of;
+use super::words::words;
 use crate::engine::context::RunError;
 use crate::lang::{Diagnostic, DiagnosticKind, Span, nearest_or_longer};
 use crate::link::{BlankKeys, Keys, LinkWords, Linked, Method, compare};

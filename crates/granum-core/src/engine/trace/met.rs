@@ -3,7 +3,7 @@
 use super::found::{Found, once_there};
 use super::kept::Stages;
 use super::stages::Replay;
-use super::told::{FIRST, finished_row, step_name, told_row, words};
+use super::words::{FIRST, finished_row, step_name, told_row, words};
 use crate::bug::Sure;
 use crate::engine::context::RunError;
 use crate::engine::links::linked_rows;

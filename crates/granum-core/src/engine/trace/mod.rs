@@ -9,12 +9,13 @@ mod removed;
 mod stages;
 mod told;
 mod ways;
+mod words;
 
 use super::context::RunError;
 use super::demand::{Purpose, Steps};
 use super::inputs::Inputs;
+use super::named::find_table;
 use super::run::{Run, worked};
-use super::show::find_table;
 use crate::lang::PlanTree;
 use crate::port::{Observer, Sources};
 use crate::resolve::Plan;
@@ -27,9 +28,11 @@ pub(super) use kept::Stages;
 pub(super) use met::{Reached, once_met, reached};
 pub use removed::{RemovedRows, removed, show_removed};
 pub(super) use stages::Replay;
-use told::{FEW, became_story, finished_row, step_name, table_story, told_row};
-pub(super) use told::{gone, words};
+pub(super) use told::gone;
+use told::{became_story, table_story};
 pub(super) use ways::{became, made_of};
+pub(super) use words::words;
+use words::{FEW, finished_row, step_name, told_row};
 
 /// Stories are told of this many rows.
 const STORIES: usize = 5;

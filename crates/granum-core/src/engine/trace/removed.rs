@@ -2,13 +2,15 @@
 
 use super::kept::Stages;
 use super::stages::Replay;
-use super::told::{gone, step_name, told_row};
+use super::told::gone;
 use super::ways::bases_of;
+use super::words::{step_name, told_row};
 use crate::engine::context::RunError;
 use crate::engine::demand::{Purpose, Steps};
 use crate::engine::inputs::Inputs;
+use crate::engine::named::find_table;
 use crate::engine::run::{Run, worked};
-use crate::engine::show::{Shown, find_table};
+use crate::engine::show::Shown;
 use crate::lang::PlanTree;
 use crate::port::{Observer, Sources};
 use crate::resolve::Plan;

@@ -13,8 +13,9 @@ use crate::bug::Sure;
 use crate::engine::context::RunError;
 use crate::engine::demand::{Demand, Purpose, Steps};
 use crate::engine::inputs::Inputs;
+use crate::engine::named::find_table;
 use crate::engine::run::{Run, worked};
-use crate::engine::show::{Showing, Shown, find_table, show};
+use crate::engine::show::{Showing, Shown, show};
 use crate::engine::trace::{Found, Replay, Tracing, became, find, words};
 use crate::lang::{
     ExampleTree, ExprKind, PlanTree, Statement, StatementKind, format_plan, parse, plan_name,
