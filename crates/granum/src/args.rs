@@ -154,31 +154,14 @@ pub enum Command {
     #[command(override_usage = "\
 granum trace [OPTIONS] PLAN TABLE COLUMN=VALUE\u{2026}
        granum trace [OPTIONS] PLAN INPUT --line FILE:LINE")]
-    Trace {
-        /// The plan (unless `-e` gives its text), the table or input, and what columns of the row hold;
-        /// nothing behind the sign is blank
-        #[arg(value_names = ["PLAN", "TABLE", "COLUMN=VALUE"], num_args = 0..)]
-        words: Vec<String>,
-        #[command(flatten)]
-        options: PlanOptions,
-        /// The row that begins on this line of a file of an input
-        #[arg(long, value_name = "FILE:LINE", value_parser = file_line)]
-        line: Option<(String, u64)>,
-    },
+    Trace(RowArgs),
     /// Print a worked example made of real rows, to be pasted into the plan
     #[command(override_usage = "\
 granum example [OPTIONS] PLAN TABLE COLUMN=VALUE\u{2026}
        granum example [OPTIONS] PLAN INPUT --line FILE:LINE")]
     Example {
-        /// The plan (unless `-e` gives its text), the table or input, and what columns of the row hold;
-        /// nothing behind the sign is blank
-        #[arg(value_names = ["PLAN", "TABLE", "COLUMN=VALUE"], num_args = 0..)]
-        words: Vec<String>,
         #[command(flatten)]
-        options: PlanOptions,
-        /// The row that begins on this line of a file of an input
-        #[arg(long, value_name = "FILE:LINE", value_parser = file_line)]
-        line: Option<(String, u64)>,
+        row: RowArgs,
         /// Leave texts as they are that name people or places
         #[arg(long)]
         plain: bool,
@@ -303,6 +286,20 @@ fn delimiter(text: &str) -> Result<u8, String> {
     }
 }
 
+/// Which row of a table or an input of a plan.
+#[derive(Debug, ClapArgs)]
+pub struct RowArgs {
+    /// The plan (unless `-e` gives its text), the table or input, and what columns of the row hold;
+    /// nothing behind the sign is blank
+    #[arg(value_names = ["PLAN", "TABLE", "COLUMN=VALUE"], num_args = 0..)]
+    pub words: Vec<String>,
+    #[command(flatten)]
+    pub options: PlanOptions,
+    /// The row that begins on this line of a file of an input
+    #[arg(long, value_name = "FILE:LINE", value_parser = file_line)]
+    pub line: Option<(String, u64)>,
+}
+
 /// A plan, and how to take it.
 #[derive(Debug, ClapArgs)]
 pub struct PlanArgs {
@@ -425,15 +422,12 @@ pub fn shown(
 ///
 /// # Errors
 /// The usage error, if a word is missing.
-pub fn traced(
-    (command, words): (&str, &[String]),
-    options: &PlanOptions,
-    line: Option<(String, u64)>,
-) -> Result<(PlanSource, Tracing), clap::Error> {
+pub fn traced(command: &str, row: &RowArgs) -> Result<(PlanSource, Tracing), clap::Error> {
+    let line = row.line.clone();
     let wrong = |message: &str| {
         Args::command().error(clap::error::ErrorKind::MissingRequiredArgument, message)
     };
-    let (source, words) = match (words, &options.text) {
+    let (source, words) = match (&row.words[..], &row.options.text) {
         (words, Some(text)) => (PlanSource::Text(text.clone()), words),
         ([plan, words @ ..], None) => (PlanSource::File(plan.into()), words),
         ([], None) => {

@@ -146,7 +146,7 @@ pub(super) struct Damaged(io::Error);
 fn reason(error: &io::Error) -> String {
     let said = error.to_string();
     if error.kind() == io::ErrorKind::UnexpectedEof || said.contains("UnexpectedEof") {
-        "it ends before its data does".into()
+        "it ends before its data does, or something else follows it".into()
     } else if said.contains(['{', '(']) {
         "its data is damaged".into()
     } else {

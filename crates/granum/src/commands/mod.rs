@@ -230,26 +230,22 @@ pub fn run(args: Args) -> Exit {
             }
         }
         Command::Compare(args) => compare::run(&mut printer, &args),
-        Command::Example { words, options, line, plain } => {
-            match crate::args::traced(("example", &words), &options, line) {
-                Ok((plan, tracing)) => {
-                    example::run(&mut printer, &plan, &options, (&tracing, plain))
-                }
-                Err(error) => {
-                    let _ = error.print();
-                    Exit::PlanWrong
-                }
+        Command::Example { row, plain } => match crate::args::traced("example", &row) {
+            Ok((plan, tracing)) => {
+                example::run(&mut printer, &plan, &row.options, (&tracing, plain))
             }
-        }
-        Command::Trace { words, options, line } => {
-            match crate::args::traced(("trace", &words), &options, line) {
-                Ok((plan, tracing)) => trace::run(&mut printer, &plan, &options, &tracing),
-                Err(error) => {
-                    let _ = error.print();
-                    Exit::PlanWrong
-                }
+            Err(error) => {
+                let _ = error.print();
+                Exit::PlanWrong
             }
-        }
+        },
+        Command::Trace(row) => match crate::args::traced("trace", &row) {
+            Ok((plan, tracing)) => trace::run(&mut printer, &plan, &row.options, &tracing),
+            Err(error) => {
+                let _ = error.print();
+                Exit::PlanWrong
+            }
+        },
         Command::Completions { shell } => {
             let mut script = vec![];
             clap_complete::generate(shell, &mut Args::command(), "granum", &mut script);

@@ -181,7 +181,7 @@ pub fn example_remarks(made: &RealExample, table: &str, width: usize) -> String 
 pub fn no_example(made: &RealExample, table: &str, plan: &str) -> String {
     if made.rows > 0 {
         let rows = counted(made.rows as u64, "row", "rows");
-        return format!("no example: {rows} of files alone, which it is made of, stop the plan\n");
+        return format!("no example: given only the {rows} that it is made of, the plan stops\n");
     }
     let key: Vec<String> = made
         .asked
