@@ -3,17 +3,21 @@
 
 mod fold;
 mod groups;
+mod middle;
 mod ordered;
 mod parts;
+mod place;
 mod registry;
 
 use fold::{Sums, divided, narrowed};
 pub(crate) use groups::{Groups, number};
 pub(crate) use ordered::{different, order};
 pub(crate) use parts::{AllRows, folded, from_parts, kept, parted, parts};
+pub(crate) use place::{OF_PLACE, is_of_place, of_place_names};
 pub(crate) use registry::{AGGREGATES, Aggregate, OfAmounts, Order, Takes, named};
 
 use crate::bug::Sure;
+use crate::lang::Percent;
 use crate::table::{Column, Truths};
 use crate::value::Type;
 
@@ -31,6 +35,10 @@ pub(crate) enum AggregateFunction {
     Max,
     /// The sum of the values divided by how many there are, to ten places.
     Mean,
+    /// The middle value, or what lies between two of them.
+    Median,
+    /// The least value that so many of the values are not above.
+    Percentile(Percent),
     /// Whether a condition is true of one row at least, of all rows that it is not blank for, and
     /// of which part of all rows.
     Any,
@@ -126,11 +134,13 @@ pub(crate) fn aggregate_each(values: &Values, groups: &Groups) -> (Column, Vec<G
 
 /// The aggregate of each group.
 pub(crate) fn aggregate(values: &Values, groups: &Groups) -> Result<Column, GroupFailure> {
-    use AggregateFunction::{Distinct, Earliest, Latest, List, Sole};
+    use AggregateFunction::{Distinct, Earliest, Latest, List, Median, Percentile, Sole};
     match values.function {
         Distinct => Ok(ordered::distinct(values, groups)),
         Latest | Earliest => Ok(ordered::chosen(values, groups)),
         List => Ok(ordered::list(values, groups)),
+        Median => middle::median(values, groups),
+        Percentile(part) => Ok(middle::percentile(values, groups, part)),
         Sole => match ordered::sole(values, groups) {
             (column, failed) if failed.is_empty() => Ok(column),
             (_, failed) => Err(failed.into_iter().next().sure("the group that failed")),

@@ -12,7 +12,7 @@ use crate::table::{Bits, Column, Rows};
 const NAMED: usize = 3;
 
 /// The rows that count and have a value.
-fn counting(values: &Values, groups: &Groups) -> Bits {
+pub(super) fn counting(values: &Values, groups: &Groups) -> Bits {
     let present = values.value.as_ref().and_then(Column::present);
     Bits::collect(groups.rows(), |row| {
         present.as_ref().is_none_or(|present| present.has(row))

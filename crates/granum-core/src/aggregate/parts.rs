@@ -10,7 +10,8 @@ use crate::value::{Scalar, Scale, Type};
 /// must be seen at once.
 pub(crate) fn kept(function: AggregateFunction) -> Option<&'static [AggregateFunction]> {
     use AggregateFunction::{
-        All, Any, Count, Earliest, Latest, Max, Mean, Min, Rows, Share, Sole, Sum,
+        All, Any, Count, Distinct, Earliest, Latest, List, Max, Mean, Median, Min, Percentile,
+        Rows, Share, Sole, Sum,
     };
     Some(match function {
         Rows | Count | Sum => &[Sum],
@@ -23,7 +24,7 @@ pub(crate) fn kept(function: AggregateFunction) -> Option<&'static [AggregateFun
         // The value, and what it is the latest by.
         Latest => &[Latest, Latest],
         Earliest => &[Earliest, Earliest],
-        AggregateFunction::Distinct | AggregateFunction::List => return None,
+        Distinct | List | Median | Percentile(_) => return None,
     })
 }
 

@@ -1,7 +1,8 @@
 //! The aggregates that plans may name: all that is known of each stands in its entry.
 
 use super::AggregateFunction;
-use crate::value::{Type, decimal};
+use crate::lang::Percent;
+use crate::value::{Scale, Type, decimal};
 
 /// An aggregate as plans know it.
 pub(crate) struct Aggregate {
@@ -43,6 +44,10 @@ pub(crate) enum Takes {
     Ordered,
     /// Anything, and what stands between its texts.
     Texts,
+    /// A number or a day.
+    Measured,
+    /// What has an order, and which part of it lies below.
+    Ranked,
 }
 
 /// What its result is.
@@ -55,6 +60,8 @@ pub(crate) enum Gives {
     Sum,
     /// A decimal of ten places; of floating-point numbers one of them.
     Quotient,
+    /// The middle of two: of numbers with a place more, of anything else one of them.
+    Middle,
 }
 
 /// Whether the order of rows matters.
@@ -89,19 +96,26 @@ impl Gives {
             Self::Sum => given,
             Self::Quotient if given == Type::Number => Type::Number,
             Self::Quotient => Type::Decimal(decimal::DIVISION_SCALE),
+            Self::Middle => match given {
+                Type::Integer => Type::Decimal(Scale(1)),
+                Type::Decimal(Scale(places)) if places < decimal::MOST_SCALE.0 => {
+                    Type::Decimal(Scale(places + 1))
+                }
+                given => given,
+            },
         }
     }
 }
 
 macro_rules! aggregate {
-    ($name:literal, $signature:literal, $function:ident, $takes:ident, $gives:expr, $order:ident,
+    ($name:literal, $signature:literal, $function:expr, $takes:ident, $gives:expr, $order:ident,
      $of_amounts:ident, over links $over_links:expr, $says:literal, $call:literal => $result:literal) => {
         Aggregate {
             name: $name,
             signature: $signature,
             says: $says,
             example: ($call, $result),
-            function: AggregateFunction::$function,
+            function: $function,
             takes: Takes::$takes,
             gives: $gives,
             order: Order::$order,
@@ -111,7 +125,10 @@ macro_rules! aggregate {
     };
 }
 
-use AggregateFunction::{All, Any, Max, Min, Sum};
+use AggregateFunction::{
+    All, Any, Count, Distinct, Earliest, Latest, List, Max, Mean, Median, Min, Percentile, Rows,
+    Share, Sole, Sum,
+};
 
 /// All aggregates, as the reference lists them.
 pub(crate) const AGGREGATES: &[Aggregate] = &[
@@ -131,6 +148,14 @@ pub(crate) const AGGREGATES: &[Aggregate] = &[
     aggregate!("mean", "mean(x)", Mean, Number, Gives::Quotient, Not, Ratio,
         over links None, "The sum divided by how many values there are; of decimals to 10 places.",
         "mean(net)" => "3.5000000000"),
+    aggregate!("median", "median(x)", Median, Measured, Gives::Middle, Not, Amount,
+        over links None,
+        "The middle value; of two in the middle their mean, with a place more, and of days the earlier.",
+        "median(net)" => "4.000"),
+    aggregate!("percentile", "percentile(x, p)", Percentile(Percent { units: 0, scale: 0 }), Ranked, Gives::Same,
+        Not, Amount, over links None,
+        "The least value that p % of the values are not above; p is written out, above 0 and at most 100.",
+        "percentile(net, 30)" => "2.50"),
     aggregate!("any", "any(c)", Any, Truth, Gives::Type(Type::Boolean), Not, Number,
         over links Some(Any), "Whether c is true of one row at least.", "any(net > 3)" => "true"),
     aggregate!("all", "all(c)", All, Truth, Gives::Type(Type::Boolean), Not, Number,

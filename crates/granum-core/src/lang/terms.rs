@@ -42,6 +42,18 @@ pub struct Clauses {
     pub by: Vec<OrderTree>,
     /// `per KEY, …` and `in all`
     pub group: Option<GroupTree>,
+    /// `over N days` and `over N rows`
+    pub over: Option<Over>,
+}
+
+/// How far a window reaches back from each row.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Over {
+    /// The row's day and those before it, so many in all.
+    Days(u32),
+    /// The row and those before it, so many in all.
+    Rows(u32),
 }
 
 /// The rows whose aggregate each row gets.
@@ -60,6 +72,15 @@ pub struct Percent {
     pub units: u64,
     /// The places after the point.
     pub scale: u8,
+}
+
+impl Percent {
+    /// So many of a number of things, rounded up: 10 % of 11 are 2.
+    pub fn of(self, count: usize) -> usize {
+        let whole = 100 * 10_u128.pow(u32::from(self.scale));
+        let part = (count as u128 * u128::from(self.units)).div_ceil(whole);
+        usize::try_from(part).unwrap_or(count)
+    }
 }
 
 /// A type as written.

@@ -1,10 +1,10 @@
 //! Expressions: names, types, and what their values are worth.
 
-use super::aggregate::{Called, OF_ROWS};
+use super::aggregate::Called;
 use super::scope::{Paths, Resolver, Row};
 use super::worth::{Worth, WorthKind};
 use super::{Resolved, Wrong};
-use crate::aggregate::AGGREGATES;
+use crate::aggregate::{AGGREGATES, of_place_names};
 use crate::expr::{FUNCTIONS, Function, Kind, Typed, find_function};
 use crate::lang::{
     Clauses, Diagnostic, DiagnosticKind, Expr, ExprKind, Name, Operator, Span, foreign,
@@ -19,7 +19,7 @@ const SOURCE: [&str; 2] = ["source_file", "source_line"];
 
 /// The names of all aggregates.
 fn aggregate_names() -> impl Iterator<Item = &'static str> {
-    AGGREGATES.iter().map(|aggregate| aggregate.name).chain(OF_ROWS.iter().copied())
+    AGGREGATES.iter().map(|aggregate| aggregate.name).chain(of_place_names())
 }
 
 fn is_aggregate(name: &str) -> bool {
@@ -241,7 +241,7 @@ impl Resolver<'_> {
                 DiagnosticKind::Syntax,
                 span,
                 format!(
-                    "`where`, `by`, `per` and `in all` belong to aggregates; `{}` works on one row",
+                    "`where`, `by`, `per`, `in all` and `over` belong to aggregates; `{}` works on one row",
                     name.text
                 ),
             ));

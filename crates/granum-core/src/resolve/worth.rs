@@ -33,6 +33,8 @@ pub(super) enum Repeat {
     OverLink,
     PastUnits,
     OnGroup,
+    /// It is the row's before or behind.
+    Neighbour,
     /// A running sum holds what stands in the rows before.
     Running,
 }

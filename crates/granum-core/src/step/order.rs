@@ -4,6 +4,7 @@ use rayon::prelude::*;
 use super::{Gone, Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Work};
 use crate::aggregate::{Groups, order};
 use crate::expr::Typed;
+use crate::lang::TopCount;
 use crate::resolve::{SortPlan, TablePlan, TopPlan};
 use crate::table::{Batch, Bits, Column, Rows, SlotId};
 use crate::tally::{Problem, StepDetail, Why};
@@ -95,9 +96,12 @@ fn top(runner: &StepRunner<'_>, batch: &Batch, plan: &TopPlan) -> Result<Chosen,
     let settled: Vec<(Column, bool)> = by.iter().cloned().chain(grain).collect();
     let (rows, starts) = groups.in_order(&settled);
     let (mut chosen, mut ties_cut, mut ties_kept) = (vec![], 0, 0);
-    let most = plan.count as usize;
     for group in 0..groups.count {
         let of_group = &rows[starts[group]..starts[group + 1]];
+        let most = match plan.count {
+            TopCount::Rows(count) => count as usize,
+            TopCount::Part(part) => part.of(of_group.len()),
+        };
         let mut end = most.min(of_group.len());
         let ties = |row: u32| order(&by, row as usize, of_group[end - 1] as usize).is_eq();
         let tied =

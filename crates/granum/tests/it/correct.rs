@@ -411,7 +411,11 @@ fn an_if_works_only_the_side_that_it_takes() {
 #[test]
 fn what_a_group_has_no_value_of_stops_only_the_rows_that_need_it() {
     let csv = "k,q,t\na,1,4\na,2,x\nb,0,7\nb,3,8\n";
-    for per in ["sum(integer(t) per k)", "running(integer(t) per k by q)"] {
+    for per in [
+        "sum(integer(t) per k)",
+        "running(integer(t) per k by q)",
+        "running(integer(t) per k by q over 9 rows)",
+    ] {
         let step = format!("  add v = if k = \"b\" then {per} else 0");
         let last = if per.starts_with("sum") { ["15", "15"] } else { ["7", "15"] };
         let out = format!("k,q,t,v\na,1,4,0\na,2,x,0\nb,0,7,{}\nb,3,8,{}\n", last[0], last[1]);

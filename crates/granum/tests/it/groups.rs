@@ -166,6 +166,12 @@ fn the_largest_stay_and_the_grain_settles_ties() {
         written("  columns line, buyer, net\n  bottom 1 by net per buyer"),
         "line,buyer,net\n2,Ada,1.50\n3,Ben,2.00\n5,Cai,\n"
     );
+    // A part of the rows is rounded up, of each group.
+    assert_eq!(written("  columns line, net\n  top 20% by net"), "line,net\n6,10.00\n1,4.00\n");
+    assert_eq!(
+        written("  columns line, buyer, net\n  bottom 33.4% by net per buyer"),
+        "line,buyer,net\n2,Ada,1.50\n4,Ada,2.00\n3,Ben,2.00\n5,Cai,\n"
+    );
     let folder = sales();
     let told = plan(&folder, "  top 3 by net");
     assert!(told.contains("  1  1 row went though it ties with the last that stayed\n"), "{told}");
@@ -192,6 +198,86 @@ fn each_row_gets_values_of_its_group() {
         "line,buyer,on,net,n,first,so_far,part\n4,Ada,2026-02-01,2.00,3,2026-01-05,7.50,0.10\n\
          5,Cai,2026-02-03,,1,2026-02-03,0.00,\n6,Ben,2026-02-09,10.00,2,2026-01-20,12.00,0.51\n"
     );
+}
+
+#[test]
+fn each_row_sees_the_rows_beside_it() {
+    // Rows 1 and 2 tie in `on`: the grain settles it. The row without a day would stand last.
+    assert_eq!(
+        written(
+            "  columns line, buyer, on, net\n  add before = previous(on per buyer by on)\n      \
+             days = on - before\n      behind = next(line per buyer by on)\n      \
+             paid = previous(line where net >= 2 per buyer by on)\n      \
+             down = previous(line in all by net desc)"
+        ),
+        "line,buyer,on,net,before,days,behind,paid,down\n\
+         1,Ada,2026-01-05,4.00,,,2,,6\n2,Ada,2026-01-05,1.50,2026-01-05,0,4,1,4\n\
+         3,Ben,2026-01-20,2.00,,,6,,1\n4,Ada,2026-02-01,2.00,2026-01-05,27,,1,3\n\
+         5,Cai,2026-02-03,,,,,,2\n6,Ben,2026-02-09,10.00,2026-01-20,20,,3,\n"
+    );
+}
+
+#[test]
+fn windows_reach_back_by_days_and_by_rows() {
+    assert_eq!(
+        written(
+            "  columns line, on, net\n  add month = running(net in all by on over 28 days)\n      \
+             two = running(net in all by on over 2 rows)\n      \
+             usual = mean(net in all by on over 15 days)\n      \
+             least = min(net in all by on over 15 days)\n      most = max(line in all by on over 16 days)\n      \
+             known = count(net in all by on over 3 days)\n      \
+             dear = rows(where net > 3 in all by on over 36 days)"
+        ),
+        "line,on,net,month,two,usual,least,most,known,dear\n\
+         1,2026-01-05,4.00,5.50,4.00,2.7500000000,1.50,2,2,1\n\
+         2,2026-01-05,1.50,5.50,5.50,2.7500000000,1.50,2,2,1\n\
+         3,2026-01-20,2.00,7.50,3.50,2.0000000000,2.00,3,1,1\n\
+         4,2026-02-01,2.00,9.50,4.00,2.0000000000,2.00,4,1,1\n\
+         5,2026-02-03,,4.00,2.00,2.0000000000,2.00,5,1,1\n\
+         6,2026-02-09,10.00,14.00,10.00,6.0000000000,2.00,6,1,2\n"
+    );
+}
+
+#[test]
+fn windows_know_times_of_a_day_and_rows_without_a_day_are_alone() {
+    let folder = Folder::new();
+    folder.file(
+        "t.csv",
+        "k,at,n\nA,2026-01-05 23:00:00,1\nA,,2\nA,2026-01-06 01:00:00,4\nA,,8\nA,2026-01-05 08:00:00,16\n\
+         B,2026-01-05 09:00:00,32\n",
+    );
+    folder.plan(
+        "input t from \"t.csv\"\n  read n as number\ntable u from t\n  \
+         add day = running(n per k by at over 1 day)\n      two = running(n per k by at over 2 days)\n      \
+         usual = mean(n per k by at over 2 rows)\n  columns n, day, two, usual\noutput u to \"u.csv\"\n",
+    );
+    folder.run().code(0);
+    assert_eq!(
+        folder.read("u.csv"),
+        "n,day,two,usual\n1,17,17,8.5\n2,2,2,3\n4,4,21,2.5\n8,8,8,5\n16,17,17,16\n32,32,32,32\n"
+    );
+}
+
+#[test]
+fn the_middle_and_what_lies_above_a_part() {
+    assert_eq!(
+        written(
+            "  one row per channel\n    middle = median(net)\n    day = median(on)\n    line = median(line)\n    \
+             most = percentile(net, 99.9)\n    low = percentile(net, 33.4)\n    least = percentile(on, 0.001)"
+        ),
+        "channel,middle,day,line,most,low,least\n\
+         shop,2.000,2026-01-05,2.0,4.00,2.00,2026-01-05\npost,6.000,2026-01-20,4.5,10.00,2.00,2026-01-20\n\
+         ,,2026-02-03,5.0,,,2026-02-03\n"
+    );
+    // Of rows that lead here, of all rows, and of nothing.
+    let folder = shop();
+    folder.plan(&format!(
+        "{SHOP}link lines to orders on order_no\ntable by_order from orders\n  add middle = median(lines.net)\n      top = percentile(lines.net, 100)\n  \
+         columns order_no, middle, top\noutput by_order to \"o.csv\"\n\
+         check \"usual\": median(lines.net) = 6.255 and percentile(lines.net, 50) > 0\n"
+    ));
+    folder.run().code(0);
+    assert_eq!(folder.read("o.csv"), "order_no,middle,top\nM1,7.750,10.00\nM2,7.010,7.01\n");
 }
 
 #[test]
@@ -263,6 +349,37 @@ fn what_cannot_be_gathered_is_refused_with_a_way_out() {
         &["stands in `add`, `change`, `keep` and `drop`"],
     );
     wrong("  top 0 by net", &["a whole number above 0"]);
+    wrong("  top 0% by net", &["or a part such as `10%`"]);
+    wrong("  top 101% by net", &["a share is at most 100%"]);
+    wrong("  add x = previous(net per buyer)", &["`previous` needs an order"]);
+    wrong("  add x = previous(net by on)", &["needs to know which rows are meant"]);
+    wrong("  add x = lag(net per buyer by on)", &["previous(x per KEY by ORDER)"]);
+    wrong("  one row per channel\n    n = next(net by on)", &["gives each row of one table"]);
+    wrong("  add x = running(net per buyer by on over days)", &["expected `)`"]);
+    wrong("  add x = running(net per buyer by on over 0 days)", &["a whole number above 0"]);
+    wrong("  add x = running(net per buyer by on over 7 weeks)", &["`days` or `rows`"]);
+    wrong("  add x = running(net per buyer by line over 7 days)", &["needs one day to go by"]);
+    wrong("  add x = running(net per buyer by on desc over 7 days)", &["the earliest first"]);
+    wrong("  add x = rows(per buyer over 7 rows)", &["rows(per customer_no by ordered_on over 28"]);
+    wrong("  add x = sum(net per buyer by on over 7 rows)", &["its sum is  running(x … over …)"]);
+    wrong("  add x = max(net by on over 7 rows)", &["it needs to know among which"]);
+    wrong("  add x = length(buyer over 7 rows)", &["belong to aggregates"]);
+    wrong(
+        "  add x = percentile(net per buyer)",
+        &["needs to know which part", "percentile(net, 90)"],
+    );
+    wrong("  add x = percentile(net, 0 per buyer)", &["above 0 and at most 100"]);
+    wrong("  add x = percentile(net, 100.1 per buyer)", &["above 0 and at most 100"]);
+    wrong("  add x = percentile(net, line per buyer)", &["written out"]);
+    wrong("  add x = median(buyer in all)", &["a number or a day"]);
+    wrong(
+        "  add p = previous(net per buyer by on)\n      x = sum(p in all)",
+        &["this amount is another row's", "sum the column that it was taken from"],
+    );
+    wrong(
+        "  add p = mean(net per buyer by on over 3 rows)\n      x = median(p in all)",
+        &["holds what stands in the rows before it"],
+    );
     wrong("  add x = upper(buyer by on)", &["belong to aggregates"]);
     wrong("  add x = sum(net where net > 1 where net > 2 in all)", &["said once in the brackets"]);
 }
@@ -298,6 +415,13 @@ fn sums_of_groups_that_do_not_fit_name_the_group() {
     stopped("  one row per k\n    n = sum(n)\n    l = list(n)", "    at  k B\n");
     stopped("  add s = sum(n per k)", "    in  sum(n per k)\n");
     stopped("  add s = running(n per k by n)", "    in  running(n per k by n)\n");
+    let window = "running(n per k by n over 2 rows)";
+    stopped(&format!("  add s = {window}"), &format!("    in  {window}\n"));
+    // Two at most are in the window at once.
+    folder.plan(&format!(
+        "input t from \"t.csv\"\ntable u from t\n  keep k = \"A\"\n  add s = {window}\n"
+    ));
+    folder.run().code(0);
     // The sum is too much on its way and fits in the end.
     folder.file("t.csv", format!("k,n\nB,{most}\nB,{most}\nB,-{most}\n"));
     folder.plan(

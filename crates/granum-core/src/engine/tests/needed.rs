@@ -91,6 +91,10 @@ fn a_step_that_meets_no_rows_goes_on_and_nothing_loses_its_type() {
         "grain k",
         "units of a as u split net",
         "add r = running(net per k by a)",
+        "add r = previous(net per k by a)",
+        "add r = mean(net per k by a over 2 rows)",
+        "add r = median(net per k)",
+        "top 10% by net",
         "add s = net / sum(net in all)",
     ] {
         let out = written(&format!("keep a > 100\n  {step}\n  keep a = 1\n  sort b\n  dedupe"));

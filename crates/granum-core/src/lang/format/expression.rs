@@ -1,6 +1,6 @@
 //! Expressions with no more brackets than they need.
 
-use super::super::terms::{Expr, ExprKind, GroupTree, Operator, OrderTree};
+use super::super::terms::{Expr, ExprKind, GroupTree, Operator, OrderTree, Over};
 use super::layout::{name, quoted};
 
 /// An expression as it is written in a plan.
@@ -93,6 +93,13 @@ fn bare(expr: &Expr) -> String {
             }
             if !clauses.by.is_empty() {
                 inside.push(format!("by {}", orders(&clauses.by)));
+            }
+            match clauses.over {
+                Some(Over::Days(1)) => inside.push("over 1 day".into()),
+                Some(Over::Days(days)) => inside.push(format!("over {days} days")),
+                Some(Over::Rows(1)) => inside.push("over 1 row".into()),
+                Some(Over::Rows(rows)) => inside.push(format!("over {rows} rows")),
+                None => {}
             }
             format!("{}({})", name(function), inside.join(" "))
         }

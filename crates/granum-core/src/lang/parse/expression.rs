@@ -1,7 +1,7 @@
 //! Expressions, by levels of binding.
 
 use super::super::diagnostic::{Diagnostic, DiagnosticKind};
-use super::super::terms::{Clauses, Expr, ExprKind, GroupTree, Name, Operator, OrderTree};
+use super::super::terms::{Clauses, Expr, ExprKind, GroupTree, Name, Operator, OrderTree, Over};
 use super::super::token::TokenKind;
 use super::cursor::{Found, Parser};
 
@@ -315,6 +315,9 @@ impl Parser {
                 clauses.group.replace(GroupTree::Per(keys)).is_some()
             } else if self.take_words("in", "all") {
                 clauses.group.replace(GroupTree::All).is_some()
+            } else if self.over_follows() {
+                let over = self.over()?;
+                clauses.over.replace(over).is_some()
             } else {
                 break;
             };
@@ -346,6 +349,37 @@ impl Parser {
             || self.is_word("by")
             || self.is_word("per")
             || (self.is_word("in") && self.second_word("all"))
+            || self.over_follows()
+    }
+
+    /// A column may be called `over`; a number behind it decides.
+    fn over_follows(&self) -> bool {
+        self.is_word("over") && matches!(self.peek_after(1), TokenKind::Number { .. })
+    }
+
+    /// `over N days`, `over N rows`
+    fn over(&mut self) -> Found<Over> {
+        self.advance();
+        let span = self.span();
+        let count = match *self.peek() {
+            TokenKind::Number { units, decimal: false, .. } => u32::try_from(units).ok(),
+            _ => None,
+        };
+        let Some(count) = count.filter(|count| *count > 0) else {
+            let message = "expected how far back, a whole number above 0";
+            return self.wrong(
+                Diagnostic::new(DiagnosticKind::Syntax, span, message)
+                    .help("as in  over 28 days  or  over 7 rows"),
+            );
+        };
+        self.advance();
+        if self.take_word("days") || self.take_word("day") {
+            Ok(Over::Days(count))
+        } else if self.take_word("rows") || self.take_word("row") {
+            Ok(Over::Rows(count))
+        } else {
+            self.expected("`days` or `rows`")
+        }
     }
 
     /// `EXPR [desc], …`

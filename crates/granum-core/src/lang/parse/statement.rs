@@ -255,6 +255,11 @@ impl Parser {
     pub(in crate::lang) fn at_least(&mut self) -> Found<Percent> {
         self.advance();
         self.need_word("least", "`at least`: `least`")?;
+        self.percent()
+    }
+
+    /// `N%`
+    pub(in crate::lang) fn percent(&mut self) -> Found<Percent> {
         let TokenKind::Number { units, scale, .. } = *self.peek() else {
             return self.expected("a share such as `98%`");
         };

@@ -18,6 +18,7 @@ pub use dedupe::DedupeKeep;
 pub use names::{ColumnTree, RenameTree};
 pub use one_row::KeyTree;
 pub(crate) use one_row::one_row;
+pub use order::TopCount;
 pub use read::{Otherwise, ReadTree};
 pub use units::{OddQuantity, SplitTree, UnitsPolicy};
 
@@ -108,7 +109,7 @@ pub enum StepKind {
         /// Whether the smallest are meant.
         bottom: bool,
         /// How many rows stay.
-        count: u32,
+        count: TopCount,
         /// What is largest.
         by: Expr,
         /// The groups of which so many stay each.

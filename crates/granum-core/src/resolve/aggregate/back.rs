@@ -2,6 +2,7 @@
 
 use super::Called;
 use super::paths::visit_paths;
+use crate::aggregate::is_of_place;
 use crate::expr::{Kind, Typed};
 use crate::lang::{Diagnostic, DiagnosticKind, Name, Span};
 use crate::resolve::Resolved;
@@ -12,8 +13,6 @@ use crate::resolve::scope::{Paths, Resolver, Row};
 use crate::resolve::worth::Worth;
 use crate::table::{GatherId, Hop, LinkId, TableId};
 use crate::value::Type;
-
-use super::OF_ROWS;
 
 /// One step of it: how rows lead, from where, to where, and whether one row there is several here.
 type StepBack = (Vec<Hop>, TableId, TableId, bool);
@@ -65,7 +64,7 @@ impl Resolver<'_> {
         row: &Row,
     ) -> Resolved<(AggregatePlan, Worth)> {
         self.may_gather(called.span, back, row)?;
-        if OF_ROWS.contains(&called.name.text.as_str()) || called.clauses.group.is_some() {
+        if is_of_place(&called.name.text) || called.clauses.group.is_some() {
             return self.only_of_rows(called);
         }
         self.need_table(back.from, back.names[0].span)?;

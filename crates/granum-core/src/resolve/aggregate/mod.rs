@@ -1,6 +1,7 @@
 //! Aggregates: of each group, against a link for each row, and over whole tables in checks.
 
 mod back;
+mod each_row;
 mod paths;
 mod total;
 mod values;
@@ -10,19 +11,16 @@ use back::Back;
 
 use super::Resolved;
 use super::expression::Valued;
-use super::plan::{AggregatePlan, GroupedWhat};
+use super::plan::AggregatePlan;
 use super::scope::{Paths, Pending, PendingKind, Resolver, Row};
-use super::worth::{Repeat, Worth, WorthKind};
-use crate::aggregate::{Aggregate, AggregateFunction, named};
+use super::worth::Worth;
+use crate::aggregate::{Aggregate, AggregateFunction, is_of_place, named};
 use crate::expr::{Kind, Typed};
 use crate::lang::{
     Clauses, Diagnostic, DiagnosticKind, Expr, ExprKind, GroupTree, Name, OrderTree, Span,
     format_expression,
 };
 use crate::value::Type;
-
-/// Aggregates that only each row of a group has.
-pub(in crate::resolve) const OF_ROWS: &[&str] = &["position", "running"];
 
 /// An aggregate as it was called.
 #[derive(Clone, Copy)]
@@ -61,6 +59,9 @@ impl Resolver<'_> {
         called: Called<'_>,
         row: &Row,
     ) -> Resolved<Valued> {
+        if called.clauses.over.is_some() {
+            self.may_have_window(&called)?;
+        }
         if row.paths == Paths::Totals {
             return Ok((self.total(called)?, Worth::default()));
         }
@@ -92,7 +93,7 @@ impl Resolver<'_> {
                 .help("do it with `add` before, and gather the new column"),
             );
         }
-        if OF_ROWS.contains(&called.name.text.as_str()) {
+        if is_of_place(&called.name.text) {
             return self.only_of_rows(called);
         }
         if let Some(back) = self.back(&called, &inner)? {
@@ -132,84 +133,6 @@ impl Resolver<'_> {
         let (ty, span) = (plan.ty, called.span);
         let pending = Pending { kind: PendingKind::Result(plan), ty, worth };
         Ok((self.pend(pending, row, span), worth))
-    }
-
-    /// With `per` or `in all`: each row gets its group's value.
-    fn of_each_row(&mut self, called: Called<'_>, row: &Row) -> Resolved<Valued> {
-        if row.next_slot.is_none() {
-            return self.wrong(
-                Diagnostic::new(
-                    DiagnosticKind::Step,
-                    called.span,
-                    "a group's value for each row stands in `add`, `change`, `keep` and `drop`",
-                )
-                .help("give it a name with `add` before"),
-            );
-        }
-        let mut keys = vec![];
-        if let Some(GroupTree::Per(trees)) = &called.clauses.group {
-            for tree in trees {
-                keys.push(self.expression(tree, row)?.0);
-            }
-        }
-        let span = called.span;
-        // What is inside belongs to the row, and has no groups of its own.
-        let inside = Row { next_slot: None, ..row.clone() };
-        let (what, ty, worth) = match called.name.text.as_str() {
-            "position" => {
-                if !called.args.is_empty() || called.clauses.filter.is_some() {
-                    return self.wrong(
-                        Diagnostic::new(
-                            DiagnosticKind::Type,
-                            span,
-                            "`position` takes no value: it counts the rows of the group",
-                        )
-                        .help("as in  position(per customer_no by ordered_on)"),
-                    );
-                }
-                let by = self.orders(&called.clauses.by, &inside)?;
-                (
-                    GroupedWhat::Position { by },
-                    Type::Integer,
-                    Worth::column(WorthKind::Plain, false),
-                )
-            }
-            "running" => {
-                let (plan, worth) = self.running(called, &inside)?;
-                let ty = plan.ty;
-                (GroupedWhat::Running(plan), ty, worth)
-            }
-            _ => {
-                let (plan, worth) = self.aggregate_plan(called, &inside, &[])?;
-                let worth = if worth.is_amount() {
-                    Worth { kind: WorthKind::Repeats(Repeat::OnGroup), own: false, ..worth }
-                } else {
-                    Worth { own: false, ..worth }
-                };
-                let ty = plan.ty;
-                (GroupedWhat::Aggregate(plan), ty, worth)
-            }
-        };
-        let pending = Pending { kind: PendingKind::Grouped(what, keys), ty, worth };
-        Ok((self.pend(pending, row, span), worth))
-    }
-
-    /// `running(x per KEY by d)`: the sum up to each row.
-    fn running(&mut self, called: Called<'_>, row: &Row) -> Resolved<(AggregatePlan, Worth)> {
-        if called.clauses.by.is_empty() {
-            return self.wrong(
-                Diagnostic::new(DiagnosticKind::Type, called.span, "`running` needs an order")
-                    .help("as in  running(net per customer_no by ordered_on)"),
-            );
-        }
-        let name = Name { text: "sum".into(), span: called.name.span };
-        let clauses = Clauses { by: vec![], ..called.clauses.clone() };
-        let sum = Called { name: &name, clauses: &clauses, ..called };
-        let (mut plan, worth) = self.aggregate_plan(sum, row, &[])?;
-        plan.by = self.orders(&called.clauses.by, row)?;
-        plan.text = called.text();
-        let kind = if worth.is_amount() { WorthKind::Repeats(Repeat::Running) } else { worth.kind };
-        Ok((plan, Worth { kind, own: false, ..worth }))
     }
 
     /// A slot that the step makes before the expression is worked.

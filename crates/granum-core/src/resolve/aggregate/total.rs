@@ -1,7 +1,8 @@
 //! Aggregates over whole tables, in checks.
 
+use super::Called;
 use super::paths::visit_paths;
-use super::{Called, OF_ROWS};
+use crate::aggregate::is_of_place;
 use crate::expr::{Kind, Typed};
 use crate::lang::{Diagnostic, DiagnosticKind, Name};
 use crate::resolve::Resolved;
@@ -13,7 +14,7 @@ impl Resolver<'_> {
     /// An aggregate over a whole table, in a check: `sum(sales.net where sales.net > 0)`.
     pub(super) fn total(&mut self, called: Called<'_>) -> Resolved<Typed> {
         let (name, span) = (called.name, called.span);
-        if OF_ROWS.contains(&name.text.as_str()) || called.clauses.group.is_some() {
+        if is_of_place(&name.text) || called.clauses.group.is_some() {
             let message =
                 "a check about totals is of all rows of a table, not of each row or group";
             return self

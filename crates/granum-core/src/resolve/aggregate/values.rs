@@ -4,7 +4,7 @@ use super::Called;
 use super::paths::rewrite_paths;
 use crate::aggregate::{Aggregate, AggregateFunction, OfAmounts, Order, Takes};
 use crate::expr::Typed;
-use crate::lang::{Diagnostic, DiagnosticKind, Expr, ExprKind, Name, OrderTree, Span};
+use crate::lang::{Diagnostic, DiagnosticKind, Expr, ExprKind, Name, OrderTree, Percent, Span};
 use crate::resolve::expression::Valued;
 use crate::resolve::plan::{AggregatePlan, MistakePlan, WarningPlan};
 use crate::resolve::scope::{Resolver, Row};
@@ -24,7 +24,6 @@ impl Resolver<'_> {
         strip: &[Name],
     ) -> Resolved<(AggregatePlan, Worth)> {
         let Some(aggregate) = called.aggregate() else { return Err(Wrong) };
-        let function = aggregate.function;
         let stripped = |expr: &Expr| {
             let mut expr = expr.clone();
             rewrite_paths(&mut expr, &mut |parts| {
@@ -43,6 +42,10 @@ impl Resolver<'_> {
         let filter = called.clauses.filter.as_ref().map(&stripped);
         let filter = filter.map(|filter| self.condition(&filter, inside)).transpose()?;
         let args: Vec<Expr> = called.args.iter().map(&stripped).collect();
+        let function = match aggregate.takes {
+            Takes::Ranked => AggregateFunction::Percentile(self.part_below(called, &args)?),
+            _ => aggregate.function,
+        };
         let (value, worth) = if aggregate.takes == Takes::Nothing {
             self.no_value(called.args, called.span, strip)?;
             (None, Worth::default())
@@ -157,7 +160,7 @@ impl Resolver<'_> {
         strip: &[Name],
     ) -> Resolved<Valued> {
         let name = called.name.text.as_str();
-        let most = if aggregate.takes == Takes::Texts { 2 } else { 1 };
+        let most = if matches!(aggregate.takes, Takes::Texts | Takes::Ranked) { 2 } else { 1 };
         if args.is_empty() || args.len() > most {
             let diagnostic = Diagnostic::new(
                 DiagnosticKind::Type,
@@ -198,9 +201,39 @@ impl Resolver<'_> {
                 let fits = |ty: Type| ty != Type::Boolean;
                 self.must_be(&value, fits, "a number, a day or a text")?;
             }
+            Takes::Measured | Takes::Ranked => {
+                let fits = |ty: Type| ty != Type::Boolean && ty != Type::Text;
+                self.must_be(&value, fits, "a number or a day")?;
+                if let Some(repeat) = worth.repeats() {
+                    return self.counted_twice(&value, repeat);
+                }
+            }
             Takes::Nothing | Takes::Anything | Takes::Texts => {}
         }
         Ok((value, worth))
+    }
+
+    /// The part of all values that a percentile lies above.
+    fn part_below(&mut self, called: Called<'_>, args: &[Expr]) -> Resolved<Percent> {
+        let most = |scale: u8| 100 * 10_i128.pow(u32::from(scale));
+        match args.get(1).map(|arg| &arg.kind) {
+            Some(ExprKind::Number { units, scale, .. })
+                if *scale <= 12 && *units > 0 && *units <= most(*scale) =>
+            {
+                Ok(Percent { units: *units as u64, scale: *scale })
+            }
+            _ => self.wrong(
+                Diagnostic::new(
+                    DiagnosticKind::Type,
+                    args.get(1).map_or(called.span, |arg| arg.span),
+                    format!(
+                        "`{}` needs to know which part of the values, in per cent",
+                        called.name.text
+                    ),
+                )
+                .help("written out, above 0 and at most 100, as in  percentile(net, 90)"),
+            ),
+        }
     }
 
     /// `way` leads to rows, and an aggregate of them needs one of their columns.
@@ -264,6 +297,11 @@ impl Resolver<'_> {
                 "this amount is its group's and stands on every row of it, so summing it here \
                  would count it more than once",
                 "sum the column that it was made of",
+            ),
+            Repeat::Neighbour => (
+                "this amount is another row's and stands there as well, so summing it here would \
+                 count it more than once",
+                "sum the column that it was taken from",
             ),
             Repeat::Running => (
                 "this is a running sum and holds what stands in the rows before it, so summing it \

@@ -2,7 +2,7 @@
 
 use crate::aggregate::AggregateFunction;
 use crate::expr::Typed;
-use crate::lang::{Preference, Span, UnitsPolicy};
+use crate::lang::{Over, Preference, Span, TopCount, UnitsPolicy};
 use crate::table::{ColumnId, Hop, SlotId, TableId};
 use crate::value::{Scale, Type};
 
@@ -131,13 +131,27 @@ pub(crate) struct GroupedPlan {
     /// What the rows of a group have in common; nothing for all rows.
     pub keys: Vec<Typed>,
     pub slot: SlotId,
+    /// The grain settles what ties.
+    pub grain: Vec<SlotId>,
 }
 
 impl GroupedPlan {
+    /// What is worked, in words.
+    pub fn text(&self) -> &str {
+        match &self.what {
+            GroupedWhat::Position { .. } => "position",
+            GroupedWhat::Aggregate(plan)
+            | GroupedWhat::Window { plan, .. }
+            | GroupedWhat::Neighbour { plan, .. } => &plan.text,
+        }
+    }
+
     /// All expressions that it is made of.
     pub fn parts(&self) -> impl Iterator<Item = &Typed> {
         let (plan, by) = match &self.what {
-            GroupedWhat::Aggregate(plan) | GroupedWhat::Running(plan) => (Some(plan), &[][..]),
+            GroupedWhat::Aggregate(plan)
+            | GroupedWhat::Window { plan, .. }
+            | GroupedWhat::Neighbour { plan, .. } => (Some(plan), &[][..]),
             GroupedWhat::Position { by } => (None, by.as_slice()),
         };
         let parts = plan.into_iter().flat_map(AggregatePlan::parts);
@@ -152,14 +166,22 @@ pub(crate) enum GroupedWhat {
     Position {
         by: Vec<(Typed, bool)>,
     },
-    /// The sum up to the row.
-    Running(AggregatePlan),
+    /// An aggregate of the rows up to the row: of all of them, or as far back as is said.
+    Window {
+        plan: AggregatePlan,
+        over: Option<Over>,
+    },
+    /// The value of the row before, or of the row behind; which function the plan has is not asked.
+    Neighbour {
+        plan: AggregatePlan,
+        next: bool,
+    },
 }
 
 #[derive(Debug)]
 pub(crate) struct TopPlan {
     pub bottom: bool,
-    pub count: u32,
+    pub count: TopCount,
     pub by: Typed,
     pub per: Vec<Typed>,
     pub ties: bool,

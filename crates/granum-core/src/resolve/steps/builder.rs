@@ -143,7 +143,8 @@ impl Builder {
         for pending in pending {
             let slot = self.slot(pending.ty, pending.worth, from);
             if let PendingKind::Grouped(what, keys) = pending.kind {
-                grouped.push(GroupedPlan { what, keys, slot });
+                let grain = self.grain.as_ref().map_or(vec![], |grain| grain.slots.clone());
+                grouped.push(GroupedPlan { what, keys, slot, grain });
             }
         }
         if !grouped.is_empty() {

@@ -4,7 +4,7 @@ use super::super::Resolved;
 use super::super::plan::{SortPlan, Step, TopPlan};
 use super::super::scope::Resolver;
 use super::Builder;
-use crate::lang::{Expr, OrderTree};
+use crate::lang::{Expr, OrderTree, TopCount};
 
 impl Resolver<'_> {
     pub(super) fn sort(
@@ -21,7 +21,7 @@ impl Resolver<'_> {
     pub(super) fn top(
         &mut self,
         builder: &mut Builder,
-        (bottom, count, ties): (bool, u32, bool),
+        (bottom, count, ties): (bool, TopCount, bool),
         by: &Expr,
         per: &[Expr],
         text: String,

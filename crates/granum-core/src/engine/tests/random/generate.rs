@@ -1,7 +1,7 @@
 //! Random plans over random rows, from a tape of numbers: a shorter tape, and smaller numbers on it,
 //! make a simpler plan, so that what fails can be shrunk.
 
-use super::model::{Agg, Call, End, Expr, Group, Period, Plan, Start, Step, Table, Ty};
+use super::model::{Agg, Call, End, Expr, Group, Period, Plan, Reach, Start, Step, Table, Ty};
 use super::slow::{aggregate_type, base_columns, type_of};
 
 /// Numbers that choose. At its end everything is the first choice.
@@ -140,8 +140,8 @@ impl<'t> Tape<'t> {
     /// An aggregate over rows of some columns.
     fn call(&mut self, shape: &Shape) -> Call {
         use Agg::{
-            All, Any, Count, Distinct, Earliest, Latest, List, ListDistinct, Max, Mean, Min, Rows,
-            Share, Sole, Sum,
+            All, Any, Count, Distinct, Earliest, Latest, List, ListDistinct, Max, Mean, Median,
+            Min, Percentile, Rows, Share, Sole, Sum,
         };
         let kinds = [
             Rows,
@@ -159,12 +159,21 @@ impl<'t> Tape<'t> {
             List,
             ListDistinct,
             Sole,
+            Median,
+            Percentile,
         ];
         let mut agg = *self.one(&kinds);
         let value = match agg {
             Rows => None,
             Sum | Mean => self.column(shape, |col| col.ty.numeric() && col.sums).map(Expr::Col),
             Any | All | Share => Some(self.expr(Ty::Bool, shape, 1)),
+            Median | Percentile => {
+                let fits = |col: &Col| match col.ty {
+                    Ty::Date => true,
+                    ty => ty.numeric() && col.sums,
+                };
+                self.column(shape, fits).map(Expr::Col)
+            }
             Min | Max => self.column(shape, |col| col.ty != Ty::Bool).map(Expr::Col),
             List | ListDistinct => {
                 self.column(shape, |col| col.ty == Ty::Text || col.ty == Ty::Int).map(Expr::Col)
@@ -208,12 +217,12 @@ impl<'t> Tape<'t> {
             5 if !shape.total => (Expr::Of(self.call(shape), group(self)), false),
             6 if !shape.total => {
                 let order = by(self);
-                match self.column(shape, |col| col.ty.numeric() && col.sums) {
-                    Some(name) if self.pick(2) == 1 => {
-                        (Expr::Running(Box::new(Expr::Col(name)), group(self), order), false)
-                    }
-                    _ => (Expr::Position(group(self), order), false),
-                }
+                let expr = match self.pick(4) {
+                    1 => self.neighbour(shape, order.clone()),
+                    2 | 3 => self.window(shape, order.clone()),
+                    _ => None,
+                };
+                (expr.unwrap_or_else(|| Expr::Position(group(self), order)), false)
             }
             7 if shape.base == Some("o") => {
                 let expr = match self.pick(6) {
@@ -245,6 +254,40 @@ impl<'t> Tape<'t> {
                 (self.expr(ty, shape, 2), false)
             }
         }
+    }
+
+    fn group(&mut self, shape: &Shape) -> Group {
+        let keys = self.keys(shape);
+        if keys.is_empty() { Group::All } else { Group::Per(keys) }
+    }
+
+    fn neighbour(&mut self, shape: &Shape, by: Box<Expr>) -> Option<Expr> {
+        let value = Box::new(Expr::Col(self.column(shape, |_| true)?));
+        Some(Expr::Neighbour(self.pick(2) == 1, value, self.group(shape), by))
+    }
+
+    fn window(&mut self, shape: &Shape, by: Box<Expr>) -> Option<Expr> {
+        let reach = match self.pick(3) {
+            1 => Reach::Rows(1 + self.pick(3)),
+            2 => Reach::Days(1 + self.pick(2) as i64),
+            _ => Reach::All,
+        };
+        let by = match reach {
+            Reach::Days(_) => Box::new(Expr::Col(self.column(shape, |col| col.ty == Ty::Date)?)),
+            _ => by,
+        };
+        let function = match reach {
+            Reach::All => "running",
+            _ => self.word(&["running", "mean", "min", "max", "count", "rows"]),
+        };
+        let value = match function {
+            "rows" => None,
+            "running" | "mean" => Some(self.column(shape, |col| col.ty.numeric() && col.sums)?),
+            "count" => Some(self.column(shape, |_| true)?),
+            _ => Some(self.column(shape, |col| col.ty != Ty::Bool)?),
+        };
+        let value = value.map(|name| Box::new(Expr::Col(name)));
+        Some(Expr::Window(function, value, self.group(shape), by, reach))
     }
 
     #[allow(clippy::too_many_lines)]
@@ -289,7 +332,11 @@ impl<'t> Tape<'t> {
             5 => Step::Sort(self.any(&[Ty::Int, Ty::Text, Ty::Dec(2)], shape), self.pick(2) == 1),
             6 => Step::Top {
                 bottom: self.pick(2) == 1,
-                count: 1 + self.pick(3),
+                count: if self.pick(4) == 3 {
+                    Err(*self.one(&[34, 1, 50, 100]))
+                } else {
+                    Ok(1 + self.pick(3))
+                },
                 by: self.any(&[Ty::Int, Ty::Dec(2)], shape),
                 per: if self.pick(2) == 1 { self.keys(shape) } else { vec![] },
                 ties: self.pick(2) == 1,

@@ -40,6 +40,9 @@ pub enum Agg {
     All,
     Share,
     Sole,
+    Median,
+    /// The value that 40 % of all are not above.
+    Percentile,
     Latest,
     Earliest,
     List,
@@ -60,6 +63,8 @@ impl Agg {
             Self::All => "all",
             Self::Share => "share",
             Self::Sole => "sole",
+            Self::Median => "median",
+            Self::Percentile => "percentile",
             Self::Latest => "latest",
             Self::Earliest => "earliest",
             Self::List | Self::ListDistinct => "list",
@@ -83,6 +88,14 @@ pub enum Group {
     Per(Vec<String>),
 }
 
+/// How far a window reaches back.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Reach {
+    All,
+    Days(i64),
+    Rows(usize),
+}
+
 #[derive(Debug, Clone)]
 pub enum Expr {
     Col(String),
@@ -101,7 +114,10 @@ pub enum Expr {
     /// Of the row's group.
     Of(Call, Group),
     Position(Group, Box<Expr>),
-    Running(Box<Expr>, Group, Box<Expr>),
+    /// An aggregate of the rows up to this one, or of those in reach.
+    Window(&'static str, Option<Box<Expr>>, Group, Box<Expr>, Reach),
+    /// The row before, or behind.
+    Neighbour(bool, Box<Expr>, Group, Box<Expr>),
     Bin(&'static str, Box<Expr>, Box<Expr>),
     Not(Box<Expr>),
     If(Box<Expr>, Box<Expr>, Box<Expr>),
@@ -121,7 +137,8 @@ pub enum Step {
     Sort(Expr, bool),
     Top {
         bottom: bool,
-        count: usize,
+        /// Of each group, or per cent of it.
+        count: Result<usize, usize>,
         by: Expr,
         per: Vec<String>,
         ties: bool,
@@ -197,6 +214,7 @@ fn call(call: &Call, link: &str, group: &str) -> String {
     let value = match (call.agg, link) {
         (Agg::Rows, "") => String::new(),
         (Agg::Rows, link) => link.trim_end_matches('.').to_owned(),
+        (Agg::Percentile, _) => format!("{value}, 40"),
         (Agg::List, _) => format!("{value}, \"+\""),
         (Agg::ListDistinct, _) => format!("distinct {value}, \"+\""),
         _ => value,
@@ -236,8 +254,19 @@ fn text(expr: &Expr, link: &str) -> String {
         Expr::Back(of) => call(of, "o.", ""),
         Expr::Of(of, keys) => call(of, "", &group(keys)),
         Expr::Position(keys, by) => format!("position({} by {})", group(keys).trim(), own(by)),
-        Expr::Running(value, keys, by) => {
-            format!("running({}{} by {})", own(value), group(keys), own(by))
+        Expr::Window(function, value, keys, by, reach) => {
+            let value = value.as_ref().map_or(String::new(), |value| own(value));
+            let over = match reach {
+                Reach::All => String::new(),
+                Reach::Days(days) => format!(" over {days} days"),
+                Reach::Rows(rows) => format!(" over {rows} rows"),
+            };
+            let inside = format!("{value}{} by {}{over}", group(keys), own(by));
+            format!("{function}({})", inside.trim())
+        }
+        Expr::Neighbour(next, value, keys, by) => {
+            let word = if *next { "next" } else { "previous" };
+            format!("{word}({}{} by {})", own(value), group(keys), own(by))
         }
         Expr::Bin(op, left, right) => format!("({} {op} {})", own(left), own(right)),
         Expr::Not(inner) => format!("(not {})", own(inner)),
@@ -277,6 +306,7 @@ fn step(step: &Step) -> String {
             format!("sort {}{}", text(by, ""), if *descending { " desc" } else { "" })
         }
         Step::Top { bottom, count, by, per, ties } => {
+            let count = count.map_or_else(|part| format!("{part}%"), |count| count.to_string());
             let mut out =
                 format!("{} {count} by {}", if *bottom { "bottom" } else { "top" }, text(by, ""));
             if !per.is_empty() {

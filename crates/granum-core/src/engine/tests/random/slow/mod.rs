@@ -8,7 +8,7 @@ mod tables;
 
 pub use tables::{kept, sums, work};
 
-use super::model::{Agg, Call, Expr, Group, Ty};
+use super::model::{Agg, Call, Expr, Group, Reach, Ty};
 
 /// A value; numbers with their places.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -137,8 +137,43 @@ impl Scope<'_> {
 
     fn ordered(&self, mut rows: Vec<usize>, by: &Expr) -> Result<Vec<usize>, Stop> {
         let keys = self.all(by)?;
-        rows.sort_by(|a, b| in_order(&keys[*a], &keys[*b], false));
+        let grain = self.table.grain.clone().unwrap_or_default();
+        let cell = |row: usize, name: &String| &self.table.rows[row][self.at(name)];
+        rows.sort_by(|a, b| {
+            let by = in_order(&keys[*a], &keys[*b], false);
+            grain
+                .iter()
+                .fold(by, |order, name| order.then(in_order(cell(*a, name), cell(*b, name), false)))
+        });
         Ok(rows)
+    }
+
+    /// Those of a group's rows, which stand in order, that a row's window has.
+    fn in_reach(
+        &self,
+        rows: Vec<usize>,
+        row: usize,
+        by: &Expr,
+        reach: Reach,
+    ) -> Result<Vec<usize>, Stop> {
+        let upto = rows.iter().position(|own| *own == row).unwrap();
+        Ok(match reach {
+            Reach::All => rows[..=upto].to_vec(),
+            Reach::Rows(count) => rows[(upto + 1).saturating_sub(count)..=upto].to_vec(),
+            Reach::Days(days) => {
+                let mut near = vec![];
+                for other in rows {
+                    let within = match (self.one(by, row)?, self.one(by, other)?) {
+                        (V::Day(own), V::Day(other)) => other <= own && other > own - days,
+                        _ => other == row,
+                    };
+                    if within {
+                        near.push(other);
+                    }
+                }
+                near
+            }
+        })
     }
 
     /// An aggregate over some of the table's rows.
@@ -203,6 +238,20 @@ impl Scope<'_> {
             Agg::Share => quotient(holds as i128, 0, all, 0),
             Agg::Sole if different.len() > 1 => return Err("several-values"),
             Agg::Sole => different.pop().unwrap_or(V::Blank),
+            Agg::Median | Agg::Percentile => {
+                let mut sorted: Vec<V> = values.iter().map(|(value, _)| value.clone()).collect();
+                sorted.sort_by(order);
+                let at = |rank: usize| sorted.get(rank).cloned().unwrap_or(V::Blank);
+                if call.agg == Agg::Percentile {
+                    return Ok(at((sorted.len() * 40).div_ceil(100).saturating_sub(1)));
+                }
+                match (at(sorted.len().saturating_sub(1) / 2), at(sorted.len() / 2)) {
+                    (V::Num(a, s), V::Num(b, t)) => {
+                        V::Num(to(to(a, s, places) + to(b, t, places), 0, 1) / 2, places + 1)
+                    }
+                    (low, _) => low,
+                }
+            }
             Agg::Latest | Agg::Earliest => {
                 let mut best: Option<&(V, V)> = None;
                 for pair in values.iter().filter(|(_, by)| *by != V::Blank) {
@@ -259,16 +308,8 @@ impl Scope<'_> {
                 let rows = self.group(group, row);
                 self.gather(call, &rows, type_of(call.value.as_deref(), &self.table.cols))?
             }
-            Expr::Position(group, by) => {
-                let rows = self.ordered(self.group(group, row), by)?;
-                V::Num(rows.iter().position(|own| *own == row).unwrap() as i128 + 1, 0)
-            }
-            Expr::Running(value, group, by) => {
-                let rows = self.ordered(self.group(group, row), by)?;
-                let upto = rows.iter().position(|own| *own == row).unwrap();
-                let sum =
-                    Call { agg: Agg::Sum, value: Some(value.clone()), by: None, filter: None };
-                self.gather(&sum, &rows[..=upto], type_of(Some(value), &self.table.cols))?
+            Expr::Position(..) | Expr::Window(..) | Expr::Neighbour(..) => {
+                self.placed(expr, row)?
             }
             Expr::Bin(op @ ("and" | "or"), left, right) => {
                 let left = truth(&self.one(left, row)?);
@@ -320,6 +361,37 @@ impl Scope<'_> {
         })
     }
 
+    /// What a row has by its place in its group.
+    fn placed(&self, expr: &Expr, row: usize) -> Result<V, Stop> {
+        Ok(match expr {
+            Expr::Position(group, by) => {
+                let rows = self.ordered(self.group(group, row), by)?;
+                V::Num(rows.iter().position(|own| *own == row).unwrap() as i128 + 1, 0)
+            }
+            Expr::Window(function, value, group, by, reach) => {
+                let rows =
+                    self.in_reach(self.ordered(self.group(group, row), by)?, row, by, *reach)?;
+                let agg = match *function {
+                    "rows" => Agg::Rows,
+                    "count" => Agg::Count,
+                    "mean" => Agg::Mean,
+                    "min" => Agg::Min,
+                    "max" => Agg::Max,
+                    _ => Agg::Sum,
+                };
+                let call = Call { agg, value: value.clone(), by: None, filter: None };
+                self.gather(&call, &rows, type_of(value.as_deref(), &self.table.cols))?
+            }
+            Expr::Neighbour(next, value, group, by) => {
+                let rows = self.ordered(self.group(group, row), by)?;
+                let at = rows.iter().position(|own| *own == row).unwrap();
+                let beside = if *next { rows.get(at + 1) } else { rows[..at].last() };
+                beside.map_or(Ok(V::Blank), |beside| self.one(value, *beside))?
+            }
+            other => panic!("{other:?} is not of a place"),
+        })
+    }
+
     /// One side of two in the places of that which has more.
     fn widen(&self, expr: &Expr, row: usize, other: &Expr) -> Result<V, Stop> {
         let places = type_of(Some(expr), &self.table.cols).places();
@@ -368,7 +440,10 @@ pub fn type_of(expr: Option<&Expr>, cols: &[(String, Ty)]) -> Ty {
         Expr::Has | Expr::Not(_) | Expr::Blank(..) | Expr::In(..) => Ty::Bool,
         Expr::Back(call) => aggregate_type(call, &base_columns()),
         Expr::Of(call, _) => aggregate_type(call, cols),
-        Expr::Running(value, ..) => of(value),
+        Expr::Window("rows" | "count", ..) => Ty::Int,
+        Expr::Window("mean", ..) => Ty::Dec(10),
+        Expr::Window(_, value, ..) => type_of(value.as_deref(), cols),
+        Expr::Neighbour(_, value, ..) => of(value),
         Expr::Bin("and" | "or" | "=" | "!=" | "<" | "<=" | ">" | ">=", ..) => Ty::Bool,
         Expr::Bin("&", ..) => Ty::Text,
         Expr::Bin("/", ..) => Ty::Dec(10),
@@ -401,6 +476,11 @@ pub fn aggregate_type(call: &Call, cols: &[(String, Ty)]) -> Ty {
     match call.agg {
         Agg::Rows | Agg::Count | Agg::Distinct => Ty::Int,
         Agg::Mean | Agg::Share => Ty::Dec(10),
+        Agg::Median => match type_of(call.value.as_deref(), cols) {
+            Ty::Int => Ty::Dec(1),
+            Ty::Dec(places) => Ty::Dec(places + 1),
+            ty => ty,
+        },
         Agg::Any | Agg::All => Ty::Bool,
         Agg::List | Agg::ListDistinct => Ty::Text,
         _ => type_of(call.value.as_deref(), cols),

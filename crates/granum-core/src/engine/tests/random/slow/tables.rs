@@ -296,7 +296,8 @@ fn apply(mut rows: Rows, step: &Step, world: &World) -> Result<Rows, Stop> {
             let mut stay = vec![];
             for (_, mut of) in groups {
                 of.sort_by(compare);
-                let mut end = (*count).min(of.len());
+                let count = count.unwrap_or_else(|part| (of.len() * part).div_ceil(100));
+                let mut end = count.min(of.len());
                 while *ties
                     && end > 0
                     && end < of.len()

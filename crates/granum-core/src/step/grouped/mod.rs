@@ -1,19 +1,24 @@
 //! Values of its group that each row gets: `per`.
 
-use std::collections::BTreeMap;
+mod window;
 
 use super::values::values_noted;
 use super::{Faults, Left, OnRows, Pace, RowsBecome, StepRunner, Together, Work, group_problem};
-use crate::aggregate::{AggregateFunction, GroupFailure, Groups, Values, aggregate_each};
+use crate::aggregate::{GroupFailure, Groups, Values, aggregate_each};
 use crate::expr::Typed;
 use crate::resolve::{AggregatePlan, GroupedPlan, GroupedPlans, GroupedWhat};
-use crate::table::{Batch, Column, SlotId};
+use crate::table::{Batch, Column, Rows, SlotId};
 use crate::tally::Problem;
-use crate::value::{ExactSum, Scalar, Type, decimal};
+use crate::value::Scalar;
+use window::window;
 
 impl Work for GroupedPlans {
     fn expressions(&self) -> Vec<&Typed> {
         self.0.iter().flat_map(GroupedPlan::parts).collect()
+    }
+
+    fn slots(&self) -> Vec<SlotId> {
+        self.0.iter().flat_map(|plan| plan.grain.iter().copied()).collect()
     }
 
     fn may_lack(&self) -> Vec<SlotId> {
@@ -35,12 +40,7 @@ impl Work for GroupedPlans {
     fn together(&self, at: &StepRunner<'_>, rows: &Batch) -> Result<Vec<Together>, Problem> {
         let plans = self.0.iter().map(|plan| {
             let groups = Groups::by(&at.columns(rows, plan.keys.iter())?, rows.rows);
-            let text = match &plan.what {
-                GroupedWhat::Aggregate(plan) => plan.text.clone(),
-                GroupedWhat::Running(_) => "running".to_owned(),
-                GroupedWhat::Position { .. } => "position".to_owned(),
-            };
-            Ok(Together { text, groups })
+            Ok(Together { text: plan.text().to_owned(), groups })
         });
         plans.collect()
     }
@@ -72,19 +72,30 @@ fn grouped(
         let keys = runner.columns(batch, plan.keys.iter())?;
         let groups = Groups::by(&keys, batch.rows);
         let mut faults = Faults::default();
+        // The grain settles what ties, then the place in the table.
+        let grain = || plan.grain.iter().map(|slot| (batch.slot(*slot).clone(), false));
         let column = match &plan.what {
-            GroupedWhat::Position { by } => position(&groups, &runner.orders(batch, by)?),
+            GroupedWhat::Position { by } => {
+                let by: Vec<_> = runner.orders(batch, by)?.into_iter().chain(grain()).collect();
+                position(&groups, &by)
+            }
             GroupedWhat::Aggregate(plan) => {
                 let values = noting(runner, plan, batch, &groups, &mut faults);
                 let (found, failed) = aggregate_each(&values, &groups);
                 note(runner, plan, (&keys, &groups), &values, failed, &mut faults);
                 found.take(&groups.array())
             }
-            GroupedWhat::Running(plan) => {
-                let values = noting(runner, plan, batch, &groups, &mut faults);
-                let (found, failed) = running(&values, &groups);
+            GroupedWhat::Window { plan, over } => {
+                let mut values = noting(runner, plan, batch, &groups, &mut faults);
+                values.by.extend(grain());
+                let (found, failed) = window(&values, &groups, *over);
                 note(runner, plan, (&keys, &groups), &values, failed, &mut faults);
                 found
+            }
+            GroupedWhat::Neighbour { plan, next } => {
+                let mut values = noting(runner, plan, batch, &groups, &mut faults);
+                values.by.extend(grain());
+                neighbours(&values, &groups, *next)
             }
         };
         if !faults.is_empty() {
@@ -152,65 +163,25 @@ fn position(groups: &Groups, by: &[(Column, bool)]) -> Column {
     Column::Integer(places.into())
 }
 
-/// The sum up to each row, in its group's order, and the groups that have none. A row that does not
-/// count leaves it as it is.
-fn running(values: &Values, groups: &Groups) -> (Column, Vec<GroupFailure>) {
-    debug_assert_eq!(values.function, AggregateFunction::Sum);
-    let Some(value) = &values.value else { return (Column::Blank(groups.rows()), vec![]) };
+/// What the row before each row has, or the row behind, of those of its group that count; blank at the ends.
+fn neighbours(values: &Values, groups: &Groups, next: bool) -> Column {
+    let Some(value) = &values.value else { return Column::Blank(groups.rows()) };
     let (rows, starts) = groups.in_order(&values.by);
-    let mut over: BTreeMap<usize, GroupFailure> = BTreeMap::new();
-    let mut fails = |group: usize| {
-        over.entry(group).or_insert(GroupFailure::Overflow { group: group as u32 });
-    };
-    let counts = |row: usize| {
-        !value.is_blank(row) && values.filter.as_ref().is_none_or(|filter| filter.value(row))
-    };
-    // Each row's group, the row, and whether it is the group's first.
-    let in_order = (0..groups.count).flat_map(|group| {
-        let rows = &rows[starts[group]..starts[group + 1]];
-        rows.iter().enumerate().map(move |(at, row)| (group, *row as usize, at == 0))
-    });
-    let column = if let Column::Number(array) = value {
-        let mut sums = vec![0.0; groups.rows()];
-        let mut sum = ExactSum::default();
-        for (group, row, first) in in_order {
-            if first {
-                sum = ExactSum::default();
+    let mut beside: Vec<Option<u32>> = vec![None; groups.rows()];
+    for group in 0..groups.count {
+        let mut last = None;
+        let mut step = |row: u32| {
+            beside[row as usize] = last;
+            if values.counts(row as usize) {
+                last = Some(row);
             }
-            if counts(row) {
-                sum.add(array.value(row));
-            }
-            sums[row] = sum.value();
-            if !sums[row].is_finite() {
-                fails(group);
-            }
+        };
+        let own = rows[starts[group]..starts[group + 1]].iter().copied();
+        if next {
+            own.rev().for_each(&mut step);
+        } else {
+            own.for_each(&mut step);
         }
-        Column::Number(sums.into())
-    } else {
-        let mut sums = vec![0_i128; groups.rows()];
-        let mut sum = 0;
-        for (group, row, first) in in_order {
-            if first {
-                sum = 0;
-            }
-            if counts(row) {
-                match decimal::add(sum, value.units(row)) {
-                    Some(more) => sum = more,
-                    None => fails(group),
-                }
-            }
-            if values.ty == Type::Integer && i64::try_from(sum).is_err() {
-                fails(group);
-            }
-            sums[row] = sum;
-        }
-        match values.ty {
-            Type::Decimal(scale) => Column::decimal(sums, None, scale),
-            _ => {
-                let whole = |sum| i64::try_from(sum).unwrap_or_default();
-                Column::Integer(sums.into_iter().map(whole).collect::<Vec<_>>().into())
-            }
-        }
-    };
-    (column, over.into_values().collect())
+    }
+    value.take(&Rows::from(beside))
 }
