@@ -108,6 +108,14 @@ pub(super) fn day(call: &Call<'_>) -> Result<Column, RowFailure> {
     number(call, |date| date.day().into())
 }
 
+/// A whole number of the time of each moment, which is given in minutes since midnight.
+pub(super) fn of_time(call: &Call<'_>, of: impl Fn(i64) -> i64) -> Column {
+    let Column::DateTime(moments) = &call.columns[0] else { return call.blank() };
+    let minutes = |micros: i64| (micros - day::start_of(day::day_of(micros))) / 60_000_000;
+    let numbers = moments.iter().map(|micros| micros.map(|micros| of(minutes(micros))));
+    Column::Integer(numbers.collect())
+}
+
 pub(super) fn start_of_month(call: &Call<'_>) -> Result<Column, RowFailure> {
     moved(call, |date, _| Some(day::from_civil(date.first_of_month())), false)
 }

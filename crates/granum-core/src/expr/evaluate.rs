@@ -103,6 +103,8 @@ impl Scope<'_> {
             Kind::Slot(slot) => self.slot(*slot, self.counting(expr, mask))?,
             Kind::Column(column) => self.batch.column(*column).whole(),
             Kind::Constant(value) => Column::constant(value, expr.ty, rows),
+            // Whoever takes one looks at the pattern itself.
+            Kind::Pattern(_) => Column::all_blank(expr.ty, rows),
             Kind::Path { from, hops, target, column } => {
                 let to = self.path(*from, hops);
                 let table = self.world.tables[target.0].as_ref().sure("a table that is led to");

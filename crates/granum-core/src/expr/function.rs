@@ -7,6 +7,7 @@
 use super::calendar;
 use super::convert::{convert, parse_with};
 use super::kernel::{Counting, FailureKind, RowFailure, map, texts, truths};
+use super::pattern;
 use super::typed::Typed;
 use crate::table::{Column, Fixed, Rows, Texts, Whole};
 use crate::value::{Scalar, Scale, Type, day, decimal};
@@ -36,6 +37,12 @@ pub enum Takes {
     Places,
     /// A format that is written out.
     Format,
+    /// A datetime.
+    Moment,
+    /// A pattern that is written out.
+    Pattern,
+    /// What each match of the pattern before becomes, written out; it may be none, `""`.
+    Template,
 }
 
 /// What a function gives.
@@ -165,6 +172,18 @@ pub static FUNCTIONS: &[Function] = &[
         gives Gives::Type(Type::Text) fails false,
         "The text without every `what` that it begins with.",
         "trim_left(\"00750\", \"0\")" => "750", trim_left),
+    function!("matches", "matches(text, \"PATTERN\")", [Text, Pattern] optional 0 repeats false
+        gives Gives::Type(Type::Boolean) fails false,
+        "Whether the pattern is found in the text; `^` and `$` are its ends.",
+        "matches(\"M0000178\", \"^M[0-9]{7}$\")" => "true", |call| Ok(pattern::matches(call))),
+    function!("extract", "extract(text, \"PATTERN\")", [Text, Pattern] optional 0 repeats false
+        gives Gives::Type(Type::Text) fails false,
+        "What the pattern's first group finds first in the text, or the whole where it has none; blank where nothing is found.",
+        "extract(\"refund for M0000178, late\", \"M[0-9]+\")" => "M0000178", |call| Ok(pattern::extract(call))),
+    function!("replace_pattern", "replace_pattern(text, \"PATTERN\", \"BY\")", [Text, Pattern, Template] optional 0
+        repeats false gives Gives::Type(Type::Text) fails false,
+        "The text with all that the pattern finds replaced; `$1` to `$9` are its groups, `$$` is a dollar sign, and BY may be \"\".",
+        "replace_pattern(\"03/2026\", \"([0-9]+)/([0-9]+)\", \"$2-$1\")" => "2026-03", |call| Ok(pattern::replace(call))),
     function!("round", "round(x, places)", [Numeric, Places] optional 0 repeats false
         gives Gives::Rounded fails true,
         "The number with so many places, rounded half away from zero.",
@@ -189,6 +208,10 @@ pub static FUNCTIONS: &[Function] = &[
         gives Gives::Type(Type::Date) fails true,
         "The day that a text says (ISO 8601 unless a format is given), or a datetime's day.",
         "date(\"24/11/2026\", \"%d/%m/%Y\")" => "2026-11-24", date),
+    function!("datetime", "datetime(x) or datetime(text, \"FORMAT\")", [Day, Format] optional 1 repeats false
+        gives Gives::Type(Type::DateTime) fails true,
+        "The moment that a text says (ISO 8601 unless a format is given), or the first of a day.",
+        "datetime(\"1.3.2026 14:05\", \"%d.%m.%Y %H:%M\")" => "2026-03-01T14:05:00", date),
     function!("year", "year(day)", [Temporal] optional 0 repeats false
         gives Gives::Type(Type::Integer) fails false,
         "The year.", "year(date(\"2026-03-01\"))" => "2026", calendar::year),
@@ -219,6 +242,14 @@ pub static FUNCTIONS: &[Function] = &[
     function!("day", "day(day)", [Temporal] optional 0 repeats false
         gives Gives::Type(Type::Integer) fails false,
         "The day of the month.", "day(date(\"2026-03-01\"))" => "1", calendar::day),
+    function!("hour", "hour(time)", [Moment] optional 0 repeats false
+        gives Gives::Type(Type::Integer) fails false,
+        "The hour of a datetime, from 0 to 23.", "hour(datetime(\"2026-03-01 14:05\"))" => "14",
+        |call| Ok(calendar::of_time(call, |minutes| minutes / 60))),
+    function!("minute", "minute(time)", [Moment] optional 0 repeats false
+        gives Gives::Type(Type::Integer) fails false,
+        "The minute of a datetime, from 0 to 59.",
+        "minute(datetime(\"2026-03-01 14:05\"))" => "5", |call| Ok(calendar::of_time(call, |minutes| minutes % 60))),
     function!("start_of_month", "start_of_month(day)", [Temporal] optional 0 repeats false
         gives Gives::Type(Type::Date) fails false,
         "The first day of the month.",
@@ -250,7 +281,7 @@ pub static FUNCTIONS: &[Function] = &[
 ];
 
 impl Call<'_> {
-    fn texts(&self, at: usize) -> Texts {
+    pub(super) fn texts(&self, at: usize) -> Texts {
         match &self.columns[at] {
             Column::Text(array) => array.clone(),
             other => Texts::blank(other.len()),
@@ -456,13 +487,17 @@ fn abs(call: &Call<'_>) -> Result<Column, RowFailure> {
     })
 }
 
+/// A day or a moment.
 fn date(call: &Call<'_>) -> Result<Column, RowFailure> {
     match call.args.get(1).and_then(Typed::constant) {
         Some(Scalar::Text(format)) => {
-            parse_with(&call.columns[0], Type::Date, call.counting, |text| {
-                day::parse_format(format, text.as_bytes()).map(Scalar::Date)
+            parse_with(&call.columns[0], call.ty, call.counting, |text| match call.ty {
+                Type::DateTime => {
+                    day::parse_time_format(format, text.as_bytes()).map(Scalar::DateTime)
+                }
+                _ => day::parse_format(format, text.as_bytes()).map(Scalar::Date),
             })
         }
-        _ => convert(&call.columns[0], Type::Date, call.counting),
+        _ => convert(&call.columns[0], call.ty, call.counting),
     }
 }

@@ -7,6 +7,7 @@ mod convert;
 mod evaluate;
 mod function;
 mod kernel;
+mod pattern;
 mod typed;
 mod world;
 
@@ -14,6 +15,7 @@ pub(crate) use evaluate::{Scope, evaluate, evaluate_all, evaluate_noting, truth}
 pub(crate) use function::find as find_function;
 pub use function::{FUNCTIONS, Function, Gives, Takes};
 pub(crate) use kernel::{Failing, FailureKind, RowFailure, texts};
+pub(crate) use pattern::{NoPattern, Pattern, wrong_group};
 pub(crate) use typed::{Arithmetic, Kind, Logic, Typed};
 pub(crate) use world::{Gathered, World};
 

@@ -5,6 +5,7 @@ use crate::table::{ColumnId, GatherId, Hop, LinkId, SlotId, TableId, TotalId};
 use crate::value::{Scalar, Type};
 
 use super::function::Function;
+use super::pattern::Pattern;
 
 /// An expression with its type, and the words that it came from.
 #[derive(Debug, Clone)]
@@ -21,6 +22,8 @@ pub(crate) enum Kind {
     /// A column of a finished table.
     Column(ColumnId),
     Constant(Scalar),
+    /// A pattern that is written out.
+    Pattern(Pattern),
     /// A column of the row that a path leads to.
     Path {
         from: TableId,
@@ -170,6 +173,7 @@ impl Typed {
         let kind = match &self.kind {
             Kind::Slot(of) => return slot(*of),
             Kind::Constant(value) => Kind::Constant(value.clone()),
+            Kind::Pattern(pattern) => Kind::Pattern(pattern.clone()),
             Kind::Column(_)
             | Kind::Path { .. }
             | Kind::Leads { .. }
@@ -211,6 +215,7 @@ impl Typed {
             Kind::Slot(_)
             | Kind::Column(_)
             | Kind::Constant(_)
+            | Kind::Pattern(_)
             | Kind::Path { .. }
             | Kind::Leads { .. }
             | Kind::Choices { .. }

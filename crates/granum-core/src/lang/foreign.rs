@@ -63,6 +63,10 @@ const FUNCTIONS: &[(&str, &str)] = &[
     ("substring", "parts of a text are  left(text, n) , right(text, n) , part(text, \"-\", n)"),
     ("mid", "parts of a text are  left(text, n) , right(text, n) , part(text, \"-\", n)"),
     ("split", "the n-th part of a text is  part(text, \"-\", n)"),
+    ("regexp_like", "a text is tried by  matches(text, \"PATTERN\")"),
+    ("regexp_substr", "what is found in a text is  extract(text, \"PATTERN\")"),
+    ("regexp_replace", "what is found is replaced by  replace_pattern(text, \"PATTERN\", \"BY\")"),
+    ("to_timestamp", "a moment of a text is  datetime(text, \"%d/%m/%Y %H:%M\")"),
     ("concat", "texts are joined by  a & b"),
     ("strip", "spaces around are taken away by  trim(text)"),
     (

@@ -8,6 +8,7 @@ mod declare;
 mod example;
 mod expression;
 mod foreseen;
+mod function;
 mod link;
 mod operators;
 mod path;

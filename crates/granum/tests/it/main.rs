@@ -24,6 +24,7 @@ mod mistakes;
 mod near;
 mod odd;
 mod parameters;
+mod patterns;
 mod periods;
 mod plans;
 mod reach;
