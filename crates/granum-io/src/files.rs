@@ -311,6 +311,9 @@ impl Files {
 
 impl Sources for Files {
     fn open(&self, spec: &InputSpec) -> Result<Box<dyn InputSource>, SourceError> {
+        if let Some(rows) = &spec.rows {
+            return self.rows(spec, rows, &format!("rows of {}", spec.name));
+        }
         let mut files = vec![];
         let mut format = FORMATS[0];
         for source in &spec.sources {

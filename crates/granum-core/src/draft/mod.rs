@@ -16,6 +16,7 @@ use crate::engine::{RunError, Want, run};
 use crate::lang::{format_plan, parse, quoted};
 use crate::port::{Observer, Sources, Written};
 use crate::relate::Relations;
+use crate::resolve::with_paths;
 use crate::tally::{InvertedPeriods, LinkTally, Problem, Report, SeveralPeriods};
 
 /// How the files of a table are written, as its plan has to say it.
@@ -86,7 +87,8 @@ pub fn draft(
         if !parsed.diagnostics.is_empty() {
             return Err(RunError::Plan(parsed.diagnostics));
         }
-        let report = run(&parsed.tree, &[], sources, Want::Check, observer)?;
+        let tree = with_paths(&parsed.tree, &[]).map_err(RunError::Plan)?;
+        let report = run(&tree, &[], sources, Want::Check, observer)?;
         let taken_back = refused.take_back(&report);
         if !taken_back && (report.links.is_empty() || !tallies.is_empty()) {
             return Ok(Draft { text: format_plan(&text, &parsed), report });

@@ -4,6 +4,7 @@ use super::links::{Chosen, ChosenKind};
 use super::{AsText, DraftedFiles, Refused, remark};
 use crate::lang::{plan_name, quoted};
 use crate::relate::{RelatedTable, Relations};
+use crate::resolve::plain_path;
 use crate::survey::names::{bare, names_sum, names_version};
 use crate::survey::{ColumnSurvey, OddityKind};
 use crate::value::{Scale, Type, decimal};
@@ -72,7 +73,7 @@ pub(super) fn part_names(table: &str, parts: usize) -> Vec<String> {
 
 /// The files of an input, and how they are written.
 pub(super) fn sources(files: &DraftedFiles) -> String {
-    let paths: Vec<String> = files.paths.iter().map(|path| quoted(path)).collect();
+    let paths: Vec<String> = files.paths.iter().map(|path| quoted(&plain_path(path))).collect();
     let mut out = paths.join(", ");
     if files.filling && files.paths.len() > 1 {
         out.push_str(" filling blanks");
@@ -244,7 +245,7 @@ pub(super) fn joined(
     if !added.is_empty() {
         out.push_str(&format!("  add {}\n", added.join("\n      ")));
     }
-    let path = quoted(&format!("out/{name}.csv"));
+    let path = quoted(&plain_path(&format!("out/{name}.csv")));
     out.push_str(&format!("\noutput {} to {path}\n", plan_name(&name)));
     out
 }

@@ -3,8 +3,10 @@
 use std::collections::HashMap;
 
 use super::context::RunError;
-use crate::lang::{Diagnostic, DiagnosticKind, PlanTree};
-use crate::port::{InputShape, InputSource, SourceErrorKind, Sources};
+use crate::lang::{Diagnostic, DiagnosticKind, PlanTree, Span};
+use crate::port::{
+    InputShape, InputSource, InputSpec, ReadRequest, SourceError, SourceErrorKind, Sources,
+};
 use crate::resolve::{Plan, input_specs, resolve};
 use crate::table::TableId;
 
@@ -17,7 +19,8 @@ impl Inputs {
     pub fn open(tree: &PlanTree, sources: &dyn Sources) -> Result<Self, RunError> {
         let mut opened = vec![];
         for spec in input_specs(tree) {
-            let source = sources.open(&spec).map_err(|error| match error.kind {
+            let source = opened_whole(&spec, sources).map_err(|error| match error.kind {
+                _ if spec.rows.is_some() => RunError::Plan(vec![wrong_block(spec.span, &error)]),
                 SourceErrorKind::UnknownEncoding => RunError::Plan(vec![
                     Diagnostic::new(DiagnosticKind::UnknownName, spec.encoding_span, error.message)
                         .help(error.help),
@@ -67,4 +70,43 @@ impl Inputs {
     pub fn source(&self, name: &str) -> Option<&dyn InputSource> {
         self.sources.iter().find(|(known, _)| known == name).map(|(_, source)| source.as_ref())
     }
+}
+
+/// Opens an input. Rows that stand in the plan are looked at whole, for what is wrong with them is wrong with it.
+fn opened_whole(
+    spec: &InputSpec,
+    sources: &dyn Sources,
+) -> Result<Box<dyn InputSource>, SourceError> {
+    let source = sources.open(spec)?;
+    if spec.rows.is_some() {
+        let mut reader = source.read(ReadRequest::default())?;
+        loop {
+            let parts = reader.next(1)?;
+            if parts.is_empty() {
+                break;
+            }
+            parts.iter().try_for_each(|part| part.parse().map(|_| ()))?;
+        }
+    }
+    Ok(source)
+}
+
+/// A block that is no CSV, or has other columns.
+pub(super) fn wrong_block(span: Span, error: &SourceError) -> Diagnostic {
+    let line = error.line.map_or(String::new(), |line| format!(" (line {line} of the block)"));
+    let kind = match error.kind {
+        SourceErrorKind::Columns => DiagnosticKind::UnknownName,
+        _ => DiagnosticKind::Syntax,
+    };
+    // The first line is enough to find it.
+    let span = Span { start: span.start, end: (span.start + 3).min(span.end) };
+    let message = format!("these rows cannot be read: {}{line}", error.message);
+    let help = match error.kind {
+        SourceErrorKind::RowLength | SourceErrorKind::OpenQuote | SourceErrorKind::AfterQuote => {
+            "between cells stands a comma; a cell that has one stands in quotes:  \"a, b\""
+        }
+        SourceErrorKind::Header => "each column stands in the first line once",
+        _ => &error.help,
+    };
+    Diagnostic::new(kind, span, message).help(help)
 }

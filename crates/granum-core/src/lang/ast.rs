@@ -59,7 +59,7 @@ pub struct ParamTree {
     pub value: Expr,
 }
 
-/// `input NAME from SOURCE, … [filling blanks] [delimiter ";"] [encoding "…"] [header at N] STEP…`
+/// `input NAME from """…""" STEP…`, or `input NAME from SOURCE, … [filling blanks] [delimiter ";"] [encoding "…"] [header at N] STEP…`
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct InputTree {
     /// What it is called.
@@ -68,6 +68,8 @@ pub struct InputTree {
     pub sources: Vec<Quoted>,
     /// The days that it has, in place of files.
     pub calendar: Option<CalendarTree>,
+    /// A header and rows that stand in the plan, in place of files.
+    pub rows: Option<Quoted>,
     /// Whether a column that a source lacks is blank there.
     pub filling_blanks: bool,
     /// The sign between fields, when it is not a comma.

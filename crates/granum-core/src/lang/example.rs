@@ -86,6 +86,12 @@ impl Parser {
 
     fn rows(&mut self, what: &str) -> Found<RowsTree> {
         let table = self.name(what)?;
+        let rows = self.block()?;
+        Ok(RowsTree { table, rows })
+    }
+
+    /// A header and rows between `"""` and `"""`.
+    pub(super) fn block(&mut self) -> Found<Quoted> {
         let span = self.span();
         let TokenKind::Block(text) = self.peek() else {
             return self.expected(
@@ -100,7 +106,7 @@ impl Parser {
             return self.wrong(Diagnostic::new(DiagnosticKind::Syntax, span, message).help(help));
         }
         self.advance();
-        Ok(RowsTree { table, rows })
+        Ok(rows)
     }
 }
 
@@ -126,14 +132,19 @@ impl Layout<'_> {
         }
     }
 
-    /// A block, its lines as they stand.
     fn rows(&mut self, word: &str, rows: &RowsTree) {
-        let start = rows.table.span.to(Span { start: 0, end: rows.rows.span.start });
-        self.line(start, 2, &format!("{word} {} \"\"\"", name(&rows.table)));
-        for line in rows.rows.text.lines() {
-            let indent = if line.is_empty() { "" } else { "    " };
-            self.out.push_str(&format!("{indent}{line}\n"));
+        let head = format!("{word} {}", name(&rows.table));
+        self.block(rows.table.span.start, 2, &head, &rows.rows);
+    }
+
+    /// A block behind its head, its lines as they stand.
+    pub(super) fn block(&mut self, start: usize, indent: usize, head: &str, rows: &Quoted) {
+        self.line(Span { start, end: rows.span.start }, indent, &format!("{head} \"\"\""));
+        let within = indent + 2;
+        for line in rows.text.lines() {
+            let within = if line.is_empty() { 0 } else { within };
+            self.out.push_str(&format!("{:within$}{line}\n", ""));
         }
-        self.line(Span { start: rows.rows.span.end, end: rows.rows.span.end }, 4, "\"\"\"");
+        self.line(Span { start: rows.span.end, end: rows.span.end }, within, "\"\"\"");
     }
 }

@@ -265,6 +265,8 @@ fn brackets_stand_only_where_they_must() {
         ("list(`distinct` - a)", "list(`distinct` - a)"),
         ("list(distinct (not a))", "list(distinct not a)"),
         ("rows(where a)", "rows(where a)"),
+        ("running(over over 07 days by d per c)", "running(over per c by d over 7 days)"),
+        ("rows(over 1 rows in all by over)", "rows(in all by over over 1 row)"),
     ] {
         assert_eq!(kept(written), printed);
     }

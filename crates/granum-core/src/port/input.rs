@@ -16,6 +16,8 @@ pub struct InputSpec {
     pub name: String,
     /// Paths and globs as written.
     pub sources: Vec<String>,
+    /// A header and rows in place of files, with commas between cells.
+    pub rows: Option<String>,
     /// Where the sources stand in the plan.
     pub span: Span,
     /// How the files are written, as far as the plan says it.
@@ -50,6 +52,7 @@ impl InputSpec {
         Self {
             name,
             sources,
+            rows: None,
             span: Span::default(),
             written: Written::default(),
             encoding_span: Span::default(),
@@ -93,7 +96,7 @@ pub struct InputShape {
 
 /// Opens the files of inputs.
 pub trait Sources: Sync {
-    /// Finds an input's files and looks at their beginnings.
+    /// Finds an input's files and looks at their beginnings; or takes the rows that stand in the plan.
     ///
     /// # Errors
     /// A file that is not there or cannot be read, an encoding that nobody knows, headers that do not go

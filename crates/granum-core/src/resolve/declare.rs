@@ -34,12 +34,13 @@ pub(super) fn input_specs(tree: &PlanTree) -> Vec<InputSpec> {
             };
             (item.column.text.clone(), rule)
         });
-        let first = input.sources.first().map_or(input.name.span, |source| source.span);
-        let last = input.sources.last().map_or(first, |source| source.span);
+        let places = input.sources.iter().chain(&input.rows).map(|source| source.span);
+        let span = places.reduce(Span::to).unwrap_or(input.name.span);
         specs.push(InputSpec {
             name: input.name.text.clone(),
             sources: input.sources.iter().map(|source| source.text.clone()).collect(),
-            span: first.to(last),
+            rows: input.rows.as_ref().map(|rows| rows.text.clone()),
+            span,
             written: Written {
                 delimiter: input.delimiter.as_ref().and_then(|sign| sign.text.bytes().next()),
                 encoding: input.encoding.as_ref().map(|encoding| encoding.text.clone()),
@@ -57,6 +58,7 @@ pub(super) fn input_specs(tree: &PlanTree) -> Vec<InputSpec> {
 
 impl<'a> Resolver<'a> {
     pub fn declare(&mut self, settings: &[(String, String)]) {
+        self.declare_parameters(settings);
         let tree = self.tree;
         let mut title: Option<Span> = None;
         for statement in &tree.statements {
@@ -75,10 +77,23 @@ impl<'a> Resolver<'a> {
                     title = Some(text.span);
                     self.plan.title = Some(text.text.clone());
                 }
-                StatementKind::Param(param) => self.declare_parameter(param, settings),
                 kind @ StatementKind::Input(input) => self.declare_table(&input.name, kind),
                 kind @ StatementKind::Table(table) => self.declare_table(&table.name, kind),
                 _ => {}
+            }
+        }
+        for statement in &tree.statements {
+            if let StatementKind::Link(link) = &statement.kind {
+                let _ = self.declare_link(link);
+            }
+        }
+    }
+
+    /// The parameters with their values, as the plan or `--set` has them.
+    pub(super) fn declare_parameters(&mut self, settings: &[(String, String)]) {
+        for statement in &self.tree.statements {
+            if let StatementKind::Param(param) = &statement.kind {
+                self.declare_parameter(param, settings);
             }
         }
         for (name, _) in settings {
@@ -97,11 +112,6 @@ impl<'a> Resolver<'a> {
                     )
                     .help(help),
                 );
-            }
-        }
-        for statement in &tree.statements {
-            if let StatementKind::Link(link) = &statement.kind {
-                let _ = self.declare_link(link);
             }
         }
     }

@@ -7,6 +7,7 @@ mod calendar;
 mod declare;
 mod example;
 mod expression;
+mod filled;
 mod foreseen;
 mod function;
 mod link;
@@ -37,6 +38,8 @@ use std::collections::HashMap;
 use crate::lang::{Diagnostic, PlanTree};
 use crate::port::{InputShape, InputSpec};
 use crate::value::{Scalar, Type};
+
+pub use filled::{plain_path, with_paths};
 
 /// A diagnostic has been noted.
 struct Wrong;

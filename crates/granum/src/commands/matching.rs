@@ -95,7 +95,7 @@ fn of_plan(printer: &mut Printer, args: &MatchArgs, path: &str, link: &str) -> R
         ));
     };
     let source = PlanSource::File(path.into());
-    let plan = Plan::open(printer, &source, args.reading.format)?;
+    let plan = Plan::open(printer, &source, (args.reading.format, &[]))?;
     Ok(Asked {
         name: plan.name,
         texts: plan.texts,

@@ -6,6 +6,7 @@ use granum_core::engine::{AskedWrong, Beside, RunError};
 use granum_core::lang::{
     Diagnostic, DiagnosticKind, Parsed, PlanTree, Span, Statement, StatementKind, parse,
 };
+use granum_core::resolve::with_paths;
 use granum_io::Files;
 
 use super::{Exit, Printer, outputs, used};
@@ -29,7 +30,11 @@ pub(super) struct Plan {
 
 impl Plan {
     /// Reads and parses a plan. What is wrong is printed.
-    pub fn open(printer: &mut Printer, source: &PlanSource, format: Format) -> Result<Self, Exit> {
+    pub fn open(
+        printer: &mut Printer,
+        source: &PlanSource,
+        (format, settings): (Format, &[(String, String)]),
+    ) -> Result<Self, Exit> {
         let (text, folder) = match source {
             PlanSource::File(path) => {
                 let folder = path.parent().map_or_else(PathBuf::new, Path::to_path_buf);
@@ -61,6 +66,10 @@ impl Plan {
             return Err(plan.wrong(printer, &[wrong.help(help)]));
         }
         let (mut wrong, plans) = used::take_in(&mut plan.tree, &mut plan.texts, &folder, own);
+        match with_paths(&plan.tree, settings) {
+            Ok(tree) => plan.tree = tree,
+            Err(more) => wrong.extend(more),
+        }
         wrong.extend(outputs::clashes(&plan.tree, &plan.files, &plans));
         plan.plans = plans;
         if !wrong.is_empty() {

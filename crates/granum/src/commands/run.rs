@@ -55,7 +55,7 @@ pub(super) fn done(
     does: Does<'_>,
 ) -> Result<(Plan, Done), Exit> {
     let begun = Instant::now();
-    let plan = Plan::open(printer, &args.source(), args.options.format)?;
+    let plan = Plan::open(printer, &args.source(), (args.options.format, &args.options.settings))?;
     let plan = match does {
         Does::Outputs(writing) => plan.only(printer, &writing.only)?,
         Does::Examples | Does::Checks => plan,

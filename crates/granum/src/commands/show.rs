@@ -14,7 +14,7 @@ use crate::render::json::{self, Outcome, TableTold, Told};
 
 /// The tables of a plan with what one row of each is, and their columns.
 pub(super) fn tables(printer: &mut Printer, source: &PlanSource, options: &PlanOptions) -> Exit {
-    let plan = match Plan::open(printer, source, options.format) {
+    let plan = match Plan::open(printer, source, (options.format, &options.settings)) {
         Ok(plan) => plan,
         Err(exit) => return exit,
     };
@@ -47,7 +47,7 @@ pub(super) fn run(
     asked: &Asked,
 ) -> Exit {
     let (showing, to) = (&asked.showing, asked.to.as_deref());
-    let opened = Plan::open(printer, source, options.format)
+    let opened = Plan::open(printer, source, (options.format, &options.settings))
         .and_then(|plan| plan.asked(printer, |text| showing.beside(text)));
     let plan = match opened {
         Ok(plan) => plan,

@@ -15,7 +15,7 @@ pub(super) fn run(
     options: &PlanOptions,
     tracing: &Tracing,
 ) -> Exit {
-    let plan = match Plan::open(printer, source, options.format) {
+    let plan = match Plan::open(printer, source, (options.format, &options.settings)) {
         Ok(plan) => plan,
         Err(exit) => return exit,
     };

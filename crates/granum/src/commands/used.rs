@@ -6,6 +6,7 @@ use std::path::{Path, PathBuf};
 use granum_core::lang::{
     Diagnostic, DiagnosticKind, PlanTree, Quoted, Statement, StatementKind, parse_from,
 };
+use granum_core::resolve::plain_path;
 
 use crate::render::Texts;
 
@@ -98,6 +99,8 @@ fn seen_from(statement: &mut Statement, folder: &Path) {
     let StatementKind::Input(input) = &mut statement.kind else { return };
     for source in &mut input.sources {
         if source.text != "-" {
+            // Of the folder's own name braces are themselves.
+            let folder = PathBuf::from(plain_path(&folder.to_string_lossy()));
             source.text = folder.join(&source.text).to_string_lossy().into_owned();
         }
     }

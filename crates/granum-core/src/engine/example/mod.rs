@@ -7,14 +7,11 @@ mod rows;
 use std::collections::{HashMap, HashSet};
 
 use super::context::RunError;
-use super::inputs::Inputs;
+use super::inputs::{Inputs, wrong_block};
 use super::run::{Running, Want, run_with};
 use super::show::{Showing, show};
-use crate::lang::{
-    Diagnostic, DiagnosticKind, ExampleTree, Name, OutcomeTree, PlanTree, RowsTree, Span,
-    Statement, StatementKind,
-};
-use crate::port::{InputShape, Silent, SourceError, SourceErrorKind, Sources};
+use crate::lang::{ExampleTree, Name, OutcomeTree, PlanTree, RowsTree, Statement, StatementKind};
+use crate::port::{InputShape, Silent, Sources};
 use crate::resolve::{input_specs, resolve, unknown_columns};
 use crate::tally::{ExampleTally, GivenTable, Report};
 use crate::value::Type;
@@ -207,24 +204,4 @@ fn in_blocks(error: RunError, example: &ExampleTree) -> RunError {
         }
         other => other,
     }
-}
-
-/// A block that is no CSV, or has other columns.
-fn wrong_block(span: Span, error: &SourceError) -> Diagnostic {
-    let line = error.line.map_or(String::new(), |line| format!(" (line {line} of the block)"));
-    let kind = match error.kind {
-        SourceErrorKind::Columns => DiagnosticKind::UnknownName,
-        _ => DiagnosticKind::Syntax,
-    };
-    // The first line is enough to find it.
-    let span = Span { start: span.start, end: (span.start + 3).min(span.end) };
-    let message = format!("these rows cannot be read: {}{line}", error.message);
-    let help = match error.kind {
-        SourceErrorKind::RowLength | SourceErrorKind::OpenQuote | SourceErrorKind::AfterQuote => {
-            "between cells stands a comma; a cell that has one stands in quotes:  \"a, b\""
-        }
-        SourceErrorKind::Header => "each column stands in the first line once",
-        _ => &error.help,
-    };
-    Diagnostic::new(kind, span, message).help(help)
 }

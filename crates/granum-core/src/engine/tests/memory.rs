@@ -29,12 +29,12 @@ struct Text {
 
 impl Sources for Memory {
     fn open(&self, spec: &InputSpec) -> Result<Box<dyn InputSource>, SourceError> {
-        let text = self.files[&spec.sources[0]].clone();
+        let text = spec.rows.clone().unwrap_or_else(|| self.files[&spec.sources[0]].clone());
         self.rows(spec, &text, "")
     }
 
     fn at_rest(&self, spec: &InputSpec) -> bool {
-        self.files.contains_key(&spec.sources[0])
+        spec.rows.is_some() || self.files.contains_key(&spec.sources[0])
     }
 
     fn rows(

@@ -80,6 +80,10 @@ impl Layout<'_> {
                 self.line(span, 0, &format!("plan {}", quoted(&title.text)));
             }
             StatementKind::Param(param) => self.line(span, 0, &param_line(param)),
+            StatementKind::Input(InputTree { name: called, rows: Some(rows), steps, .. }) => {
+                self.block(span.start, 0, &format!("input {} from", name(called)), rows);
+                self.steps(steps);
+            }
             StatementKind::Input(input) => {
                 self.head(span, &input.steps, &input_head(input));
             }
@@ -119,6 +123,10 @@ impl Layout<'_> {
             .fold(end, usize::min);
         self.line(Span { start: span.start, end }, 0, text);
         self.allowed(allow, 4);
+        self.steps(steps);
+    }
+
+    fn steps(&mut self, steps: &[StepTree]) {
         for step in steps {
             self.comments_before(step.span.start, 2);
             if self.blank_before(step.span.start) {

@@ -6,10 +6,26 @@ use super::super::ast::{
 };
 use super::super::diagnostic::{Diagnostic, DiagnosticKind};
 use super::super::step::{STEPS, StepTree};
-use super::super::terms::{Percent, TypeTree};
+use super::super::terms::{Name, Percent, TypeTree};
 use super::super::token::TokenKind;
 use super::cursor::{Found, Parser, STATEMENTS, did_you_mean};
 use crate::value::{Scale, Type};
+
+/// An input that has no files, and nothing in their place yet.
+fn without_files(name: Name, steps: Vec<StepTree>) -> InputTree {
+    InputTree {
+        name,
+        sources: vec![],
+        calendar: None,
+        rows: None,
+        filling_blanks: false,
+        delimiter: None,
+        encoding: None,
+        header_at: None,
+        footer: None,
+        steps,
+    }
+}
 
 impl Parser {
     pub(super) fn statements(&mut self) -> Vec<Statement> {
@@ -131,17 +147,12 @@ impl Parser {
             self.need_word("through", "`through` and the last day")?;
             let calendar = Some(CalendarTree { start, end: self.key()? });
             let steps = self.steps();
-            return Ok(StatementKind::Input(InputTree {
-                name,
-                sources: vec![],
-                calendar,
-                filling_blanks: false,
-                delimiter: None,
-                encoding: None,
-                header_at: None,
-                footer: None,
-                steps,
-            }));
+            return Ok(StatementKind::Input(InputTree { calendar, ..without_files(name, steps) }));
+        }
+        if matches!(self.peek(), TokenKind::Block(_)) {
+            let rows = Some(self.block()?);
+            let steps = self.steps();
+            return Ok(StatementKind::Input(InputTree { rows, ..without_files(name, steps) }));
         }
         let mut sources = vec![self.quoted("a file's path in quotes")?];
         while self.take_sign(",") {
@@ -186,6 +197,7 @@ impl Parser {
             name,
             sources,
             calendar: None,
+            rows: None,
             filling_blanks,
             delimiter,
             encoding,

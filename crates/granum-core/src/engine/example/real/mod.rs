@@ -216,7 +216,17 @@ impl Making<'_> {
             "",
             &crate::lang::Parsed { tree: self.tree.clone(), diagnostics: vec![], comments: vec![] },
         );
-        tokens.split('"').skip(1).step_by(2).map(str::to_owned).collect()
+        let quoted = tokens.split('"').skip(1).step_by(2).map(str::to_owned);
+        // Rows that stand in the plan are no secret, whichever cells are in quotes.
+        let rows = self.tree.statements.iter().filter_map(|statement| match &statement.kind {
+            StatementKind::Input(input) => input.rows.as_ref(),
+            _ => None,
+        });
+        let cells = rows.flat_map(|rows| {
+            let quoted = rows.text.split('"').skip(1).step_by(2);
+            rows.text.split([',', '\n']).chain(quoted).map(str::to_owned)
+        });
+        quoted.chain(cells).collect()
     }
 
     /// The example up to what comes out of it.

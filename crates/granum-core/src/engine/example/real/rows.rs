@@ -23,6 +23,8 @@ struct Collector<'a> {
     found: Rows,
     count: usize,
     most: usize,
+    /// The table of the first rows.
+    asked: Option<TableId>,
     open: VecDeque<(TableId, usize, Vec<u32>)>,
     /// Rows before steps that have been looked at.
     seen: HashSet<(TableId, usize, u32)>,
@@ -40,8 +42,15 @@ pub(super) fn behind(
 ) -> Result<Rows, RunError> {
     let place = places.first().map(|(table, step, _)| (*table, *step));
     let open = VecDeque::from(places);
-    let mut collector =
-        Collector { replay, found: Rows::default(), count: 0, most, open, seen: HashSet::new() };
+    let mut collector = Collector {
+        replay,
+        found: Rows::default(),
+        count: 0,
+        most,
+        asked: place.map(|(table, _)| table),
+        open,
+        seen: HashSet::new(),
+    };
     if let Some(place) = place {
         collector.leaving(place)?;
     }
@@ -89,6 +98,12 @@ impl Collector<'_> {
     }
 
     fn add(&mut self, input: TableId, row: u32) {
+        // Rows that stand in the plan are there in every example.
+        let in_plan = matches!(&self.replay.plan(input).source,
+            Source::Input(plan) if plan.spec.rows.is_some());
+        if in_plan && self.asked != Some(input) {
+            return;
+        }
         let rows = self.found.of.entry(input).or_default();
         if rows.contains(&row) {
             return;

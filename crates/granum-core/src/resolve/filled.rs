@@ -1,0 +1,123 @@
+//! Parameters in paths: `"data/{month}/orders.csv"`.
+
+use std::collections::HashMap;
+use std::path::{Component, Path};
+
+use super::Parameter;
+use super::scope::Resolver;
+use crate::lang::{
+    Diagnostic, DiagnosticKind, PlanTree, Quoted, Statement, StatementKind, nearest,
+};
+use crate::value::Scalar;
+
+/// A plan whose paths have the values of parameters in them: those of its inputs and outputs.
+///
+/// # Errors
+/// A brace that names no parameter, a value that no path can have, a parameter that has no value.
+pub fn with_paths(
+    tree: &PlanTree,
+    settings: &[(String, String)],
+) -> Result<PlanTree, Vec<Diagnostic>> {
+    if !paths(tree).any(|path| path.text.contains(['{', '}'])) {
+        return Ok(tree.clone());
+    }
+    let none = HashMap::new();
+    let mut resolver = Resolver::new(tree, &none);
+    resolver.declare_parameters(settings);
+    if !resolver.diagnostics.is_empty() {
+        return Err(resolver.diagnostics);
+    }
+    let mut filled = tree.clone();
+    let mut wrong = vec![];
+    for path in filled.statements.iter_mut().flat_map(paths_of) {
+        match fill(path, &resolver.parameters) {
+            Ok(text) => path.text = text,
+            Err(diagnostic) => wrong.push(diagnostic),
+        }
+    }
+    if wrong.is_empty() { Ok(filled) } else { Err(wrong) }
+}
+
+/// A path as a plan has to say it, so that braces are themselves.
+pub fn plain_path(path: &str) -> String {
+    path.replace('{', "{{").replace('}', "}}")
+}
+
+fn paths(tree: &PlanTree) -> impl Iterator<Item = &Quoted> {
+    tree.statements.iter().flat_map(|statement| match &statement.kind {
+        StatementKind::Input(input) => input.sources.iter().collect(),
+        StatementKind::Output(output) => vec![&output.path],
+        _ => vec![],
+    })
+}
+
+fn paths_of(statement: &mut Statement) -> Vec<&mut Quoted> {
+    match &mut statement.kind {
+        StatementKind::Input(input) => input.sources.iter_mut().collect(),
+        StatementKind::Output(output) => vec![&mut output.path],
+        _ => vec![],
+    }
+}
+
+/// A path with the values of the parameters that stand in braces.
+fn fill(path: &Quoted, parameters: &[(String, Parameter)]) -> Result<String, Diagnostic> {
+    let wrong = |kind, message: String| Diagnostic::new(kind, path.span, message);
+    let mut out = String::new();
+    let mut rest = path.text.as_str();
+    while let Some(at) = rest.find(['{', '}']) {
+        let (before, from) = rest.split_at(at);
+        out.push_str(before);
+        let brace = &from[..1];
+        if from[1..].starts_with(brace) {
+            out.push_str(brace);
+            rest = &from[2..];
+            continue;
+        }
+        let end = from.find('}').filter(|end| *end > 0);
+        let Some(end) = end.filter(|_| brace == "{") else {
+            let message = format!("this path has a `{brace}` without its other half");
+            return Err(wrong(DiagnosticKind::Syntax, message).help(
+                "a parameter stands as  {month} ; a brace that is part of a name is written twice",
+            ));
+        };
+        let name = from[1..end].trim();
+        let known = parameters.iter().find(|(known, _)| known == name);
+        let Some((_, Parameter { value, .. })) = known else {
+            let message = format!("the plan has no parameter called `{name}`");
+            let names = parameters.iter().map(|(name, _)| name.as_str());
+            let near = nearest(name, names).map(|near| format!("did you mean `{near}`?"));
+            let help = near.unwrap_or_else(|| {
+                "declare it:  param NAME text = \"VALUE\" ; a brace that is part of a name is \
+                 written twice"
+                    .into()
+            });
+            return Err(wrong(DiagnosticKind::UnknownName, message).help(help));
+        };
+        let text = match value {
+            Scalar::Blank => {
+                let message = format!("`{name}` is blank, and a path cannot have that in it");
+                return Err(wrong(DiagnosticKind::Parameter, message)
+                    .help(format!("give it a value:  --set {name}=\u{2026}")));
+            }
+            value => value.to_string(),
+        };
+        if leads_outside(&text) {
+            let message =
+                format!("`{name}` is \"{text}\", which would lead out of the path's folder");
+            return Err(wrong(DiagnosticKind::Parameter, message)
+                .help("write the folder into the path itself, and leave a name to the parameter"));
+        }
+        out.push_str(&text);
+        rest = &from[end + 1..];
+    }
+    Ok(out + rest)
+}
+
+/// Whether a value leads out of the folder that its place in a path is in.
+fn leads_outside(text: &str) -> bool {
+    let parts = text.split(['/', '\\']);
+    let up = parts.into_iter().any(|part| part.trim() == "..");
+    let first = Path::new(text).components().next();
+    up || text.starts_with(['/', '\\', '~'])
+        || matches!(first, Some(Component::Prefix(_) | Component::RootDir))
+}
