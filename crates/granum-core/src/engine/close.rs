@@ -7,6 +7,7 @@ use super::check::{
 use super::context::RunError;
 use super::demand::{Work, check_needs};
 use super::run::{Run, Running, Want};
+use crate::bug::Sure;
 use crate::port::{Output, OutputError, Outputs};
 use crate::resolve::{CheckKind, Total};
 use crate::step::{Naming, finished_rows, group_problem};
@@ -17,6 +18,7 @@ impl Run<'_> {
     pub fn close(mut self, want: Want<'_>, running: Running<'_>) -> Result<Report, RunError> {
         let checks = self.close_checks();
         let (warnings, allowed) = self.warnings();
+        self.widen();
         let mut report = Report {
             title: self.plan.title.clone(),
             links_planned: self.plan.links.len(),
@@ -63,14 +65,23 @@ impl Run<'_> {
         report: &Report,
     ) -> Result<Vec<Written>, OutputError> {
         let mut written = vec![];
-        let mut outputs: Vec<Box<dyn Output>> =
-            std::mem::take(&mut self.outputs).into_iter().flatten().collect();
-        for (output, plan) in outputs.iter_mut().zip(&self.plan.outputs) {
+        let mut outputs: Vec<Box<dyn Output>> = vec![];
+        let mut wide = std::mem::take(&mut self.wide).into_iter();
+        let begun = std::mem::take(&mut self.outputs);
+        for (begun, plan) in begun.into_iter().zip(&self.plan.outputs) {
+            let wide = wide.next().flatten();
+            let wider = wide.as_ref().map(|wide| wide.rows as u64);
+            let mut output = match wide {
+                Some(wide) => wide.write(&plan.path, places)?,
+                None => begun.sure("an output that was begun"),
+            };
             let bytes = output.complete()?;
+            outputs.push(output);
             let table = self.plan.tables[plan.table.0].name.clone();
             let tally = report.table(&table);
             let rows =
                 tally.map_or(0, |tally| tally.steps.last().map_or(tally.rows, |step| step.rows));
+            let rows = wider.unwrap_or(rows);
             let total = self.total_rows.contains_key(&plan.table);
             written.push(Written { table, path: plan.path.clone(), rows, total, bytes });
         }

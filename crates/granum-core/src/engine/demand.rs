@@ -186,6 +186,10 @@ impl Demand {
                         self.tables[output.table.0].columns.fill(true);
                     }
                 }
+                for output in plan.outputs.iter().filter(|output| output.wide.is_some()) {
+                    self.tables[output.table.0].columns.fill(true);
+                    self.tables[output.table.0].whole = true;
+                }
                 for (at, check) in plan.checks.iter().enumerate() {
                     if let CheckKind::Rows { table, .. } = check.kind {
                         self.over_finished(plan, table, &check.condition, self.passing_checks[at]);

@@ -218,6 +218,11 @@ impl LastReads<'_> {
         for (total, _) in waiting.filter(|(_, passing)| !**passing) {
             total.plan.parts().for_each(|part| self.over_finished(total.table, part, end));
         }
+        for output in plan.outputs.iter().filter(|output| output.wide.is_some()) {
+            for column in 0..plan.tables[output.table.0].columns.len() {
+                self.column(output.table, ColumnId(column), end);
+            }
+        }
         for warning in &plan.warnings {
             if let MistakePlan::SharedName { of, name, .. } = &warning.what {
                 self.column(*of, *name, end);

@@ -33,6 +33,7 @@ mod tree;
 mod waiting;
 mod warn;
 mod whole;
+mod wide;
 
 pub use beside::{AskedWrong, Beside};
 pub use context::RunError;

@@ -12,6 +12,7 @@ use super::read::Reading;
 use super::sums::TableSum;
 use super::together::demand;
 use super::tree::Tree;
+use super::wide::Wide;
 use super::{gather, links};
 use crate::aggregate::AllRows;
 use crate::expr::World;
@@ -110,6 +111,8 @@ pub(super) struct Run<'a> {
     observer: &'a dyn Observer,
     encoders: Vec<TableEncoder>,
     pub(super) outputs: Vec<Option<Box<dyn Output>>>,
+    /// By output: what it has where values become columns.
+    pub(super) wide: Vec<Option<Wide>>,
     pub(super) sums: HashMap<TableId, TableSum>,
     pub(super) checks: HashMap<usize, CheckSum>,
     pub(super) totals: HashMap<usize, AllRows>,
@@ -145,6 +148,7 @@ impl<'a> Run<'a> {
             observer,
             encoders: vec![],
             outputs: vec![],
+            wide: vec![],
             sums: HashMap::new(),
             checks: HashMap::new(),
             totals: HashMap::new(),
@@ -162,6 +166,11 @@ impl<'a> Run<'a> {
 
     fn open_outputs(&mut self, outputs: &dyn Outputs) -> Result<(), OutputError> {
         for (at, output) in self.plan.outputs.iter().enumerate() {
+            // Its columns are known when its table is.
+            if output.wide.is_some() {
+                self.outputs.push(None);
+                continue;
+            }
             let table = &self.plan.tables[output.table.0];
             let columns: Vec<_> = table
                 .columns

@@ -187,4 +187,15 @@ pub struct OutputTree {
     pub table: Name,
     /// The path as written.
     pub path: Quoted,
+    /// What becomes columns there.
+    pub wide: Option<WideTree>,
+}
+
+/// `columns from COLUMN of VALUE`
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct WideTree {
+    /// The column whose values become columns.
+    pub from: Name,
+    /// The column that stands in their cells.
+    pub value: Name,
 }

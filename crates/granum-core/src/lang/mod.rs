@@ -24,7 +24,8 @@ pub use preference::Preference;
 pub(crate) use step::one_row;
 pub use step::{
     AllocateTree, AllowTree, AssignTree, ColumnTree, DedupeKeep, KeyTree, OddQuantity, Otherwise,
-    ReadTree, RenameTree, SplitTree, StepKind, StepTree, TopCount, UnitsPolicy,
+    ReadTree, RenameTree, SplitTree, StepKind, StepTree, TopCount, TurnTree, TurnedTree,
+    UnitsPolicy,
 };
 pub use terms::*;
 pub use token::Span;

@@ -26,8 +26,8 @@ pub(crate) use plan::{
     AggregatePlan, AllocateOver, AllocatePlan, Allowance, AssignPlan, CalendarPlan, CheckKind,
     CheckPlan, DedupeByPlan, DedupePlan, DedupeRule, FilterPlan, ForeseenPlan, Gather, GatherWhat,
     GrainCheck, GroupedPlan, GroupedPlans, GroupedWhat, Lay, LinkPlan, MistakePlan, NamesPlan,
-    OneRowPlan, PeriodEnd, PeriodPlan, Plan, Proof, Required, SeveralPlan, SortPlan, Source, Step,
-    TablePlan, TopPlan, Total, Tracked, UnitsPlan,
+    OneRowPlan, OutputPlan, PeriodEnd, PeriodPlan, Plan, Proof, Required, SeveralPlan, SortPlan,
+    Source, Step, TablePlan, TopPlan, Total, Tracked, TurnPlan, Turned, UnitsPlan, WidePlan,
 };
 
 #[cfg(test)]

@@ -1,15 +1,16 @@
 //! Checks and outputs: what stands on finished tables.
 
 use super::allow::Behind;
-use super::plan::{CheckKind, CheckPlan, OutputPlan};
+use super::plan::{CheckKind, CheckPlan, OutputPlan, WidePlan};
 use super::scope::{Paths, Resolver, Row};
 use super::{Resolved, Wrong};
 use crate::expr::Kind;
 use crate::lang::{
-    CheckTree, Diagnostic, DiagnosticKind, ExprKind, OutputTree, StatementKind, format_expression,
+    CheckTree, Diagnostic, DiagnosticKind, ExprKind, Name, OutputTree, StatementKind, WideTree,
+    format_expression,
 };
 use crate::resolve::ancestors::Ancestors;
-use crate::table::TableId;
+use crate::table::{ColumnId, TableId};
 
 impl Resolver<'_> {
     pub fn statements(&mut self) {
@@ -112,7 +113,66 @@ impl Resolver<'_> {
             return self.wrong(Diagnostic::new(DiagnosticKind::NameTaken, tree.path.span, message));
         }
         self.need_table(table, tree.table.span).map_err(|_| Wrong)?;
-        self.plan.outputs.push(OutputPlan { table, path: tree.path.text.clone() });
+        let wide = tree.wide.as_ref().map(|wide| self.wide(table, wide)).transpose()?;
+        self.plan.outputs.push(OutputPlan { table, path: tree.path.text.clone(), wide });
         Ok(())
+    }
+
+    /// An output with a column for each value of one: which is a part of what one row is, so that no two rows
+    /// come into one cell.
+    fn wide(&mut self, table: TableId, tree: &WideTree) -> Resolved<WidePlan> {
+        let row = self.finished_row(table, Paths::Allowed);
+        let mut place = |name: &Name| match row.columns.iter().position(|(of, ..)| *of == name.text)
+        {
+            Some(at) => Ok(ColumnId(at)),
+            None => self.unknown_column(&row, name),
+        };
+        let (from, value) = (place(&tree.from)?, place(&tree.value)?);
+        let plan = self.tables[table.0].plan.as_ref().ok_or(Wrong)?;
+        let id = |name: &String| plan.columns.iter().position(|(of, _)| of == name).map(ColumnId);
+        let grain = plan.grain.as_ref().map(|grain| &grain.columns);
+        let keys: Vec<ColumnId> = grain.into_iter().flatten().filter_map(id).collect();
+        let total = plan
+            .steps
+            .iter()
+            .any(|step| step.step.work().groups().is_some_and(|groups| groups.total.is_some()));
+        let columns = plan.columns.len();
+        let (of, span) = (row.table.clone(), tree.from.span);
+        let words = |names: Option<&Vec<String>>| match names {
+            Some(names) if !names.is_empty() => format!("one row per {}", names.join(", ")),
+            _ => "not known".to_owned(),
+        };
+        let known = words(grain);
+        if !keys.contains(&from) {
+            let message = format!(
+                "`{}` is no part of what one row of `{of}` is, so several rows may come into one cell",
+                tree.from.text
+            );
+            let help = format!(
+                "what one row is: {known} ; say it, or group before:  one row per \u{2026}, {}",
+                tree.from.text
+            );
+            return self.wrong(Diagnostic::new(DiagnosticKind::Grain, span, message).help(help));
+        }
+        if keys.contains(&value) {
+            let message = format!(
+                "`{}` is a part of what one row is, and cannot stand in cells",
+                tree.value.text
+            );
+            return self.wrong(
+                Diagnostic::new(DiagnosticKind::Grain, tree.value.span, message)
+                    .help("name a column of values"),
+            );
+        }
+        if total {
+            let message = format!("`{of}` has a total row, which has no place among columns");
+            return self.wrong(
+                Diagnostic::new(DiagnosticKind::Step, span, message)
+                    .help("write the table without it, and its total as another output"),
+            );
+        }
+        let beside = (0..columns).map(ColumnId).filter(|id| *id != from && *id != value).collect();
+        let keys = keys.into_iter().filter(|id| *id != from).collect();
+        Ok(WidePlan { from, value, keys, beside })
     }
 }

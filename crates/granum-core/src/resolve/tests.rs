@@ -4,7 +4,7 @@ use std::collections::HashMap;
 
 use super::plan::{Plan, Proof, Step};
 use super::resolve;
-use super::worth::{Repeat, Worth, WorthKind};
+use super::worth::{Past, Repeat, Worth, WorthKind};
 use crate::engine::demand::{Demand, Purpose, Work};
 use crate::engine::together;
 use crate::lang::parse;
@@ -154,12 +154,12 @@ fn the_rules_of_worth() {
     let over = amount.over_link();
     assert_eq!(over.repeats(), Some(Repeat::OverLink));
     assert_eq!(plain.over_link().repeats(), None);
-    assert_eq!(amount.past_units().repeats(), Some(Repeat::PastUnits));
+    assert_eq!(amount.past(Past::Units).repeats(), Some(Repeat::Past(Past::Units)));
     // What is no amount may become one only where something makes it the unit's own.
-    let carried = plain.past_units();
-    assert!(carried.carried && !carried.is_amount());
-    assert!(carried.with(plain).carried && !carried.times(plain).carried);
-    assert!(carried.times(carried).carried);
+    let carried = plain.past(Past::Units);
+    assert!(carried.carried.is_some() && !carried.is_amount());
+    assert!(carried.with(plain).carried.is_some() && carried.times(plain).carried.is_none());
+    assert!(carried.times(carried).carried.is_some());
     assert_eq!(amount.with(plain).kind, WorthKind::Amount);
     assert_eq!(over.with(plain).repeats(), Some(Repeat::OverLink));
     assert_eq!(over.times(plain).kind, WorthKind::Amount);

@@ -13,8 +13,9 @@ pub(super) struct Worth {
     pub ratio: bool,
     /// Whether it counts different values.
     pub counts_distinct: bool,
-    /// Whether it was carried past `units` whole and is no amount: each unit has all of it.
-    pub carried: bool,
+    /// The step that made several rows of one past which it was carried whole, and is no amount: each of them has
+    /// all of it.
+    pub carried: Option<Past>,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -31,12 +32,19 @@ pub(super) enum WorthKind {
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Repeat {
     OverLink,
-    PastUnits,
+    Past(Past),
     OnGroup,
     /// It is the row's before or behind.
     Neighbour,
     /// A running sum holds what stands in the rows before.
     Running,
+}
+
+/// A step that makes several rows of one.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Past {
+    Units,
+    Turn,
 }
 
 impl Worth {
@@ -68,13 +76,13 @@ impl Worth {
         Self { kind, own: false, ..self }
     }
 
-    /// The same column on each unit of its row.
-    pub fn past_units(self) -> Self {
+    /// The same column on each of the rows that its row became.
+    pub fn past(self, past: Past) -> Self {
         match self.kind {
             WorthKind::Amount => {
-                Self { kind: WorthKind::Repeats(Repeat::PastUnits), own: false, ..self }
+                Self { kind: WorthKind::Repeats(Repeat::Past(past)), own: false, ..self }
             }
-            _ => Self { own: false, carried: true, ..self },
+            _ => Self { own: false, carried: Some(past), ..self },
         }
     }
 
@@ -93,7 +101,7 @@ impl Worth {
             divided: self.divided || other.divided,
             ratio: self.ratio || other.ratio,
             counts_distinct: self.counts_distinct || other.counts_distinct,
-            carried: self.carried || other.carried,
+            carried: self.carried.or(other.carried),
         }
     }
 
@@ -103,7 +111,7 @@ impl Worth {
         let mended = (self.repeats().is_some() && other.own && other.repeats().is_none())
             || (other.repeats().is_some() && self.own && self.repeats().is_none());
         // What is one unit's own makes it the unit's: a price times a quantity.
-        let carried = both.carried && !(self.own || other.own);
+        let carried = both.carried.filter(|_| !(self.own || other.own));
         let both = Self { carried, ..both };
         if mended { Self { kind: WorthKind::Amount, ..both } } else { both }
     }

@@ -20,6 +20,7 @@ mod one_row;
 mod order;
 mod runner;
 mod sum;
+mod turn;
 mod units;
 mod values;
 
@@ -188,6 +189,7 @@ impl Step {
             Self::Grouped(step) => step,
             Self::Sort(step) => step,
             Self::Top(step) => step,
+            Self::Turn(step) => step,
         }
     }
 }

@@ -29,6 +29,8 @@ pub enum Why {
     Negative,
     /// Its quantity is blank.
     NoQuantity,
+    /// All that would have been turned is blank.
+    AllBlank,
     /// A cell of it cannot be read.
     Unreadable,
 }
@@ -46,6 +48,7 @@ impl fmt::Display for Why {
             Self::Zero => "its quantity is zero",
             Self::Negative => "its quantity is negative",
             Self::NoQuantity => "its quantity is blank",
+            Self::AllBlank => "all that is turned is blank",
             Self::Unreadable => "a cell of it cannot be read",
         })
     }

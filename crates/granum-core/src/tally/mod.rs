@@ -30,7 +30,7 @@ pub use period::{
 };
 pub use problem::{
     BadCell, PartTwice, Problem, ProblemTold, RepeatedKey, RowReason, StackedTwice, UnitsProblem,
-    UnitsTrouble, with_kinds,
+    UnitsTrouble, WideOutput, WideTrouble, with_kinds,
 };
 pub use report::{AsideFile, Report, Written};
 pub use step::{

@@ -130,11 +130,48 @@ pub enum Problem {
         /// How many rows have such a key.
         rows: u64,
     },
+    /// Values that cannot become columns of an output.
+    WideOutput(WideOutput),
     /// More rows than a table can have.
     TooManyRows {
         /// The table.
         table: String,
     },
+}
+
+/// Values that cannot become columns of an output.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct WideOutput {
+    /// The table.
+    pub table: String,
+    /// Where it was to be written.
+    pub path: String,
+    /// The column whose values were to become columns.
+    pub column: String,
+    /// What is in the way.
+    pub what: WideTrouble,
+    /// How many rows or values.
+    pub count: u64,
+    /// The first values.
+    pub examples: Vec<String>,
+}
+
+/// Why values cannot become columns.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case")]
+pub enum WideTrouble {
+    /// Some rows have none.
+    Blank,
+    /// There are too many.
+    Many,
+    /// A column beside has several values in one row.
+    Several(String),
+    /// Two rows would come into one cell.
+    Twice,
+    /// Columns are called so already.
+    Taken,
 }
 
 impl Problem {
@@ -154,6 +191,7 @@ impl Problem {
         "total-taken",
         "repeated-rows",
         "meeting-repeats",
+        "wide-output",
         "too-many-rows",
     ];
 
@@ -175,6 +213,7 @@ impl Problem {
             Self::TotalTaken { .. } => "total-taken",
             Self::StackedTwice { .. } => "repeated-rows",
             Self::MeetingRepeats { .. } => "meeting-repeats",
+            Self::WideOutput(_) => "wide-output",
             Self::TooManyRows { .. } => "too-many-rows",
         }
     }

@@ -196,6 +196,17 @@ pub enum StepDetail {
         /// The amounts that are not carried over.
         ends: Vec<String>,
     },
+    /// `turn`.
+    Turned {
+        /// Cells, or rows, that had nothing to turn.
+        blank: u64,
+        /// Rows that had nothing at all and went.
+        rows: u64,
+        /// Whether blanks became rows as well.
+        kept: bool,
+        /// The amounts that were turned and end here.
+        ends: Vec<String>,
+    },
     /// `top` and `bottom`.
     Ties {
         /// Rows that went though they tie with the last that stayed.

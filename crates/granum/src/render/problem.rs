@@ -4,7 +4,8 @@ use granum_core::lang::plan_name;
 use granum_core::lang::{OddQuantity, UnitsPolicy};
 use granum_core::table::Place;
 use granum_core::tally::{
-    Problem, RepeatedKey, RowReason, StackedTwice, UnitsProblem, UnitsTrouble,
+    Problem, RepeatedKey, RowReason, StackedTwice, UnitsProblem, UnitsTrouble, WideOutput,
+    WideTrouble,
 };
 
 use super::lists::{more, more_indented, short};
@@ -99,10 +100,38 @@ pub(super) fn problem(problem: &Problem, source: &str) -> String {
         Problem::MeetingRepeats { table, of, columns, examples, rows } => {
             meeting(table, of, columns, examples, *rows)
         }
+        Problem::WideOutput(problem) => wide(problem),
         Problem::TooManyRows { table } => {
             format!("  {table}: more than 4,294,967,295 rows are more than one table can have\n")
         }
     }
+}
+
+/// Values that cannot become columns.
+fn wide(problem: &WideOutput) -> String {
+    let WideOutput { table, path, column, what, count: number, examples } = problem;
+    let head = format!("  {table}: \"{path}\" cannot have a column for each `{column}`\n    ");
+    let examples = examples.join(", ");
+    let why = match what {
+        WideTrouble::Blank => format!(
+            "{} blank there\n    leave them out before:  keep {column} is not blank\n",
+            counted(*number, "row is", "rows are")
+        ),
+        WideTrouble::Many => format!(
+            "it has {} different values, and a table of more than 1,000 such columns is read by nobody\n    \
+             group before:  one row per \u{2026}, month({column}) as month\n",
+            count(*number)
+        ),
+        WideTrouble::Several(other) => format!(
+            "`{other}` has several values in one row: {examples}\n    leave it out before, or make it a part \
+             of what one row is\n"
+        ),
+        WideTrouble::Twice => format!("two rows would come into one cell, of {examples}\n"),
+        WideTrouble::Taken => format!(
+            "a column is called as a value already: {examples}\n    give it another name before:  rename\n"
+        ),
+    };
+    head + &why
 }
 
 /// Rows that stand in a stack twice.

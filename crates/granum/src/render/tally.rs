@@ -224,6 +224,29 @@ fn note(detail: &StepDetail) -> Option<String> {
             }
             (!words.is_empty()).then(|| words.join("; "))
         }
+        StepDetail::Turned { blank, rows, kept, ends } => {
+            let mut words = vec![];
+            if !*kept && *blank > 0 && blank == rows {
+                words.push(format!(
+                    "{} nothing to turn and went",
+                    counted(*rows, "row had", "rows had")
+                ));
+            } else if *blank > 0 {
+                let went = match (*kept, *rows) {
+                    (true, _) => "which became rows all the same".to_owned(),
+                    (false, 0) => "which went".to_owned(),
+                    (false, rows) => format!(
+                        "which went, and with them {} that had nothing else",
+                        counted(rows, "row", "rows")
+                    ),
+                };
+                words.push(format!("{}, {went}", counted(*blank, "blank", "blanks")));
+            }
+            if !ends.is_empty() {
+                words.push(ends_words(ends));
+            }
+            (!words.is_empty()).then(|| words.join("; "))
+        }
         StepDetail::Ties { cut: 0, kept: 0 } => None,
         StepDetail::Ties { cut: 0, kept } => {
             Some(format!("{} more, which tie with the last", counted(*kept, "row", "rows")))

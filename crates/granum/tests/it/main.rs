@@ -39,6 +39,7 @@ mod show;
 mod survey;
 mod tally;
 mod trace;
+mod turn;
 mod used;
 mod warnings;
 mod written;

@@ -218,7 +218,14 @@ fn input_head(input: &InputTree) -> String {
 }
 
 fn output_cells(output: &OutputTree) -> Vec<String> {
-    vec![format!("output {}", name(&output.table)), format!("to {}", quoted(&output.path.text))]
+    let mut cells = vec![
+        format!("output {}", name(&output.table)),
+        format!("to {}", quoted(&output.path.text)),
+    ];
+    if let Some(wide) = &output.wide {
+        cells.push(format!("columns from {} of {}", name(&wide.from), name(&wide.value)));
+    }
+    cells
 }
 
 /// A share as it is written: `99.5%`.

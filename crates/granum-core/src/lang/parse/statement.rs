@@ -2,7 +2,7 @@
 
 use super::super::ast::{
     CalendarTree, CheckTree, InputTree, MoreTree, OutputTree, ParamTree, Severity, Statement,
-    StatementKind, TableTree,
+    StatementKind, TableTree, WideTree,
 };
 use super::super::diagnostic::{Diagnostic, DiagnosticKind};
 use super::super::step::{STEPS, StepTree};
@@ -306,6 +306,13 @@ impl Parser {
         let table = self.name("the table to write")?;
         self.need_word("to", "`to` and a path in quotes")?;
         let path = self.quoted("a path in quotes")?;
-        Ok(StatementKind::Output(OutputTree { table, path }))
+        let mut wide = None;
+        if self.take_words("columns", "from") {
+            let from = self.name("the column whose values become columns")?;
+            self.need_word("of", "`of` and the column that stands in their cells")?;
+            wide =
+                Some(WideTree { from, value: self.name("the column that stands in the cells")? });
+        }
+        Ok(StatementKind::Output(OutputTree { table, path, wide }))
     }
 }

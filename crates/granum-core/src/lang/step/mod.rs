@@ -8,6 +8,7 @@ mod names;
 mod one_row;
 mod order;
 mod read;
+mod turn;
 mod units;
 
 use serde::{Deserialize, Serialize};
@@ -20,6 +21,7 @@ pub use one_row::KeyTree;
 pub(crate) use one_row::one_row;
 pub use order::TopCount;
 pub use read::{Otherwise, ReadTree};
+pub use turn::{TurnTree, TurnedTree};
 pub use units::{OddQuantity, SplitTree, UnitsPolicy};
 
 use super::diagnostic::{Diagnostic, DiagnosticKind};
@@ -102,6 +104,8 @@ pub enum StepKind {
         /// What is worked of each group.
         items: Vec<AssignTree>,
     },
+    /// `turn COLUMN, … into rows NAME, VALUE`, `turn COLUMN split by ";" into rows NAME`
+    Turn(TurnTree),
     /// `sort EXPR [desc], …`
     Sort(Vec<OrderTree>),
     /// `top N by EXPR [per KEY, …] [with ties]`, `bottom …`
@@ -129,7 +133,7 @@ impl StepKind {
 /// The words that steps begin with.
 pub(in crate::lang) const STEPS: &[&str] = &[
     "read", "add", "change", "keep", "drop", "dedupe", "units", "columns", "rename", "grain",
-    "track", "allocate", "one", "top", "bottom", "sort",
+    "track", "allocate", "turn", "one", "top", "bottom", "sort",
 ];
 
 /// Lists longer than this are broken at a comma.
@@ -200,7 +204,7 @@ impl Parser {
                     .or_else(|| did_you_mean(found, STATEMENTS));
                 let help = near.unwrap_or_else(|| {
                     "steps are read, add, change, keep, drop, dedupe, top, bottom, one row per, \
-                     units, allocate, columns, rename, sort, grain, track"
+                     units, turn, allocate, columns, rename, sort, grain, track"
                         .into()
                 });
                 self.advance();
@@ -217,6 +221,7 @@ impl Parser {
             "drop" => Ok(StepKind::Drop(self.expression()?)),
             "dedupe" => self.dedupe(span),
             "units" => self.units(),
+            "turn" => self.turn(),
             "allocate" => self.allocate(),
             "columns" => self.columns(),
             "rename" => self.rename(),
@@ -272,6 +277,7 @@ impl Layout<'_> {
             StepKind::Units { of, name, split, policy } => {
                 self.line(span, indent, &units::words(of, name, split, policy));
             }
+            StepKind::Turn(tree) => self.line(span, indent, &turn::words(tree)),
             StepKind::Allocate(tree) => self.line(span, indent, &allocate::words(tree)),
             StepKind::Columns(columns) => self.columns(span, indent, columns),
             StepKind::Rename(renames) => self.renames(span, indent, renames),

@@ -8,7 +8,7 @@ use crate::lang::{Diagnostic, DiagnosticKind, Expr, ExprKind, Name, OrderTree, P
 use crate::resolve::expression::Valued;
 use crate::resolve::plan::{AggregatePlan, MistakePlan, WarningPlan};
 use crate::resolve::scope::{Resolver, Row};
-use crate::resolve::worth::{Repeat, Worth};
+use crate::resolve::worth::{Past, Repeat, Worth};
 use crate::resolve::{Resolved, Wrong};
 use crate::value::{Scalar, Type};
 
@@ -288,7 +288,12 @@ impl Resolver<'_> {
                 "sum it in the table where it lives, or divide it over these rows before:  allocate \
                  LINK.COLUMN as NAME by WEIGHT",
             ),
-            Repeat::PastUnits => (
+            Repeat::Past(Past::Turn) => (
+                "this amount was carried past `turn` and stands on every row that came of its own, so \
+                 summing it here would count it more than once",
+                "sum it in the table before",
+            ),
+            Repeat::Past(Past::Units) => (
                 "this amount was carried past `units` unsplit and stands on every unit of its \
                  row, so summing it here would count it more than once",
                 "name it under `split` in the units step, or sum it in the table before",

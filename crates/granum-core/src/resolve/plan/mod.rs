@@ -7,7 +7,7 @@ pub(crate) use links::{Gather, GatherWhat, LinkPlan, PeriodEnd, PeriodPlan, Requ
 pub(crate) use steps::{
     AggregatePlan, AllocateOver, AllocatePlan, AssignPlan, DedupeByPlan, DedupePlan, DedupeRule,
     FilterPlan, ForeseenPlan, GrainCheck, GroupedPlan, GroupedPlans, GroupedWhat, NamesPlan,
-    OneRowPlan, Proof, SortPlan, SplitPlan, Step, TopPlan, UnitsPlan,
+    OneRowPlan, Proof, SortPlan, SplitPlan, Step, TopPlan, TurnPlan, Turned, UnitsPlan,
 };
 
 use std::ops::Range;
@@ -327,4 +327,17 @@ pub(crate) enum CheckKind {
 pub(crate) struct OutputPlan {
     pub table: TableId,
     pub path: String,
+    pub wide: Option<WidePlan>,
+}
+
+/// An output with a column for each value of one.
+#[derive(Debug)]
+pub(crate) struct WidePlan {
+    pub from: ColumnId,
+    /// What stands in the cells.
+    pub value: ColumnId,
+    /// What one row is there: the table's grain without `from`.
+    pub keys: Vec<ColumnId>,
+    /// All other columns, those among them.
+    pub beside: Vec<ColumnId>,
 }

@@ -22,6 +22,7 @@ pub(crate) enum Step {
     Grouped(GroupedPlans),
     Sort(SortPlan),
     Top(TopPlan),
+    Turn(TurnPlan),
 }
 
 /// New slots, worked one after another.
@@ -187,6 +188,23 @@ pub(crate) struct TopPlan {
     pub ties: bool,
     /// The grain settles what ties.
     pub grain: Vec<SlotId>,
+}
+
+/// Columns, or parts of a cell, that become rows.
+#[derive(Debug)]
+pub(crate) struct TurnPlan {
+    pub what: Turned,
+    /// What says which of them a row is.
+    pub name: SlotId,
+    pub keeping_blanks: bool,
+}
+
+#[derive(Debug)]
+pub(crate) enum Turned {
+    /// What each column is called, its values in the type of all, and the slot of those.
+    Columns { columns: Vec<(String, Typed)>, value: SlotId },
+    /// A text, and what stands between its parts.
+    Parts { column: SlotId, separator: String },
 }
 
 #[derive(Debug)]

@@ -3,7 +3,7 @@
 use super::super::expression::Valued;
 use super::super::plan::{AssignPlan, NamesPlan, Step};
 use super::super::scope::Resolver;
-use super::super::worth::{Worth, WorthKind};
+use super::super::worth::{Past, Worth, WorthKind};
 use super::super::{Resolved, Wrong};
 use super::{Builder, Named};
 use crate::expr::{Kind, Typed};
@@ -238,21 +238,36 @@ impl Resolver<'_> {
                     .help("track it in the table where it lives"),
                 );
             }
-            if builder.worth[slot.0].carried {
+            if let Some(past) = builder.worth[slot.0].carried {
                 let name = &name.text;
-                return self.wrong(
-                    Diagnostic::new(
-                        DiagnosticKind::CountedTwice,
-                        names[0].span.to(names[names.len() - 1].span),
+                let (message, help) = match past {
+                    Past::Units => (
                         format!(
                             "`{name}` stood here before `units` and was not split, so every unit \
                              has all of it"
                         ),
+                        format!(
+                            "divide it over the units:  split {name} ; if it is a price of one unit, \
+                             add what it makes:  add NAME = {name} * QUANTITY"
+                        ),
+                    ),
+                    Past::Turn => (
+                        format!(
+                            "`{name}` stood here before `turn`, so every row that came of its own \
+                             has all of it"
+                        ),
+                        "track it in the table before, or divide it:  allocate COLUMN as NAME \
+                         equally per KEY"
+                            .to_owned(),
+                    ),
+                };
+                return self.wrong(
+                    Diagnostic::new(
+                        DiagnosticKind::CountedTwice,
+                        names[0].span.to(names[names.len() - 1].span),
+                        message,
                     )
-                    .help(format!(
-                        "divide it over the units:  split {name} ; if it is a price of one unit, \
-                         add what it makes:  add NAME = {name} * QUANTITY"
-                    )),
+                    .help(help),
                 );
             }
             if builder.is_tracked(slot) {
@@ -273,5 +288,5 @@ impl Resolver<'_> {
 
 /// What an expression's value is worth once it is a column of the row.
 fn as_column(worth: Worth) -> Worth {
-    Worth { own: worth.repeats().is_none() && !worth.carried, ..worth }
+    Worth { own: worth.repeats().is_none() && worth.carried.is_none(), ..worth }
 }

@@ -8,6 +8,7 @@ mod one_row;
 mod order;
 mod read;
 mod rows;
+mod turn;
 mod units;
 
 use super::Resolved;
@@ -86,6 +87,7 @@ impl Resolver<'_> {
             StepKind::Units { of, name, split, policy } => {
                 self.units(builder, (of, name), split, policy, text)
             }
+            StepKind::Turn(tree) => self.turn(builder, tree, text),
             StepKind::Allocate(tree) => self.allocate(builder, tree, text),
             StepKind::Columns(columns) => self.columns(builder, columns, text),
             StepKind::Rename(renames) => self.rename(builder, renames, text),

@@ -290,7 +290,7 @@ impl Resolver<'_> {
             } else {
                 WorthKind::Plain
             };
-            let worth = Worth { kind, own: kind == WorthKind::Plain, carried: false, ..worth };
+            let worth = Worth { kind, own: kind == WorthKind::Plain, carried: None, ..worth };
             keys.push(Key { value, worth, name: name.text });
         }
         Ok(keys)

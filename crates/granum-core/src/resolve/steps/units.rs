@@ -2,7 +2,7 @@
 
 use super::super::plan::{SplitPlan, Step, UnitsPlan};
 use super::super::scope::{Resolver, Row};
-use super::super::worth::{Worth, WorthKind};
+use super::super::worth::{Past, Worth, WorthKind};
 use super::super::{Resolved, Wrong};
 use super::{Builder, Named};
 use crate::lang::{Diagnostic, DiagnosticKind, Expr, ExprKind, Name, SplitTree, UnitsPolicy};
@@ -37,7 +37,7 @@ impl Resolver<'_> {
             .collect();
         for at in whole {
             let slot = builder.names[at].slot();
-            builder.worth[slot.0] = builder.worth[slot.0].past_units();
+            builder.worth[slot.0] = builder.worth[slot.0].past(Past::Units);
         }
         let counted = counted_at.map(|at| {
             let old = builder.names[at].slot();

@@ -292,7 +292,7 @@ impl<'t> Tape<'t> {
 
     #[allow(clippy::too_many_lines)]
     fn step(&mut self, shape: &mut Shape, input: bool) -> Option<Step> {
-        let choice = self.pick(16);
+        let choice = self.pick(17);
         if shape.total && !matches!(choice, 0 | 7) {
             return None;
         }
@@ -415,8 +415,39 @@ impl<'t> Tape<'t> {
                 Step::Grain(keys)
             }
             14 | 15 if !input => self.allocate(shape)?,
+            16 if !input && !shape.units => self.turn(shape)?,
             _ => return None,
         })
+    }
+
+    fn turn(&mut self, shape: &mut Shape) -> Option<Step> {
+        let ty = *self.one(&[Ty::Int, Ty::Dec(2), Ty::Text, Ty::Date]);
+        let fits = |col: &Col| match (ty, col.ty) {
+            (Ty::Dec(2), Ty::Int) => true,
+            (ty, own) => ty == own,
+        };
+        let may = |col: &&Col| fits(col) && !shape.grain.contains(&col.name);
+        let known: Vec<Col> = shape.cols.iter().filter(may).cloned().collect();
+        let chosen: Vec<Col> = known.into_iter().filter(|_| self.pick(3) > 0).take(3).collect();
+        let is = |name: &String| chosen.iter().any(|col| col.name == *name);
+        if chosen.is_empty() || !shape.tracked.iter().all(is) {
+            return None;
+        }
+        let (name, value) = (format!("n{}", shape.made), format!("v{}", shape.made));
+        shape.made += 1;
+        shape.units = true;
+        shape.tracked.clear();
+        shape.cols.retain(|col| !is(&col.name));
+        shape.cols.iter_mut().for_each(|col| col.sums = false);
+        if !shape.grain.is_empty() {
+            shape.grain.push(name.clone());
+        }
+        let ty = chosen.iter().map(|col| col.ty).find(|own| *own == ty).unwrap_or(chosen[0].ty);
+        let sums = chosen.iter().all(|col| col.sums);
+        shape.cols.push(Col { name: name.clone(), ty: Ty::Text, sums: false });
+        shape.cols.push(Col { name: value.clone(), ty, sums });
+        let columns = chosen.into_iter().map(|col| col.name).collect();
+        Some(Step::Turn { columns, name, value, keeping: self.pick(2) == 1 })
     }
 
     /// An amount that is led to, or one that each group repeats, or does not.

@@ -150,6 +150,13 @@ pub enum Step {
         dropping: Vec<&'static str>,
         keeps_negative: bool,
     },
+    /// Columns that become rows: their names, what they were called and their values in new columns.
+    Turn {
+        columns: Vec<String>,
+        name: String,
+        value: String,
+        keeping: bool,
+    },
     /// An amount divided over rows: that of the row that is led to where there are no keys.
     Allocate {
         amount: String,
@@ -326,6 +333,10 @@ fn step(step: &Step) -> String {
             };
             let keeping = if *keeps_negative { " keeping negative" } else { "" };
             format!("units of {of} as {name}{split}{dropping}{keeping}")
+        }
+        Step::Turn { columns, name, value, keeping } => {
+            let keeping = if *keeping { " keeping blanks" } else { "" };
+            format!("turn {} into rows {name}, {value}{keeping}", columns.join(", "))
         }
         Step::Allocate { amount, name, weight, else_equally, per } => {
             let from = if per.is_empty() { "c." } else { "" };

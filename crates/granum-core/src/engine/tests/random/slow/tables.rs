@@ -359,6 +359,38 @@ fn apply(mut rows: Rows, step: &Step, world: &World) -> Result<Rows, Stop> {
             }
             return Ok(out);
         }
+        Step::Turn { columns, name, value, keeping } => {
+            let types: Vec<Ty> = columns.iter().map(|name| rows.cols[scope.at(name)].1).collect();
+            let places = types.iter().filter_map(|ty| ty.places()).max().unwrap_or(0);
+            let ty = if types.contains(&Ty::Dec(places)) { Ty::Dec(places) } else { types[0] };
+            let stays = |name: &str| !columns.iter().any(|column| column == name);
+            let mut out = Rows { rows: vec![], from: vec![], made: vec![], ..rows.clone() };
+            for row in every {
+                for column in columns {
+                    let own = match &rows.rows[row][scope.at(column)] {
+                        V::Blank if !*keeping => continue,
+                        V::Num(units, own) if *own < places => {
+                            V::Num(to(*units, *own, places), places)
+                        }
+                        own => own.clone(),
+                    };
+                    let cells = rows.cols.iter().zip(&rows.rows[row]);
+                    let cells = cells.filter(|((name, _), _)| stays(name));
+                    let mut cells: Vec<V> = cells.map(|(_, cell)| cell.clone()).collect();
+                    cells.extend([V::Text(column.clone()), own]);
+                    out.rows.push(cells);
+                    out.from.extend(rows.from.get(row));
+                    out.made.push(rows.made[row].clone());
+                }
+            }
+            out.cols.retain(|(name, _)| stays(name));
+            out.cols.extend([(name.clone(), Ty::Text), (value.clone(), ty)]);
+            out.tracked.retain(|name| stays(name));
+            if let Some(grain) = &mut out.grain {
+                grain.push(name.clone());
+            }
+            return Ok(out);
+        }
         Step::Allocate { amount, name, weight, else_equally, per } => {
             let whose = |row: usize| -> Result<Option<Vec<V>>, Stop> {
                 if per.is_empty() {
