@@ -172,6 +172,9 @@ fn comment(table: &RelatedTable) -> String {
             .iter()
             .filter_map(|oddity| {
                 let what = match oddity.kind {
+                    OddityKind::Offset => {
+                        "moments have an offset from UTC: by whose clock are they meant?"
+                    }
                     OddityKind::TwoWayDays => "days could be read two ways",
                     OddityKind::TwoWayNumbers => "numbers could be read two ways",
                     OddityKind::Currencies => "amounts are in several currencies",

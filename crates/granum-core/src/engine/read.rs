@@ -11,7 +11,7 @@ use crate::port::{
 };
 use crate::resolve::Source;
 use crate::table::{Batch, Column, Places, Rows, TableId};
-use crate::tally::{BadCell, Problem, SetAside};
+use crate::tally::{BadCell, OddHoursTold, Problem, SetAside};
 use crate::value::{Scalar, Type};
 
 /// Bad cells are listed up to this many.
@@ -40,6 +40,8 @@ pub(super) struct Reading {
     parsed: u64,
     /// By column: how many cells could not be read, and the first of them.
     troubles: BTreeMap<usize, (u64, Vec<BadCell>)>,
+    /// By column: moments in odd hours.
+    odd_hours: BTreeMap<usize, OddHoursTold>,
 }
 
 impl Reading {
@@ -106,6 +108,7 @@ impl Reading {
             bytes: source.bytes(),
             parsed: 0,
             troubles: BTreeMap::new(),
+            odd_hours: BTreeMap::new(),
         })
     }
 
@@ -156,6 +159,20 @@ impl Reading {
                 let room = EXAMPLES.saturating_sub(examples.len());
                 let more = trouble.examples.into_iter().take(room);
                 examples.extend(more.map(|(text, place)| BadCell { text, place }));
+            }
+            for odd in part.odd_hours {
+                let name = &self.names[odd.column];
+                let all = self.odd_hours.entry(odd.column).or_insert_with(|| OddHoursTold {
+                    column: name.clone(),
+                    twice: 0,
+                    never: 0,
+                    examples: vec![],
+                });
+                all.twice += odd.twice;
+                all.never += odd.never;
+                let room = EXAMPLES.saturating_sub(all.examples.len());
+                let more = odd.examples.into_iter().take(room);
+                all.examples.extend(more.map(|(text, place)| BadCell { text, place }));
             }
             let first = self.rows;
             self.rows += part.rows as u64;
@@ -209,6 +226,7 @@ impl Reading {
         if self.too_many {
             return Err(Problem::TooManyRows { table: table.name.clone() });
         }
+        sum.odd_hours = self.odd_hours.into_values().collect();
         for (column, (count, examples)) in self.troubles {
             let rule = self.columns[column].rule.as_ref();
             let name = self.names[column].clone();

@@ -6,8 +6,8 @@ use crate::resolve::{Plan, Source, TablePlan};
 use crate::step::{RowsBecome, StepSum, add};
 use crate::table::{Amount, GatherId, TableId};
 use crate::tally::{
-    BadCell, GatheredAmount, GrainChange, Part, SetAside, StackedTwice, StepTally, TableTally,
-    TrackedName,
+    BadCell, GatheredAmount, GrainChange, OddHoursTold, Part, SetAside, StackedTwice, StepTally,
+    TableTally, TrackedName,
 };
 
 /// What happened in a table's steps.
@@ -20,6 +20,7 @@ pub(super) struct TableSum {
     pub finished: bool,
     pub blanked: Vec<(String, u64)>,
     pub aside: Vec<SetAside>,
+    pub odd_hours: Vec<OddHoursTold>,
     pub zero_divisions: u64,
     pub footer: Vec<BadCell>,
     pub parts: Vec<Part>,
@@ -112,6 +113,7 @@ impl TableSum {
             steps: tallies,
             blanked: self.blanked.clone(),
             aside: self.aside.clone(),
+            odd_hours: self.odd_hours.clone(),
             zero_divisions: self.zero_divisions,
             footer: self.footer.clone(),
             parts: self.parts.clone(),

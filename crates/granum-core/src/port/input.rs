@@ -7,7 +7,7 @@ use serde::Serialize;
 use crate::lang::{Otherwise, Span};
 use crate::table::{Column, Lines, Place};
 use crate::tally::BadCell;
-use crate::value::Type;
+use crate::value::{Type, Zone};
 
 /// What an input asks of its files.
 #[derive(Debug, Clone, PartialEq)]
@@ -70,6 +70,8 @@ pub struct ReadRule {
     pub ty: Type,
     /// `strptime` formats, tried in order; empty for ISO 8601.
     pub formats: Vec<String>,
+    /// The place whose clock moments are read by: those with an offset from UTC become what it showed.
+    pub zone: Option<Zone>,
     /// What becomes of a cell that cannot be read.
     pub otherwise: Otherwise,
     /// Where it stands in the plan.
@@ -192,8 +194,23 @@ pub struct Part {
     pub lines: Lines,
     /// Columns that have cells which could not be read.
     pub troubles: Vec<CellTrouble>,
+    /// Columns that have moments in hours that a clock showed twice, or never.
+    pub odd_hours: Vec<OddHours>,
     /// Whether a cell contradicts the type that its column was found to have.
     pub contradicts: bool,
+}
+
+/// Moments of a column in hours that the clock of its zone showed twice, or never.
+#[derive(Debug)]
+pub struct OddHours {
+    /// The column's place in the request.
+    pub column: usize,
+    /// How many in hours that it showed twice.
+    pub twice: u64,
+    /// How many in hours that it never showed.
+    pub never: u64,
+    /// The first few: text and place.
+    pub examples: Vec<(String, Place)>,
 }
 
 /// Cells of a column that could not be read and are blank in its place.

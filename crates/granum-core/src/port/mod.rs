@@ -6,8 +6,8 @@ mod observer;
 mod output;
 
 pub use input::{
-    CellTrouble, InputColumn, InputShape, InputSource, InputSpec, Part, PartReader, RawPart,
-    ReadRequest, ReadRule, SourceError, SourceErrorKind, Sources, Written,
+    CellTrouble, InputColumn, InputShape, InputSource, InputSpec, OddHours, Part, PartReader,
+    RawPart, ReadRequest, ReadRule, SourceError, SourceErrorKind, Sources, Written,
 };
 pub use observer::{Observer, Silent};
 pub use output::{Encoded, Encoder, Output, OutputError, Outputs, publish_each};

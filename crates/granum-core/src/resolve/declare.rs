@@ -11,7 +11,7 @@ use crate::lang::{
 use crate::port::{InputSpec, ReadRule, Written};
 use crate::resolve::ancestors::Ancestors;
 use crate::table::{Batch, SlotId};
-use crate::value::{Scalar, Type};
+use crate::value::{Scalar, Type, Zone};
 
 pub(super) fn input_specs(tree: &PlanTree) -> Vec<InputSpec> {
     let mut specs = vec![];
@@ -29,6 +29,8 @@ pub(super) fn input_specs(tree: &PlanTree) -> Vec<InputSpec> {
             let rule = ReadRule {
                 ty: item.ty.ty,
                 formats: item.formats.iter().map(|format| format.text.clone()).collect(),
+                // One that is not known is told where the `read` is resolved.
+                zone: item.zone.as_ref().and_then(|zone| Zone::named(&zone.text)),
                 otherwise: item.otherwise,
                 span: item.column.span,
             };

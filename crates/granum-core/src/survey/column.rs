@@ -7,7 +7,7 @@ use super::report::{ColumnSurvey, Oddity, OddityKind, Typical};
 use super::seen::Seen;
 use crate::lang::quoted;
 use crate::table::Places;
-use crate::value::{NumberExample, Scalar, Type, day, decimal};
+use crate::value::{NumberExample, Scalar, Type, Zone, day, decimal};
 
 /// So many typical values are told.
 const TYPICAL: usize = 3;
@@ -20,6 +20,8 @@ const SPLITS: usize = 3;
 struct Reading {
     ty: Type,
     formats: Vec<String>,
+    /// The place whose clock moments are read by.
+    zone: Option<(&'static str, Zone)>,
     /// Placeholders stand among the cells, and nothing else that cannot be read.
     else_blank: bool,
 }
@@ -34,7 +36,9 @@ impl Reading {
         };
         let formats = formats.join(" or ");
         let space = if formats.is_empty() { "" } else { " " };
-        format!("{ty}{space}{formats}{}", if self.else_blank { " else blank" } else { "" })
+        let zone = self.zone.as_ref();
+        let zone = zone.map_or(String::new(), |(name, _)| format!(" zone {}", quoted(name)));
+        format!("{ty}{space}{formats}{zone}{}", if self.else_blank { " else blank" } else { "" })
     }
 }
 
@@ -59,6 +63,7 @@ pub(super) fn survey(column: &CodedColumn, rows: u64, places: &Places) -> Column
         oddities: oddities(column, places),
         read: reading.as_ref().map(Reading::words),
         read_as: reading.as_ref().map_or(column.profile.ty(), |reading| reading.ty),
+        zone: reading.as_ref().and_then(|reading| Some(reading.zone.as_ref()?.1.clone())),
         formats: reading.map_or(vec![], |reading| reading.formats),
         mean_length: column.profile.mean_length(),
     }
@@ -97,18 +102,23 @@ fn reading(column: &CodedColumn) -> Option<Reading> {
         |value: &&str| !profile.placeholders.contains_key(value.trim()) && !value.trim().is_empty();
     let values = || column.dictionary.values().map(|(value, _, _)| value).filter(written);
     let all = column.codes.len() as u64 - column.blanks - missing;
-    let some = |ty, formats| Some(Reading { ty, formats, else_blank });
+    let some = |ty, formats| Some(Reading { ty, formats, zone: None, else_blank });
     if all == 0 {
         return None;
     }
     let (days, numbers, plain) = (&profile.days, &profile.numbers, &profile.plain_numbers);
     if days.all.rows == all {
         let spaces = profile.outer_spaces.rows > 0;
+        if !days.offsets.seen.is_none() {
+            let zone = days.offsets.zone().filter(|_| days.read_by_zone() && !spaces);
+            let (ty, formats) = (Type::DateTime, vec![]);
+            return zone.map(|zone| Reading { ty, formats, zone: Some(zone), else_blank });
+        }
         return match days.reading() {
             Some(reading) => {
                 let formats = reading.formats.into_iter().map(|format| format.format).collect();
                 let ty = if reading.with_time { Type::DateTime } else { Type::Date };
-                (!spaces).then_some(Reading { ty, formats, else_blank })
+                (!spaces).then_some(Reading { ty, formats, zone: None, else_blank })
             }
             None if !else_blank => None,
             None if days.iso_time.rows > 0 => some(Type::DateTime, vec![]),
@@ -119,7 +129,8 @@ fn reading(column: &CodedColumn) -> Option<Reading> {
         return some(Type::Date, vec!["%Y%m%d".into()]);
     }
     if profile.leading_zeros.rows > 0 && profile.words.is_none() && numbers.currency.is_none() {
-        return Some(Reading { ty: Type::Text, formats: vec![], else_blank: false });
+        let formats = vec![];
+        return Some(Reading { ty: Type::Text, formats, zone: None, else_blank: false });
     }
     if plain.rows + numbers.all.rows != all || profile.ty() != Type::Text {
         return None;
@@ -158,7 +169,8 @@ fn read_range(column: &CodedColumn, reading: &Reading) -> Option<(String, String
                 Some((day.into(), Scalar::Date(day)))
             }
             Type::DateTime => {
-                let iso = day::parse_iso_time(bytes);
+                let zone = reading.zone.as_ref().and_then(|(_, zone)| zone.read_iso(bytes));
+                let iso = zone.map(|clock| clock.micros).or_else(|| day::parse_iso_time(bytes));
                 let mut formats = reading.formats.iter();
                 let time = iso
                     .or_else(|| formats.find_map(|format| day::parse_time_format(format, bytes)))?;
@@ -196,7 +208,8 @@ fn read_range(column: &CodedColumn, reading: &Reading) -> Option<(String, String
 /// The day that a cell of a column of days or moments holds, by what the column was found to be.
 pub(crate) fn day_of(value: &str, column: &ColumnSurvey) -> Option<i32> {
     let bytes = value.as_bytes();
-    let iso = day::parse_iso(bytes).or_else(|| day::parse_iso_time(bytes).map(day::day_of));
+    let time = || by_clock(bytes, column).or_else(|| day::parse_iso_time(bytes));
+    let iso = day::parse_iso(bytes).or_else(|| time().map(day::day_of));
     iso.or_else(|| {
         column.formats.iter().find_map(|format| {
             let time = || day::parse_time_format(format, bytes).map(day::day_of);
@@ -205,11 +218,17 @@ pub(crate) fn day_of(value: &str, column: &ColumnSurvey) -> Option<i32> {
     })
 }
 
+/// What the clock showed that a column's moments are read by.
+fn by_clock(bytes: &[u8], column: &ColumnSurvey) -> Option<i64> {
+    column.zone.as_ref()?.read_iso(bytes).map(|clock| clock.micros)
+}
+
 /// The same as a time: a day is its first moment.
 pub(crate) fn time_of(value: &str, column: &ColumnSurvey) -> Option<i64> {
     let bytes = value.as_bytes();
     let format = |format: &String| day::parse_time_format(format, bytes);
-    let time = day::parse_iso_time(bytes).or_else(|| column.formats.iter().find_map(format));
+    let iso = by_clock(bytes, column).or_else(|| day::parse_iso_time(bytes));
+    let time = iso.or_else(|| column.formats.iter().find_map(format));
     time.or_else(|| day_of(value, column).map(day::start_of))
 }
 
@@ -229,6 +248,10 @@ fn oddities(column: &CodedColumn, places: &Places) -> Vec<Oddity> {
         }
     };
     let all = column.codes.len() as u64 - column.blanks;
+    let offsets = &profile.days.offsets;
+    if offsets.seen.rows * 2 > all {
+        tell(OddityKind::Offset, &offsets.seen, offsets.moved());
+    }
     let text = profile.ty() == Type::Text;
     if let Some(reading) = profile.days.reading()
         && reading.formats.iter().any(|format| format.seen.rows * 2 > profile.days.all.rows / 2)

@@ -4,6 +4,7 @@
 use std::collections::BTreeMap;
 use std::fmt::Write;
 
+use super::offsets::Offsets;
 use super::seen::Seen;
 use crate::value::day;
 
@@ -42,6 +43,8 @@ pub(crate) struct Days {
     /// ISO 8601: days, and moments.
     pub iso: Seen,
     pub iso_time: Seen,
+    /// Moments with an offset from UTC.
+    pub offsets: Offsets,
     shapes: BTreeMap<Shape, Orders>,
 }
 
@@ -80,7 +83,7 @@ impl Days {
             self.iso.note(value, rows, row);
         } else if day::parse_iso_time(value.as_bytes()).is_some() {
             self.iso_time.note(value, rows, row);
-        } else {
+        } else if !self.offsets.take(value, rows, row) {
             let Some((shape, orders)) = shape(value) else { return false };
             let seen = self.shapes.entry(shape).or_default();
             let seen = match orders.as_slice() {
@@ -93,6 +96,11 @@ impl Days {
         }
         self.all.note(value, rows, row);
         true
+    }
+
+    /// Whether all that have no offset are moments by ISO 8601.
+    pub fn read_by_zone(&self) -> bool {
+        !self.offsets.seen.is_none() && self.shapes.is_empty() && self.iso.is_none()
     }
 
     /// How to read them all; `None` where they are days by ISO 8601 alone.
@@ -354,7 +362,7 @@ mod tests {
             (&["5-July-2025"], &["%d-%B-%Y"]),
             (&["Jul 5, 2025"], &["%b %d, %Y"]),
             (&["31/12/2026 09:15", "01/12/2026 23:59"], &["%d/%m/%Y %H:%M"]),
-            (&["2026-03-01T09:15:00Z"], &["%Y-%m-%dT%H:%M:%SZ"]),
+            (&["1.3.2026 09:15:00Z"], &["%d.%m.%Y %H:%M:%SZ"]),
         ];
         for (values, expected) in cases {
             let found = formats(values);

@@ -12,6 +12,7 @@ mod days;
 mod dictionary;
 pub(crate) mod names;
 mod numbers;
+mod offsets;
 mod profile;
 mod report;
 mod seen;

@@ -3,7 +3,7 @@
 use serde::{Serialize, Serializer};
 
 use crate::table::Place;
-use crate::value::Type;
+use crate::value::{Type, Zone};
 
 /// What is in some files of the same columns.
 #[derive(Debug, Clone, Serialize)]
@@ -54,6 +54,9 @@ pub struct ColumnSurvey {
     /// The type that it has then.
     #[serde(skip)]
     pub read_as: Type,
+    /// The zone whose clock its moments are read by.
+    #[serde(skip)]
+    pub zone: Option<Zone>,
     /// The formats, or the example, by which they are read.
     #[serde(skip)]
     pub formats: Vec<String>,
@@ -97,6 +100,8 @@ pub struct Oddity {
 pub enum OddityKind {
     /// Days in a format that is not ISO 8601, or in several.
     DateFormat,
+    /// Moments with an offset from UTC.
+    Offset,
     /// Days that could be read two ways, and no other day of the column tells which.
     TwoWayDays,
     /// Numbers with a currency's sign.

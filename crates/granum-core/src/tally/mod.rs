@@ -34,8 +34,8 @@ pub use problem::{
 };
 pub use report::{AsideFile, Report, Written};
 pub use step::{
-    Cut, GatheredAmount, GrainChange, GroupSizes, Part, RowsAmount, SetAside, StepDetail,
-    StepTally, TableTally, TrackedName, UnitsLeft,
+    Cut, GatheredAmount, GrainChange, GroupSizes, OddHoursTold, Part, RowsAmount, SetAside,
+    StepDetail, StepTally, TableTally, TrackedName, UnitsLeft,
 };
 pub use story::{
     BecameStory, Beside, GoneRow, GoneStory, LedHere, Met, NamedValue, NearKey, NearMet, RowStory,

@@ -32,6 +32,8 @@ pub struct TableTally {
     pub blanked: Vec<(String, u64)>,
     /// Cells that could not be read and set their rows aside, by column.
     pub aside: Vec<SetAside>,
+    /// Moments in hours that the clock of their zone showed twice, or never, by column.
+    pub odd_hours: Vec<OddHoursTold>,
     /// Records below the rows of its files that were left out, as the plan says.
     pub footer: Vec<BadCell>,
     /// Rows in which a division by zero gave blank.
@@ -64,6 +66,20 @@ pub struct SetAside {
     pub column: String,
     /// How many cells.
     pub count: u64,
+    /// The first of them.
+    pub examples: Vec<BadCell>,
+}
+
+/// Moments of a column in hours that a clock showed twice, or never.
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct OddHoursTold {
+    /// The column.
+    pub column: String,
+    /// How many in hours that it showed twice.
+    pub twice: u64,
+    /// How many in hours that it never showed.
+    pub never: u64,
     /// The first of them.
     pub examples: Vec<BadCell>,
 }

@@ -2,7 +2,9 @@
 
 use granum_core::port::InputColumn;
 use granum_core::table::{Column, ColumnBuilder, GrowingValues, PresentBuilder};
-use granum_core::value::{NumberExample, Scale, Type, day, decimal, parse_boolean, parse_integer};
+use granum_core::value::{
+    NumberExample, OddHour, Scale, Type, Zone, day, decimal, parse_boolean, parse_integer,
+};
 use std::borrow::Cow;
 
 use super::grid::Grid;
@@ -29,6 +31,16 @@ impl Cells<'_> {
         present: &mut PresentBuilder,
         mut read: impl FnMut(&[u8]) -> Option<T>,
     ) -> Vec<usize> {
+        self.each_row(values, present, |_, cell| read(cell))
+    }
+
+    /// The same with the cell's row in the block.
+    fn each_row<T: Copy + Default>(
+        &self,
+        values: &mut Vec<T>,
+        present: &mut PresentBuilder,
+        mut read: impl FnMut(usize, &[u8]) -> Option<T>,
+    ) -> Vec<usize> {
         let mut bad = vec![];
         let Some(place) = self.place else {
             values.resize(values.len() + self.grid.rows(), T::default());
@@ -42,9 +54,9 @@ impl Cells<'_> {
                 present.push(false);
                 return T::default();
             } else if field.escaped {
-                read(cell(self.text, field).as_bytes())
+                read(row, cell(self.text, field).as_bytes())
             } else {
-                read(&bytes[field.start..field.end])
+                read(row, &bytes[field.start..field.end])
             };
             present.push(value.is_some());
             value.unwrap_or_else(|| {
@@ -64,6 +76,10 @@ pub(super) struct CellColumn {
     examples: Vec<NumberExample>,
     /// Without a `read` a cell must look like its type; with one it need only be readable.
     found: bool,
+    /// The place whose clock moments are read by.
+    zone: Option<Zone>,
+    /// Rows of the last block with moments in odd hours.
+    odd: Vec<(usize, OddHour)>,
 }
 
 impl CellColumn {
@@ -78,6 +94,8 @@ impl CellColumn {
             examples: examples.filter_map(|e| NumberExample::parse(e, whole).ok()).collect(),
             formats,
             found: column.rule.is_none(),
+            zone: column.rule.as_ref().and_then(|rule| rule.zone.clone()),
+            odd: vec![],
         }
     }
 
@@ -159,6 +177,9 @@ impl CellColumn {
                     Some(last.1)
                 })
             }
+            GrowingValues::DateTime(values) if self.zone.is_some() => {
+                by_clock(cells, (values, present), (&self.zone, formats), &mut self.odd)
+            }
             GrowingValues::DateTime(values) => cells.each(values, present, |cell| {
                 if formats.is_empty() {
                     day::parse_iso_time(cell)
@@ -175,9 +196,37 @@ impl CellColumn {
         }
     }
 
+    /// Rows of the last block with moments in hours that a clock showed twice, or never.
+    pub fn odd_hours(&self) -> &[(usize, OddHour)] {
+        &self.odd
+    }
+
     pub fn finish(self) -> Column {
         self.column.finish()
     }
+}
+
+/// Reads moments as the clock of a zone showed them, and notes those in odd hours.
+fn by_clock(
+    cells: &Cells<'_>,
+    (values, present): (&mut Vec<i64>, &mut PresentBuilder),
+    (zone, formats): (&Option<Zone>, &[String]),
+    odd: &mut Vec<(usize, OddHour)>,
+) -> Vec<usize> {
+    odd.clear();
+    let read = |cell: &[u8]| {
+        let zone = zone.as_ref()?;
+        if formats.is_empty() {
+            zone.read_iso(cell)
+        } else {
+            formats.iter().find_map(|format| zone.read_format(format, cell))
+        }
+    };
+    cells.each_row(values, present, |row, cell| {
+        let clock = read(cell)?;
+        odd.extend(clock.odd.map(|hour| (row, hour)));
+        Some(clock.micros)
+    })
 }
 
 /// Whether a number has no plus and no leading zero: what columns that are found to be numbers

@@ -7,10 +7,10 @@ use std::sync::Arc;
 
 use granum_core::lang::Otherwise;
 use granum_core::port::{
-    CellTrouble, InputColumn, Part, RawPart, ReadRequest, SourceError, SourceErrorKind,
+    CellTrouble, InputColumn, OddHours, Part, RawPart, ReadRequest, SourceError, SourceErrorKind,
 };
 use granum_core::table::{Column, Place};
-use granum_core::value::{Found, Scale, Type};
+use granum_core::value::{Found, OddHour, Scale, Type};
 use memchr::memchr_iter;
 use siphasher::sip128::{Hasher128, SipHasher13};
 
@@ -68,6 +68,7 @@ impl RawPart for CsvPart {
             .map(|columns| Fingerprints::new(columns, self, room))
             .collect();
         let mut troubles: Vec<CellTrouble> = vec![];
+        let mut odd_hours: Vec<OddHours> = vec![];
         let mut contradicts = false;
         let mut aside: Vec<bool> = vec![];
         let mut records = Records::new(self, text);
@@ -78,6 +79,13 @@ impl RawPart for CsvPart {
             for (at, (column, wanted)) in columns.iter_mut().zip(&request.columns).enumerate() {
                 let cells = Cells { text, grid: &grid, place: self.fields[wanted.column] };
                 let bad = column.take(&cells);
+                for (row, hour) in column.odd_hours() {
+                    note_hour(&mut odd_hours, at, *hour, || {
+                        let line = records.line_of(first + row);
+                        let place = Place { file: self.name.clone(), line };
+                        (cells.text(*row).into_owned(), place)
+                    });
+                }
                 if bad.is_empty() {
                     continue;
                 }
@@ -127,8 +135,30 @@ impl RawPart for CsvPart {
             file: self.name.clone(),
             lines: records.lines(),
             troubles,
+            odd_hours,
             contradicts,
         })
+    }
+}
+
+/// Notes a moment in an hour that a clock showed twice, or never.
+fn note_hour(
+    all: &mut Vec<OddHours>,
+    column: usize,
+    hour: OddHour,
+    example: impl FnOnce() -> (String, Place),
+) {
+    let known = all.iter().position(|odd| odd.column == column);
+    let at = known.unwrap_or_else(|| {
+        all.push(OddHours { column, twice: 0, never: 0, examples: vec![] });
+        all.len() - 1
+    });
+    match hour {
+        OddHour::Twice => all[at].twice += 1,
+        OddHour::Never => all[at].never += 1,
+    }
+    if all[at].examples.len() < EXAMPLES {
+        all[at].examples.push(example());
     }
 }
 

@@ -7,6 +7,7 @@ use granum_core::tally::{
     Problem, RepeatedKey, RowReason, StackedTwice, UnitsProblem, UnitsTrouble, WideOutput,
     WideTrouble,
 };
+use granum_core::value::has_offset;
 
 use super::lists::{more, more_indented, short};
 use super::{allocate, count, counted, periods, sums};
@@ -27,6 +28,13 @@ pub(super) fn problem(problem: &Problem, source: &str) -> String {
                 out.push_str(&format!("    \"{}\"   ({})\n", short(&cell.text), cell.place));
             }
             more(&mut out, *cells, examples.len());
+            if examples.first().is_some_and(|cell| has_offset(&cell.text)) {
+                out.push_str(&format!(
+                    "    they have an offset from UTC; say by whose clock they are read:  read {column} as \
+                     datetime zone \"UTC\"  , or another place's, such as \"Europe/Berlin\"\n"
+                ));
+                return out;
+            }
             out.push_str(&format!(
                 "    mend the file, name another format, or let them be blank:  read {column} as \
                  {wanted} else blank\n    or leave their rows out, which the tally counts:  read \

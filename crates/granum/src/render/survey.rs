@@ -204,6 +204,21 @@ fn oddity_text(oddity: &Oddity, column: &ColumnSurvey) -> String {
     let plain = |what: &str| format!("{cells} {what}: {example}{at}");
     let words = oddity.words.join(", ");
     match oddity.kind {
+        OddityKind::Offset => {
+            let moved: Vec<String> = oddity
+                .words
+                .iter()
+                .filter_map(|word| word.rsplit_once(' '))
+                .map(|(zone, rows)| {
+                    format!("{zone} {}", count(rows.parse::<u64>().unwrap_or_default()))
+                })
+                .collect();
+            let moved = moved.join(", ");
+            let cells = plain(&format!("{has} an offset from UTC"));
+            format!(
+                "{cells}; rows that are on another day than is written, by the clock of {moved}"
+            )
+        }
         OddityKind::DateFormat => plain(&format!("{is} written as {words}")),
         OddityKind::TwoWayDays => plain(
             "could be read two ways, day first or month first, and no other day of the column \

@@ -170,6 +170,26 @@ fn read_notes(table: &TableTally) -> Vec<String> {
             cells.join(", ")
         ));
     }
+    for odd in &table.odd_hours {
+        let words = |count: u64, what: &str| {
+            (count > 0).then(|| {
+                format!(
+                    "{} in an hour that the clock {what}",
+                    counted(count, "cell is", "cells are")
+                )
+            })
+        };
+        let kinds = [words(odd.twice, "showed twice"), words(odd.never, "never showed")];
+        let kinds: Vec<String> = kinds.into_iter().flatten().collect();
+        let cells: Vec<String> = odd
+            .examples
+            .iter()
+            .take(2)
+            .map(|cell| format!("\"{}\" ({})", cell.text, cell.place))
+            .collect();
+        let more = if odd.twice + odd.never > cells.len() as u64 { ", \u{2026}" } else { "" };
+        notes.push(format!("{}: {}: {}{more}", odd.column, kinds.join(", "), cells.join(", ")));
+    }
     if !table.footer.is_empty() {
         let lines: Vec<String> = table
             .footer

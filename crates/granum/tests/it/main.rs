@@ -43,3 +43,4 @@ mod turn;
 mod used;
 mod warnings;
 mod written;
+mod zones;

@@ -204,6 +204,9 @@ impl RawPart for BlanksPart {
             for trouble in part.troubles.iter_mut().filter(|trouble| trouble.column >= *at) {
                 trouble.column += 1;
             }
+            for odd in part.odd_hours.iter_mut().filter(|odd| odd.column >= *at) {
+                odd.column += 1;
+            }
         }
         Ok(part)
     }
@@ -211,7 +214,7 @@ impl RawPart for BlanksPart {
 
 /// A column of a type: a cell that is not of it is told.
 fn strict(ty: Type) -> ReadRule {
-    ReadRule { ty, formats: vec![], otherwise: Otherwise::Stop, span: Span::default() }
+    ReadRule { ty, formats: vec![], zone: None, otherwise: Otherwise::Stop, span: Span::default() }
 }
 
 /// A block whose header names a column that its table has not.

@@ -133,6 +133,7 @@ impl RawPart for Piece {
             file: "memory".into(),
             lines: Lines::From(self.first),
             troubles: vec![],
+            odd_hours: vec![],
             contradicts: false,
         })
     }

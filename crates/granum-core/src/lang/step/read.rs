@@ -8,7 +8,7 @@ use super::super::terms::{Name, Quoted, TypeTree};
 use super::super::token::{Span, TokenKind};
 use crate::value::{NumberExample, Type};
 
-/// `COLUMN as TYPE ["FORMAT" or …] [else blank | else aside]`
+/// `COLUMN as TYPE ["FORMAT" or …] [zone "NAME"] [else blank | else aside]`
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct ReadTree {
     /// The column.
@@ -17,6 +17,8 @@ pub struct ReadTree {
     pub ty: TypeTree,
     /// Formats tried in order.
     pub formats: Vec<Quoted>,
+    /// The place whose clock the moments are read by.
+    pub zone: Option<Quoted>,
     /// What becomes of a cell that cannot be read.
     pub otherwise: Otherwise,
 }
@@ -53,6 +55,12 @@ impl Parser {
             let most = places.map(|example| example.places()).max();
             ty.ty = Type::Decimal(most.unwrap_or_default());
         }
+        let zone = if self.is_word("zone") && matches!(self.peek_after(1), TokenKind::Text(_)) {
+            self.advance();
+            Some(self.quoted("a zone's name in quotes")?)
+        } else {
+            None
+        };
         let mut otherwise = Otherwise::Stop;
         if self.take_word("else") {
             otherwise = if self.take_word("aside") {
@@ -62,7 +70,7 @@ impl Parser {
                 Otherwise::Blank
             };
         }
-        Ok(ReadTree { column, ty, formats, otherwise })
+        Ok(ReadTree { column, ty, formats, zone, otherwise })
     }
 }
 
@@ -76,7 +84,7 @@ impl Layout<'_> {
 
 fn read_span(item: &ReadTree) -> Span {
     let last = item.formats.last().map_or(item.ty.span, |format| format.span);
-    item.column.span.to(last)
+    item.column.span.to(item.zone.as_ref().map_or(last, |zone| zone.span))
 }
 
 fn read_line(item: &ReadTree, most: usize) -> String {
@@ -86,6 +94,9 @@ fn read_line(item: &ReadTree, most: usize) -> String {
         let formats: Vec<String> = item.formats.iter().map(|format| quoted(&format.text)).collect();
         line.push(' ');
         line.push_str(&formats.join(" or "));
+    }
+    if let Some(zone) = &item.zone {
+        line.push_str(&format!(" zone {}", quoted(&zone.text)));
     }
     line.push_str(match item.otherwise {
         Otherwise::Stop => "",

@@ -6,8 +6,10 @@ use super::super::scope::Resolver;
 use super::super::worth::Worth;
 use super::Builder;
 use crate::expr::{Kind, Typed};
-use crate::lang::{Diagnostic, DiagnosticKind, Otherwise, ReadTree, Span, plan_name};
-use crate::value::{NumberExample, Type, day};
+use crate::lang::{
+    Diagnostic, DiagnosticKind, Otherwise, ReadTree, Span, nearest_or_longer, plan_name,
+};
+use crate::value::{NumberExample, Type, Zone, day};
 
 impl Resolver<'_> {
     pub(super) fn read(
@@ -51,8 +53,14 @@ impl Resolver<'_> {
                 ));
             }
             seen.push(&item.column.text);
+            if let Some(zone) = &item.zone
+                && let Some((message, help)) = zone_error(item.ty.ty, &zone.text)
+            {
+                let wrong = Diagnostic::new(DiagnosticKind::Type, zone.span, message);
+                whole = self.wrong(wrong.help(help));
+            }
             for format in &item.formats {
-                if let Some((message, help)) = format_error(item.ty.ty, &format.text) {
+                if let Some((message, help)) = format_error(item, &format.text) {
                     let wrong = Diagnostic::new(DiagnosticKind::Type, format.span, message);
                     whole = self.wrong(wrong.help(help));
                 }
@@ -82,9 +90,41 @@ fn set_aside(builder: &mut Builder, items: &[ReadTree], span: Span) {
     builder.push(step, format!("read {names} else aside"), true);
 }
 
+/// What is wrong with a zone, and what to do.
+fn zone_error(ty: Type, name: &str) -> Option<(String, String)> {
+    if ty != Type::DateTime {
+        let message = format!("a zone belongs to a datetime, and this is {ty}");
+        return Some((message, "its day by that clock is  date(COLUMN) , added behind".into()));
+    }
+    if Zone::named(name).is_some() {
+        return None;
+    }
+    let names = Zone::names();
+    let place = |zone: &&String| {
+        zone.rsplit('/').next().is_some_and(|place| place.eq_ignore_ascii_case(name))
+    };
+    let place = names.iter().find(place).map(String::as_str);
+    let near = place.or_else(|| nearest_or_longer(name, names.iter().map(String::as_str)));
+    let help = near.map_or_else(
+        || "zones are called by a place, as in  \"Europe/Berlin\" , or  \"UTC\"".to_owned(),
+        |near| format!("did you mean \"{near}\"?"),
+    );
+    Some((format!("there is no zone called \"{name}\""), help))
+}
+
 /// What is wrong with a format or an example, and what to do.
-fn format_error(ty: Type, text: &str) -> Option<(String, &'static str)> {
+fn format_error(item: &ReadTree, text: &str) -> Option<(String, &'static str)> {
+    let ty = item.ty.ty;
     match ty {
+        Type::DateTime if item.zone.is_none() && text.contains("%z") => Some((
+            "an offset from UTC is read by the clock of a zone".to_owned(),
+            "behind the formats:  zone \"UTC\"  , or another place's, such as \"Europe/Berlin\"",
+        )),
+        Type::DateTime if item.zone.is_some() => {
+            let zone = Zone::named(&item.zone.as_ref()?.text)?;
+            let message = format!("this format does not say a {ty}: {}", zone.format_error(text)?);
+            Some((message, "as in  \"%d/%m/%Y %H:%M %z\""))
+        }
         Type::Date | Type::DateTime => {
             let error = day::format_error(text, ty == Type::DateTime)?;
             let message = format!("this format does not say a {ty}: {error}");
