@@ -52,9 +52,12 @@ impl Work for TopPlan {
     }
 
     fn gone(&self, at: &StepRunner<'_>, rows: &Batch) -> Result<Vec<Gone>, Problem> {
-        let stays = top(at, rows, self)?.stays;
-        let gone = (0..rows.rows).filter(|row| !stays.value(*row));
-        let gone = gone.map(|row| Gone { row: row as u32, why: Why::BeyondTop, stays: None });
+        let chosen = top(at, rows, self)?;
+        let gone = (0..rows.rows).filter(|row| !chosen.stays.value(*row));
+        let gone = gone.map(|row| {
+            let stays = chosen.groups.of(row).and_then(|group| chosen.last[group]);
+            Gone { row: row as u32, why: Why::BeyondTop, stays }
+        });
         Ok(gone.collect())
     }
 
@@ -81,6 +84,9 @@ fn sorted(runner: &StepRunner<'_>, batch: &Batch, by: &[(Typed, bool)]) -> Resul
 struct Chosen {
     stays: Bits,
     rows: Rows,
+    groups: Groups,
+    /// By group: the last row that stayed.
+    last: Vec<Option<u32>>,
     /// Rows that went though they tie with the last that stayed.
     ties_cut: u64,
     /// Rows that stayed above the number that was asked for, since they tie.
@@ -95,6 +101,7 @@ fn top(runner: &StepRunner<'_>, batch: &Batch, plan: &TopPlan) -> Result<Chosen,
     let grain = plan.grain.iter().map(|slot| (batch.slot(*slot).clone(), false));
     let settled: Vec<(Column, bool)> = by.iter().cloned().chain(grain).collect();
     let (rows, starts) = groups.in_order(&settled);
+    let mut last = vec![None; groups.count];
     let (mut chosen, mut ties_cut, mut ties_kept) = (vec![], 0, 0);
     for group in 0..groups.count {
         let of_group = &rows[starts[group]..starts[group + 1]];
@@ -112,10 +119,11 @@ fn top(runner: &StepRunner<'_>, batch: &Batch, plan: &TopPlan) -> Result<Chosen,
         } else {
             ties_cut += tied as u64;
         }
+        last[group] = of_group[..end].last().copied();
         chosen.extend_from_slice(&of_group[..end]);
     }
     let mut stays = vec![false; batch.rows];
     chosen.iter().for_each(|row| stays[*row as usize] = true);
     let stays = Bits::from(stays);
-    Ok(Chosen { stays, rows: Rows::from(chosen), ties_cut, ties_kept })
+    Ok(Chosen { stays, rows: Rows::from(chosen), groups, last, ties_cut, ties_kept })
 }

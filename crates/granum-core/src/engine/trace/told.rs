@@ -102,6 +102,8 @@ fn step_story(
     }
     let instead: Vec<Gone> = gone(replay, stages, step)
         .into_iter()
+        // Those that a `top` leaves out do not go for one row.
+        .filter(|gone| gone.why != Why::BeyondTop)
         .filter(|gone| gone.stays.is_some_and(|stays| before.binary_search(&stays).is_ok()))
         .collect();
     story.instead_rows = instead.len() as u64;

@@ -7,6 +7,7 @@ use crate::engine::trace::{Reached, Replay, Stages, gone, made_of, once_met, rea
 use crate::resolve::Source;
 use crate::step::Together;
 use crate::table::TableId;
+use crate::tally::Why;
 
 /// Rows of inputs as they are read, some of them perhaps left out.
 #[derive(Debug, Default)]
@@ -40,19 +41,19 @@ pub(super) fn behind(
     places: Vec<(TableId, usize, Vec<u32>)>,
     most: usize,
 ) -> Result<Rows, RunError> {
-    let place = places.first().map(|(table, step, _)| (*table, *step));
+    let first = places.first().cloned();
     let open = VecDeque::from(places);
     let mut collector = Collector {
         replay,
         found: Rows::default(),
         count: 0,
         most,
-        asked: place.map(|(table, _)| table),
+        asked: first.as_ref().map(|(table, ..)| *table),
         open,
         seen: HashSet::new(),
     };
-    if let Some(place) = place {
-        collector.leaving(place)?;
+    if let Some((table, step, rows)) = first {
+        collector.leaving((table, step), rows)?;
     }
     while let Some((table, step, rows)) = collector.open.pop_front() {
         if collector.found.cut {
@@ -65,12 +66,8 @@ pub(super) fn behind(
 
 impl Collector<'_> {
     /// What the steps looked at by which the rows leave their table, if they do.
-    fn leaving(&mut self, (table, step): (TableId, usize)) -> Result<(), RunError> {
-        let (Some(stages), Some((_, _, rows))) =
-            (self.replay.stages(table)?, self.open.front().cloned())
-        else {
-            return Ok(());
-        };
+    fn leaving(&mut self, (table, step): (TableId, usize), rows: Vec<u32>) -> Result<(), RunError> {
+        let Some(stages) = self.replay.stages(table)? else { return Ok(()) };
         let on = stages.forth(step, rows);
         let Some(gone) = on.iter().position(Vec::is_empty) else { return Ok(()) };
         for (step, rows) in (step..).zip(&on[..gone]) {
@@ -132,6 +129,7 @@ impl Collector<'_> {
         }
         if work.takes_out() {
             let went = gone(self.replay, stages, step).into_iter();
+            let went = went.filter(|gone| gone.why != Why::BeyondTop);
             let went = went.filter(|gone| gone.stays.is_some_and(|stays| new.contains(&stays)));
             let went: Vec<u32> = went.map(|gone| gone.row).collect();
             self.open.push_back((table, step, went));
@@ -162,7 +160,8 @@ impl Collector<'_> {
             }
             Reached::Nowhere { link, source, .. } => {
                 if let Some(once) = once_met(self.replay, link, source)? {
-                    self.open.push_back((once.table, once.step, once.rows));
+                    self.open.push_back((once.table, once.step, once.rows.clone()));
+                    self.leaving((once.table, once.step), once.rows)?;
                 }
                 return Ok(());
             }
