@@ -7,6 +7,7 @@ use super::check::{
 use super::context::RunError;
 use super::demand::{Work, check_needs};
 use super::run::{Run, Running, Want};
+use super::wide::{Wide, widened};
 use crate::bug::Sure;
 use crate::port::{Output, OutputError, Outputs};
 use crate::resolve::{CheckKind, Total};
@@ -18,7 +19,7 @@ impl Run<'_> {
     pub fn close(mut self, want: Want<'_>, running: Running<'_>) -> Result<Report, RunError> {
         let checks = self.close_checks();
         let (warnings, allowed) = self.warnings();
-        self.widen();
+        let wide = self.widened();
         let mut report = Report {
             title: self.plan.title.clone(),
             links_planned: self.plan.links.len(),
@@ -53,9 +54,28 @@ impl Run<'_> {
         if let Want::Outputs(places) = want
             && report.held()
         {
-            report.written = self.publish(places, &report).map_err(RunError::Output)?;
+            report.written = self.publish(places, &report, wide).map_err(RunError::Output)?;
         }
         Ok(report)
+    }
+
+    /// By output: what it has where values become columns. What cannot be is noted.
+    fn widened(&mut self) -> Vec<Option<Wide>> {
+        let (plan, tables) = (self.plan, &self.world.tables);
+        let made = plan.outputs.iter().map(|output| {
+            let wide = output.wide.as_ref()?;
+            let table = tables[output.table.0].as_ref()?;
+            Some(widened(&plan.tables[output.table.0], table, (output, wide)))
+        });
+        let made: Vec<Option<Result<Wide, Problem>>> = made.collect();
+        let noted = made.into_iter().map(|made| match made? {
+            Ok(wide) => Some(wide),
+            Err(problem) => {
+                self.problems.push(problem);
+                None
+            }
+        });
+        noted.collect()
     }
 
     /// All outputs appear, or none: each is complete before the first is put in its place.
@@ -63,10 +83,11 @@ impl Run<'_> {
         &mut self,
         places: &dyn Outputs,
         report: &Report,
+        wide: Vec<Option<Wide>>,
     ) -> Result<Vec<Written>, OutputError> {
         let mut written = vec![];
         let mut outputs: Vec<Box<dyn Output>> = vec![];
-        let mut wide = std::mem::take(&mut self.wide).into_iter();
+        let mut wide = wide.into_iter();
         let begun = std::mem::take(&mut self.outputs);
         for (begun, plan) in begun.into_iter().zip(&self.plan.outputs) {
             let wide = wide.next().flatten();

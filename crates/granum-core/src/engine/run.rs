@@ -12,7 +12,6 @@ use super::read::Reading;
 use super::sums::TableSum;
 use super::together::demand;
 use super::tree::Tree;
-use super::wide::Wide;
 use super::{gather, links};
 use crate::aggregate::AllRows;
 use crate::expr::World;
@@ -111,8 +110,6 @@ pub(super) struct Run<'a> {
     observer: &'a dyn Observer,
     encoders: Vec<TableEncoder>,
     pub(super) outputs: Vec<Option<Box<dyn Output>>>,
-    /// By output: what it has where values become columns.
-    pub(super) wide: Vec<Option<Wide>>,
     pub(super) sums: HashMap<TableId, TableSum>,
     pub(super) checks: HashMap<usize, CheckSum>,
     pub(super) totals: HashMap<usize, AllRows>,
@@ -148,7 +145,6 @@ impl<'a> Run<'a> {
             observer,
             encoders: vec![],
             outputs: vec![],
-            wide: vec![],
             sums: HashMap::new(),
             checks: HashMap::new(),
             totals: HashMap::new(),

@@ -3,7 +3,6 @@
 
 use std::collections::HashSet;
 
-use super::run::Run;
 use crate::aggregate::{Groups, number};
 use crate::bug::Sure;
 use crate::link::compare;
@@ -25,28 +24,6 @@ pub(super) struct Wide {
     pub rows: usize,
 }
 
-impl Run<'_> {
-    /// Works outputs with a column for each value; what cannot be is noted.
-    pub(super) fn widen(&mut self) {
-        let mut wide: Vec<Option<Wide>> = vec![];
-        for output in &self.plan.outputs {
-            let made = output.wide.as_ref().and_then(|plan| {
-                let table = self.world.tables[output.table.0].as_ref()?;
-                Some(widened(&self.plan.tables[output.table.0], table, (output, plan)))
-            });
-            match made {
-                Some(Err(problem)) => {
-                    self.problems.push(problem);
-                    wide.push(None);
-                }
-                Some(Ok(made)) => wide.push(Some(made)),
-                None => wide.push(None),
-            }
-        }
-        self.wide = wide;
-    }
-}
-
 impl Wide {
     /// Writes the rows to a place.
     ///
@@ -64,7 +41,10 @@ impl Wide {
 }
 
 /// The rows of a table as wider ones.
-fn widened(
+///
+/// # Errors
+/// Values that cannot become columns.
+pub(super) fn widened(
     plan: &TablePlan,
     table: &Table,
     (output, wide): (&OutputPlan, &WidePlan),

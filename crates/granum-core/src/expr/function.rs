@@ -7,7 +7,7 @@
 use super::calendar;
 use super::convert::{convert, parse_with};
 use super::kernel::{Counting, FailureKind, RowFailure, map, texts, truths};
-use super::pattern;
+use super::search;
 use super::typed::Typed;
 use crate::table::{Column, Fixed, Rows, Texts, Whole};
 use crate::value::{Scalar, Scale, Type, day, decimal};
@@ -175,15 +175,15 @@ pub static FUNCTIONS: &[Function] = &[
     function!("matches", "matches(text, \"PATTERN\")", [Text, Pattern] optional 0 repeats false
         gives Gives::Type(Type::Boolean) fails false,
         "Whether the pattern is found in the text; `^` and `$` are its ends.",
-        "matches(\"M0000178\", \"^M[0-9]{7}$\")" => "true", |call| Ok(pattern::matches(call))),
+        "matches(\"M0000178\", \"^M[0-9]{7}$\")" => "true", |call| Ok(search::matches(call))),
     function!("extract", "extract(text, \"PATTERN\")", [Text, Pattern] optional 0 repeats false
         gives Gives::Type(Type::Text) fails false,
         "What the pattern's first group finds first in the text, or the whole where it has none; blank where nothing is found.",
-        "extract(\"refund for M0000178, late\", \"M[0-9]+\")" => "M0000178", |call| Ok(pattern::extract(call))),
+        "extract(\"refund for M0000178, late\", \"M[0-9]+\")" => "M0000178", |call| Ok(search::extract(call))),
     function!("replace_pattern", "replace_pattern(text, \"PATTERN\", \"BY\")", [Text, Pattern, Template] optional 0
         repeats false gives Gives::Type(Type::Text) fails false,
         "The text with all that the pattern finds replaced; `$1` to `$9` are its groups, `$$` is a dollar sign, and BY may be \"\".",
-        "replace_pattern(\"03/2026\", \"([0-9]+)/([0-9]+)\", \"$2-$1\")" => "2026-03", |call| Ok(pattern::replace(call))),
+        "replace_pattern(\"03/2026\", \"([0-9]+)/([0-9]+)\", \"$2-$1\")" => "2026-03", |call| Ok(search::replace(call))),
     function!("round", "round(x, places)", [Numeric, Places] optional 0 repeats false
         gives Gives::Rounded fails true,
         "The number with so many places, rounded half away from zero.",

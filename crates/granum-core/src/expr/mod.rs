@@ -8,6 +8,7 @@ mod evaluate;
 mod function;
 mod kernel;
 mod pattern;
+mod search;
 mod typed;
 mod world;
 

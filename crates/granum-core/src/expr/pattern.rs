@@ -3,19 +3,13 @@
 
 use regex::{Regex, RegexBuilder};
 
-use super::function::Call;
-use super::kernel::{texts, truths};
-use super::typed::{Kind, Typed};
-use crate::bug::{Sure, bug};
-use crate::table::Column;
-
 /// The most bytes that a pattern may take when it is ready to be matched.
 const MOST_BYTES: usize = 4 << 20;
 
 /// A pattern that is ready, and what each match becomes where it is replaced.
 #[derive(Debug, Clone)]
 pub(crate) struct Pattern {
-    regex: Regex,
+    pub(super) regex: Regex,
 }
 
 /// Why a text is no pattern: what is wrong, and at which letter, counted from 1.
@@ -57,7 +51,7 @@ impl Pattern {
 }
 
 /// A part of what each match becomes.
-enum Part<'t> {
+pub(super) enum Part<'t> {
     Text(&'t str),
     Group(usize),
 }
@@ -66,7 +60,7 @@ enum Part<'t> {
 ///
 /// # Errors
 /// The letter, counted from 1, of a `$` that is neither.
-fn parts(text: &str, groups: usize) -> Result<Vec<Part<'_>>, usize> {
+pub(super) fn parts(text: &str, groups: usize) -> Result<Vec<Part<'_>>, usize> {
     let mut parts = vec![];
     let mut from = 0;
     while let Some(found) = text[from..].find('$') {
@@ -88,72 +82,4 @@ fn parts(text: &str, groups: usize) -> Result<Vec<Part<'_>>, usize> {
 /// The letter, counted from 1, of a `$` in a replacement that names no group of a pattern.
 pub(crate) fn wrong_group(by: &str, pattern: &Pattern) -> Option<usize> {
     parts(by, pattern.groups()).err()
-}
-
-/// The pattern among a call's arguments.
-fn pattern<'a>(call: &'a Call<'_>) -> &'a Regex {
-    match call.args.get(1).map(|arg| &arg.kind) {
-        Some(Kind::Pattern(pattern)) => &pattern.regex,
-        other => bug(format!("{other:?} is no pattern")),
-    }
-}
-
-/// Whether the pattern is found in each text.
-pub(super) fn matches(call: &Call<'_>) -> Column {
-    let (array, regex) = (call.texts(0), pattern(call));
-    Column::Boolean(truths(call.rows, |row| {
-        array.has(row).then(|| regex.is_match(array.value(row)))
-    }))
-}
-
-/// What the pattern's first group, or the whole of it, finds first in each text.
-pub(super) fn extract(call: &Call<'_>) -> Column {
-    let (array, regex) = (call.texts(0), pattern(call));
-    let mut places = regex.capture_locations();
-    // The first group, where there is one; else the whole.
-    let group = usize::from(places.len() > 1);
-    Column::Text(texts(call.rows, |row, out| {
-        if !array.has(row) {
-            return false;
-        }
-        let text = array.value(row);
-        if regex.captures_read(&mut places, text).is_none() {
-            return false;
-        }
-        let found = places.get(group);
-        out.push_str(found.map_or("", |(from, to)| &text[from..to]));
-        found.is_some()
-    }))
-}
-
-/// Each text with all that the pattern finds replaced.
-pub(super) fn replace(call: &Call<'_>) -> Column {
-    let (array, regex) = (call.texts(0), pattern(call));
-    let by = match call.args.get(2).and_then(Typed::constant) {
-        Some(by) => by.to_string(),
-        None => bug("what replaces a pattern is not written out"),
-    };
-    let parts = parts(&by, regex.captures_len() - 1).ok().sure("a replacement that was tried");
-    Column::Text(texts(call.rows, |row, out| {
-        if !array.has(row) {
-            return false;
-        }
-        let text = array.value(row);
-        let mut from = 0;
-        for found in regex.captures_iter(text) {
-            let whole = found.get_match();
-            out.push_str(&text[from..whole.start()]);
-            for part in &parts {
-                match part {
-                    Part::Text(text) => out.push_str(text),
-                    Part::Group(group) => {
-                        out.push_str(found.get(*group).map_or("", |group| group.as_str()));
-                    }
-                }
-            }
-            from = whole.end();
-        }
-        out.push_str(&text[from..]);
-        true
-    }))
 }
