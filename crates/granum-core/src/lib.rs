@@ -14,6 +14,7 @@ pub mod engine;
 pub mod expr;
 mod grain;
 pub mod lang;
+pub mod likeness;
 pub mod link;
 pub mod port;
 pub mod relate;

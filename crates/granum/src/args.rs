@@ -204,6 +204,12 @@ pub struct MatchArgs {
     /// The keys: a column that both have, or A's = B's; expressions as in a plan
     #[arg(long, value_name = "KEY[=KEY],\u{2026}")]
     pub on: Option<String>,
+    /// List names that are not equal and may be meant alike: letters swapped, words in another order, accents
+    #[arg(long, requires = "on", conflicts_with_all = ["amount", "by", "settings"])]
+    pub near: bool,
+    /// Write the likeliest pairs to a CSV file, to be looked at and linked over
+    #[arg(long, value_name = "FILE", requires = "near")]
+    pub to: Option<PathBuf>,
     /// Tell the amounts of a column, too
     #[arg(long, value_name = "COLUMN")]
     pub amount: Option<String>,

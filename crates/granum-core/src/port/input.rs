@@ -78,6 +78,13 @@ pub struct ReadRule {
     pub span: Span,
 }
 
+impl ReadRule {
+    /// Cells as they stand, of a type; one that is not of it is told.
+    pub fn plain(ty: Type) -> Self {
+        Self { ty, formats: vec![], zone: None, otherwise: Otherwise::Stop, span: Span::default() }
+    }
+}
+
 /// A column that is read: its place among the input's columns, its type, and how it is read.
 #[derive(Debug, Clone, PartialEq)]
 pub struct InputColumn {

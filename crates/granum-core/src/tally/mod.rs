@@ -7,6 +7,7 @@ mod check;
 mod example;
 mod figure;
 mod gone;
+mod likeness;
 mod link;
 mod period;
 mod problem;
@@ -21,6 +22,7 @@ pub use check::{CheckTally, FailedRow};
 pub use example::{ExampleTally, GivenRow, GivenTable};
 pub use figure::{Earlier, Figure, FigureKind, Moved, figures, moved};
 pub use gone::Why;
+pub use likeness::{LikePair, LikeReason, Likeness};
 pub use link::{
     LinkAmount, LinkTally, LinkTold, MissingKey, NearKind, NearMiss, Spread, share_text,
 };

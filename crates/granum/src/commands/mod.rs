@@ -10,6 +10,7 @@ mod example;
 mod files;
 mod fmt;
 mod left;
+mod likeness;
 mod manual;
 mod matching;
 mod outputs;
@@ -197,6 +198,7 @@ pub fn run(args: Args) -> Exit {
             let wanted = relate::Wanted { find, picture };
             relate::run(&mut printer, &files, &reading, &wanted)
         }
+        Command::Match(args) if args.near => likeness::run(&mut printer, &args),
         Command::Match(args) => matching::run(&mut printer, &args),
         Command::Draft { files, reading } => draft::run(&mut printer, &files, &reading),
         Command::Check { plan, examples: false } => {

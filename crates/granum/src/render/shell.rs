@@ -1,7 +1,7 @@
 //! Commands that are printed to be tried: a shell takes them as they stand.
 
 /// A word as a shell takes it.
-fn word(text: &str) -> String {
+pub(super) fn word(text: &str) -> String {
     let plain = |letter: char| letter.is_ascii_alphanumeric() || "_./-+:,@%=".contains(letter);
     if !text.is_empty() && text.chars().all(plain) {
         return text.to_owned();

@@ -18,6 +18,7 @@ mod groups;
 mod guide;
 mod json;
 mod killed;
+mod likeness;
 mod matching;
 mod messages;
 mod mistakes;

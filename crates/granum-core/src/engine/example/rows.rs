@@ -4,7 +4,7 @@ use std::collections::HashMap;
 
 use super::{Shapes, called, wrong_block};
 use crate::engine::context::RunError;
-use crate::lang::{ExampleTree, Otherwise, PlanTree, RowsTree, Span};
+use crate::lang::{ExampleTree, PlanTree, RowsTree};
 use crate::port::{
     InputColumn, InputShape, InputSource, InputSpec, Part, PartReader, RawPart, ReadRequest,
     ReadRule, SourceError, SourceErrorKind, Sources,
@@ -156,7 +156,7 @@ impl InputSource for Blanks {
         let there = request.columns.into_iter().filter(|column| column.column < own);
         // A cell that is not of the type is told as one that cannot be read.
         let ruled = |column: InputColumn| InputColumn {
-            rule: Some(column.rule.unwrap_or_else(|| strict(column.ty))),
+            rule: Some(column.rule.unwrap_or_else(|| ReadRule::plain(column.ty))),
             ..column
         };
         let fingerprints = request.fingerprints.iter();
@@ -212,11 +212,6 @@ impl RawPart for BlanksPart {
     }
 }
 
-/// A column of a type: a cell that is not of it is told.
-fn strict(ty: Type) -> ReadRule {
-    ReadRule { ty, formats: vec![], zone: None, otherwise: Otherwise::Stop, span: Span::default() }
-}
-
 /// A block whose header names a column that its table has not.
 fn no_column(file: String, table: &str, column: &str, columns: &[(String, Type)]) -> SourceError {
     let names: Vec<&str> = columns.iter().map(|(name, _)| name.as_str()).collect();
@@ -242,7 +237,7 @@ pub(super) fn read_given(
     let plan_error =
         |error: &SourceError| RunError::Plan(vec![wrong_block(given.rows.span, error)]);
     let mut spec = InputSpec::of_files(given.table.text.clone(), vec![]);
-    spec.reads = types.iter().map(|(name, ty)| (name.clone(), strict(*ty))).collect();
+    spec.reads = types.iter().map(|(name, ty)| (name.clone(), ReadRule::plain(*ty))).collect();
     let called = format!("gives {}", given.table.text);
     let source =
         sources.rows(&spec, &given.rows.text, &called).map_err(|error| plan_error(&error))?;

@@ -17,7 +17,8 @@ use serde::Serialize;
 pub use fault::{DiagnosticTold, ErrorTold, asked_wrong, diagnostics};
 pub use table::TableTold;
 pub use told::{
-    ChangeTold, DemoRun, DemoTold, ExampleTold, LayoutTold, RecordsTold, RunTold, SurveyTold,
+    ChangeTold, DemoRun, DemoTold, ExampleTold, LayoutTold, LikenessTold, RecordsTold, RunTold,
+    SurveyTold,
 };
 
 /// The version of the documents.
@@ -91,6 +92,8 @@ pub enum Told<'a> {
     Found(&'a [NameFound]),
     /// Of `match`.
     Match(&'a Matched),
+    /// Of `match --near`.
+    Likeness(LikenessTold<'a>),
     /// Of `compare`.
     Compared(&'a Compared),
     /// Of `compare` with records of runs.

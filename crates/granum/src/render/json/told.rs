@@ -3,7 +3,7 @@
 use granum_core::compare::Compared;
 use granum_core::engine::RealExample;
 use granum_core::survey::Survey;
-use granum_core::tally::{Moved, Report, Written};
+use granum_core::tally::{Likeness, Moved, Report, Written};
 use granum_io::Look;
 use serde::Serialize;
 
@@ -38,6 +38,18 @@ pub struct ChangeTold<'a> {
     pub path: &'a str,
     /// What differs.
     pub compared: &'a Compared,
+}
+
+/// Names that may be meant alike.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, schemars(rename = "LikeNames"))]
+pub struct LikenessTold<'a> {
+    /// The pairs, and how many names there are.
+    #[serde(flatten)]
+    pub likeness: &'a Likeness,
+    /// Where the likeliest pairs were written.
+    pub written: Option<&'a str>,
 }
 
 /// What is in a file, and how it is written.

@@ -1,0 +1,219 @@
+//! Names that are not equal and may be meant alike: pairs for a person to look at. Nothing is ever joined by them.
+//!
+//! Of each name is taken away what is written now this way and now that (signs, accents, what a company is by law, the
+//! order of words); what is left is compared letter by letter, with those names only that have some of its
+//! groups of three letters.
+
+mod form;
+
+use std::cmp::Reverse;
+use std::collections::{BTreeMap, HashMap, HashSet};
+
+use rayon::prelude::*;
+
+use crate::port::{InputColumn, InputSource, ReadRequest, SourceError};
+use crate::table::Column;
+use crate::tally::{LikePair, LikeReason, Likeness};
+use crate::value::Type;
+use form::Forms;
+
+/// Pairs are told from this on, of 100.
+const LIKE: u8 = 78;
+
+/// The nearest of each name are told, up to so many.
+const EACH: usize = 3;
+
+/// So many names that share most with a name are looked at letter by letter.
+const LOOKED_AT: usize = 24;
+
+/// A group of letters that more names have than these tells nothing.
+const COMMON: usize = 4_000;
+
+/// Of names as short as these every other is like.
+const SHORTEST: usize = 4;
+
+/// The different texts of a column with their rows, in the order in which they first appear. Blanks are left out.
+///
+/// # Errors
+/// A file that cannot be read.
+fn names(source: &dyn InputSource, column: usize) -> Result<Vec<(String, u64)>, SourceError> {
+    let column = InputColumn {
+        column,
+        ty: Type::Text,
+        rule: Some(crate::port::ReadRule::plain(Type::Text)),
+    };
+    let mut reader =
+        source.read(ReadRequest { columns: vec![column], ..ReadRequest::default() })?;
+    let mut at: HashMap<String, usize> = HashMap::new();
+    let mut names: Vec<(String, u64)> = vec![];
+    loop {
+        let parts = reader.next(16)?;
+        if parts.is_empty() {
+            return Ok(names);
+        }
+        for part in parts {
+            let part = part.parse()?;
+            let Some(Column::Text(array)) = part.columns.first() else { continue };
+            for name in array.iter().flatten() {
+                if let Some(known) = at.get(name) {
+                    names[*known].1 += 1;
+                } else {
+                    at.insert(name.to_owned(), names.len());
+                    names.push((name.to_owned(), 1));
+                }
+            }
+        }
+    }
+}
+
+/// The groups of three letters that a name has, spaces around it among them.
+fn triples(name: &str) -> Vec<[char; 3]> {
+    let letters: Vec<char> = format!(" {name} ").chars().collect();
+    let mut triples: Vec<[char; 3]> =
+        letters.windows(3).map(|three| [three[0], three[1], three[2]]).collect();
+    triples.sort_unstable();
+    triples.dedup();
+    triples
+}
+
+/// Pairs of names of two columns that may be meant alike. Names that are equal are no pairs, and what is equal to a
+/// name of the other side needs no other.
+///
+/// # Errors
+/// A file that cannot be read.
+pub fn likeness(
+    (left, left_column): (&dyn InputSource, usize),
+    (right, right_column): (&dyn InputSource, usize),
+) -> Result<Likeness, SourceError> {
+    let (left, right) = (names(left, left_column)?, names(right, right_column)?);
+    Ok(pairs(&left, &right))
+}
+
+fn pairs(left: &[(String, u64)], right: &[(String, u64)]) -> Likeness {
+    let known: HashSet<&str> = right.iter().map(|(name, _)| name.as_str()).collect();
+    let forms: Vec<Forms> = right.par_iter().map(|(name, _)| Forms::of(name)).collect();
+    let mut index: HashMap<[char; 3], Vec<u32>> = HashMap::new();
+    for (at, form) in forms.iter().enumerate() {
+        for three in triples(&form.sorted) {
+            index.entry(three).or_default().push(at as u32);
+        }
+    }
+    let open: Vec<&(String, u64)> =
+        left.iter().filter(|(name, _)| !known.contains(name.as_str())).collect();
+    let found: Vec<Vec<LikePair>> =
+        open.par_iter().map(|(name, rows)| near(name, *rows, right, &forms, &index)).collect();
+    let like = found.iter().filter(|pairs| !pairs.is_empty()).count();
+    let mut pairs: Vec<LikePair> = found.into_iter().flatten().collect();
+    // The likeliest first; of one name all together.
+    let mut best: BTreeMap<&str, u8> = BTreeMap::new();
+    for pair in &pairs {
+        let best = best.entry(&pair.a).or_default();
+        *best = pair.likeness.max(*best);
+    }
+    let order: HashMap<String, u8> =
+        best.into_iter().map(|(name, best)| (name.to_owned(), best)).collect();
+    pairs.sort_by(|x, y| {
+        let best = |pair: &LikePair| Reverse(order.get(&pair.a).copied());
+        let own =
+            |pair: &LikePair| (best(pair), pair.a.clone(), Reverse(pair.likeness), pair.b.clone());
+        own(x).cmp(&own(y))
+    });
+    Likeness {
+        names: (left.len() as u64, right.len() as u64),
+        equal: (left.len() - open.len()) as u64,
+        like: like as u64,
+        pairs,
+    }
+}
+
+/// The names that one may be meant by, the likeliest first.
+fn near(
+    name: &str,
+    rows: u64,
+    right: &[(String, u64)],
+    forms: &[Forms],
+    index: &HashMap<[char; 3], Vec<u32>>,
+) -> Vec<LikePair> {
+    let own = Forms::of(name);
+    let mut shared: HashMap<u32, u32> = HashMap::new();
+    let lists = triples(&own.sorted).into_iter().filter_map(|three| index.get(&three));
+    // Where all groups of letters are common ones, the rarest must do.
+    let mut lists: Vec<&Vec<u32>> = lists.collect();
+    lists.sort_by_key(|list| list.len());
+    let told = lists.iter().take_while(|list| list.len() <= COMMON).count().max(2);
+    for other in lists.into_iter().take(told).flatten() {
+        *shared.entry(*other).or_default() += 1;
+    }
+    let mut candidates: Vec<(u32, u32)> = shared.into_iter().collect();
+    candidates.sort_unstable_by_key(|(other, count)| (Reverse(*count), *other));
+    candidates.truncate(LOOKED_AT);
+    let short = own.sorted.chars().count() < SHORTEST;
+    let pair = |(other, _): (u32, u32)| {
+        let (other, form) = (&right[other as usize].0, &forms[other as usize]);
+        let (likeness, reason) = match own.equal(form) {
+            Some(reason) => (reason.likeness(), reason),
+            None if short => return None,
+            None => {
+                let (like, changes) = own.letters(form)?;
+                (
+                    like.min(LikeReason::WordOrder.likeness() - 1),
+                    LikeReason::Letters(changes as u64),
+                )
+            }
+        };
+        (likeness >= LIKE).then(|| LikePair {
+            a: name.into(),
+            b: other.clone(),
+            rows,
+            likeness,
+            reason,
+        })
+    };
+    let mut pairs: Vec<LikePair> = candidates.into_iter().filter_map(pair).collect();
+    pairs.sort_by(|x, y| (Reverse(x.likeness), &x.b).cmp(&(Reverse(y.likeness), &y.b)));
+    pairs.truncate(EACH);
+    pairs
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn found(left: &[&str], right: &[&str]) -> Vec<(String, String, LikeReason)> {
+        let all =
+            |names: &[&str]| names.iter().map(|name| ((*name).to_owned(), 1)).collect::<Vec<_>>();
+        let found = pairs(&all(left), &all(right)).pairs;
+        found.into_iter().map(|pair| (pair.a, pair.b, pair.reason)).collect()
+    }
+
+    #[test]
+    fn names_that_are_written_another_way_are_found_and_why_is_said() {
+        use LikeReason::{Accents, LegalForm, Letters, Signs, WordOrder};
+        for (a, b, reason) in [
+            ("moss & fern", "Moss and Fern", LegalForm),
+            ("MOSS-FERN", "Moss Fern", Signs),
+            ("Caf\u{e9} Br\u{f6}kstr\u{f8}m", "Cafe Brokstrom", Accents),
+            ("Larchfield Gardens Ltd.", "Larchfield Gardens", LegalForm),
+            ("Hollis Larchfield", "Larchfield, Hollis", WordOrder),
+            ("Larchfeild Hollis", "Hollis Larchfield", Letters(1)),
+            ("G.m.b.H. Farnwald", "Farnwald", LegalForm),
+        ] {
+            assert_eq!(found(&[a], &[b, "Upper Thorn"]), [(a.into(), b.into(), reason)], "{a}");
+        }
+        assert_eq!(found(&["Ltd"], &["Inc", "Co"]), []);
+        assert_eq!(found(&["Moss", "", "Moss"], &["Moss", "Mose"]), []);
+        assert_eq!(found(&["Ab"], &["Ac", "Abc"]), []);
+    }
+
+    #[test]
+    fn the_nearest_come_first_and_no_pair_depends_on_the_order_of_names() {
+        let right = ["Fernacre Nursery", "Fernacre Nurselry", "Fern Acre", "Brim"];
+        let names = |pairs: &[(String, String, LikeReason)]| -> Vec<String> {
+            pairs.iter().map(|(_, b, _)| b.clone()).collect()
+        };
+        let first = found(&["Fernacre Nursey"], &right);
+        assert_eq!(names(&first), ["Fernacre Nursery", "Fernacre Nurselry"]);
+        let back: Vec<&str> = right.iter().rev().copied().collect();
+        assert_eq!(found(&["Fernacre Nursey"], &back), first);
+    }
+}
