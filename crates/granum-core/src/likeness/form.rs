@@ -101,7 +101,7 @@ impl Forms {
     /// nothing where they are more than slips of the pen.
     pub fn letters(&self, other: &Self) -> Option<(u8, usize)> {
         let pairs = [(&self.sorted, &other.sorted), (&self.own, &other.own)];
-        let changes = pairs.map(|(own, other)| strsim::damerau_levenshtein(own, other));
+        let changes = pairs.map(|(own, other)| strsim::osa_distance(own, other));
         let least = changes[0].min(changes[1]);
         let long = self.sorted.chars().count().max(other.sorted.chars().count()).max(1);
         let like = 100_usize.saturating_sub((least * 100).div_ceil(long));

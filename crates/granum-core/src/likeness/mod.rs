@@ -24,10 +24,10 @@ const LIKE: u8 = 78;
 const EACH: usize = 3;
 
 /// So many names that share most with a name are looked at letter by letter.
-const LOOKED_AT: usize = 24;
+const LOOKED_AT: usize = 16;
 
-/// A group of letters that more names have than these tells nothing.
-const COMMON: usize = 4_000;
+/// The rarest groups of letters are followed to so many names; common ones tell little.
+const FOLLOWED: usize = 10_000;
 
 /// Of names as short as these every other is like.
 const SHORTEST: usize = 4;
@@ -100,8 +100,13 @@ fn pairs(left: &[(String, u64)], right: &[(String, u64)]) -> Likeness {
     }
     let open: Vec<&(String, u64)> =
         left.iter().filter(|(name, _)| !known.contains(name.as_str())).collect();
-    let found: Vec<Vec<LikePair>> =
-        open.par_iter().map(|(name, rows)| near(name, *rows, right, &forms, &index)).collect();
+    let found: Vec<Vec<LikePair>> = open
+        .par_iter()
+        .map_init(
+            || vec![0; right.len()],
+            |shared, (name, rows)| near((name, *rows), right, &forms, (&index, shared)),
+        )
+        .collect();
     let like = found.iter().filter(|pairs| !pairs.is_empty()).count();
     let mut pairs: Vec<LikePair> = found.into_iter().flatten().collect();
     // The likeliest first; of one name all together.
@@ -126,29 +131,43 @@ fn pairs(left: &[(String, u64)], right: &[(String, u64)]) -> Likeness {
     }
 }
 
-/// The names that one may be meant by, the likeliest first.
+/// The names that one may be meant by, the likeliest first. `shared` has a count for each of them, which is 0 before
+/// and after.
 fn near(
-    name: &str,
-    rows: u64,
+    (name, rows): (&str, u64),
     right: &[(String, u64)],
     forms: &[Forms],
-    index: &HashMap<[char; 3], Vec<u32>>,
+    (index, shared): (&HashMap<[char; 3], Vec<u32>>, &mut [u16]),
 ) -> Vec<LikePair> {
     let own = Forms::of(name);
-    let mut shared: HashMap<u32, u32> = HashMap::new();
     let lists = triples(&own.sorted).into_iter().filter_map(|three| index.get(&three));
     // Where all groups of letters are common ones, the rarest must do.
     let mut lists: Vec<&Vec<u32>> = lists.collect();
     lists.sort_by_key(|list| list.len());
-    let told = lists.iter().take_while(|list| list.len() <= COMMON).count().max(2);
-    for other in lists.into_iter().take(told).flatten() {
-        *shared.entry(*other).or_default() += 1;
+    let mut room = FOLLOWED;
+    let mut seen: Vec<u32> = vec![];
+    for (at, list) in lists.into_iter().enumerate() {
+        if at > 1 && list.len() > room {
+            break;
+        }
+        room = room.saturating_sub(list.len());
+        for other in list {
+            let count = &mut shared[*other as usize];
+            if *count == 0 {
+                seen.push(*other);
+            }
+            *count += 1;
+        }
     }
-    let mut candidates: Vec<(u32, u32)> = shared.into_iter().collect();
-    candidates.sort_unstable_by_key(|(other, count)| (Reverse(*count), *other));
-    candidates.truncate(LOOKED_AT);
+    let count = |other: u32| (other, std::mem::take(&mut shared[other as usize]));
+    let mut candidates: Vec<(u32, u16)> = seen.into_iter().map(count).collect();
+    let order = |(other, count): &(u32, u16)| (Reverse(*count), *other);
+    if candidates.len() > LOOKED_AT {
+        candidates.select_nth_unstable_by_key(LOOKED_AT, order);
+        candidates.truncate(LOOKED_AT);
+    }
     let short = own.sorted.chars().count() < SHORTEST;
-    let pair = |(other, _): (u32, u32)| {
+    let pair = |(other, _): (u32, u16)| {
         let (other, form) = (&right[other as usize].0, &forms[other as usize]);
         let (likeness, reason) = match own.equal(form) {
             Some(reason) => (reason.likeness(), reason),
