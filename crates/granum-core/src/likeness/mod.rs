@@ -7,11 +7,12 @@
 mod form;
 
 use std::cmp::Reverse;
-use std::collections::{BTreeMap, HashMap, HashSet};
+use std::collections::HashMap;
 
 use rayon::prelude::*;
 
-use crate::port::{InputColumn, InputSource, ReadRequest, SourceError};
+use crate::port::{InputColumn, InputSource, ReadRequest, ReadRule, SourceError};
+use crate::survey::{Dictionary, Head};
 use crate::table::Column;
 use crate::tally::{LikePair, LikeReason, Likeness};
 use crate::value::Type;
@@ -36,16 +37,11 @@ const SHORTEST: usize = 4;
 ///
 /// # Errors
 /// A file that cannot be read.
-fn names(source: &dyn InputSource, column: usize) -> Result<Vec<(String, u64)>, SourceError> {
-    let column = InputColumn {
-        column,
-        ty: Type::Text,
-        rule: Some(crate::port::ReadRule::plain(Type::Text)),
-    };
-    let mut reader =
-        source.read(ReadRequest { columns: vec![column], ..ReadRequest::default() })?;
-    let mut at: HashMap<String, usize> = HashMap::new();
-    let mut names: Vec<(String, u64)> = vec![];
+fn names(source: &dyn InputSource, column: usize) -> Result<Dictionary, SourceError> {
+    let rule = Some(ReadRule::plain(Type::Text));
+    let columns = vec![InputColumn { column, ty: Type::Text, rule }];
+    let mut reader = source.read(ReadRequest { columns, ..ReadRequest::default() })?;
+    let mut names = Dictionary::default();
     loop {
         let parts = reader.next(16)?;
         if parts.is_empty() {
@@ -54,16 +50,14 @@ fn names(source: &dyn InputSource, column: usize) -> Result<Vec<(String, u64)>, 
         for part in parts {
             let part = part.parse()?;
             let Some(Column::Text(array)) = part.columns.first() else { continue };
-            for name in array.iter().flatten() {
-                if let Some(known) = at.get(name) {
-                    names[*known].1 += 1;
-                } else {
-                    at.insert(name.to_owned(), names.len());
-                    names.push((name.to_owned(), 1));
-                }
-            }
+            array.iter().flatten().for_each(|name| note(&mut names, name));
         }
     }
+}
+
+/// Counts a row that has a name.
+fn note(names: &mut Dictionary, name: &str) {
+    names.take(Head::of_text(name), name, 0, usize::MAX);
 }
 
 /// The groups of three letters that a name has, spaces around it among them.
@@ -89,45 +83,35 @@ pub fn likeness(
     Ok(pairs(&left, &right))
 }
 
-fn pairs(left: &[(String, u64)], right: &[(String, u64)]) -> Likeness {
-    let known: HashSet<&str> = right.iter().map(|(name, _)| name.as_str()).collect();
-    let forms: Vec<Forms> = right.par_iter().map(|(name, _)| Forms::of(name)).collect();
+fn pairs(left: &Dictionary, right: &Dictionary) -> Likeness {
+    let names: Vec<&str> = right.values().map(|(name, ..)| name).collect();
+    let forms: Vec<Forms> = names.par_iter().map(|name| Forms::of(name)).collect();
     let mut index: HashMap<[char; 3], Vec<u32>> = HashMap::new();
     for (at, form) in forms.iter().enumerate() {
         for three in triples(&form.sorted) {
             index.entry(three).or_default().push(at as u32);
         }
     }
-    let open: Vec<&(String, u64)> =
-        left.iter().filter(|(name, _)| !known.contains(name.as_str())).collect();
-    let found: Vec<Vec<LikePair>> = open
+    let open: Vec<(&str, u64)> = left
+        .values()
+        .filter(|(name, ..)| right.find(name).is_none())
+        .map(|(name, rows, _)| (name, rows))
+        .collect();
+    let mut found: Vec<Vec<LikePair>> = open
         .par_iter()
         .map_init(
-            || vec![0; right.len()],
-            |shared, (name, rows)| near((name, *rows), right, &forms, (&index, shared)),
+            || vec![0; names.len()],
+            |shared, own| near(*own, &names, &forms, (&index, shared)),
         )
         .collect();
-    let like = found.iter().filter(|pairs| !pairs.is_empty()).count();
-    let mut pairs: Vec<LikePair> = found.into_iter().flatten().collect();
+    found.retain(|pairs| !pairs.is_empty());
     // The likeliest first; of one name all together.
-    let mut best: BTreeMap<&str, u8> = BTreeMap::new();
-    for pair in &pairs {
-        let best = best.entry(&pair.a).or_default();
-        *best = pair.likeness.max(*best);
-    }
-    let order: HashMap<String, u8> =
-        best.into_iter().map(|(name, best)| (name.to_owned(), best)).collect();
-    pairs.sort_by(|x, y| {
-        let best = |pair: &LikePair| Reverse(order.get(&pair.a).copied());
-        let own =
-            |pair: &LikePair| (best(pair), pair.a.clone(), Reverse(pair.likeness), pair.b.clone());
-        own(x).cmp(&own(y))
-    });
+    found.sort_by(|x, y| (Reverse(x[0].likeness), &x[0].a).cmp(&(Reverse(y[0].likeness), &y[0].a)));
     Likeness {
         names: (left.len() as u64, right.len() as u64),
         equal: (left.len() - open.len()) as u64,
-        like: like as u64,
-        pairs,
+        like: found.len() as u64,
+        pairs: found.into_iter().flatten().collect(),
     }
 }
 
@@ -135,7 +119,7 @@ fn pairs(left: &[(String, u64)], right: &[(String, u64)]) -> Likeness {
 /// and after.
 fn near(
     (name, rows): (&str, u64),
-    right: &[(String, u64)],
+    right: &[&str],
     forms: &[Forms],
     (index, shared): (&HashMap<[char; 3], Vec<u32>>, &mut [u16]),
 ) -> Vec<LikePair> {
@@ -168,7 +152,7 @@ fn near(
     }
     let short = own.sorted.chars().count() < SHORTEST;
     let pair = |(other, _): (u32, u16)| {
-        let (other, form) = (&right[other as usize].0, &forms[other as usize]);
+        let (other, form) = (right[other as usize], &forms[other as usize]);
         let (likeness, reason) = match own.equal(form) {
             Some(reason) => (reason.likeness(), reason),
             None if short => return None,
@@ -182,7 +166,7 @@ fn near(
         };
         (likeness >= LIKE).then(|| LikePair {
             a: name.into(),
-            b: other.clone(),
+            b: other.into(),
             rows,
             likeness,
             reason,
@@ -199,8 +183,11 @@ mod tests {
     use super::*;
 
     fn found(left: &[&str], right: &[&str]) -> Vec<(String, String, LikeReason)> {
-        let all =
-            |names: &[&str]| names.iter().map(|name| ((*name).to_owned(), 1)).collect::<Vec<_>>();
+        let all = |names: &[&str]| {
+            let mut all = Dictionary::default();
+            names.iter().for_each(|name| note(&mut all, name));
+            all
+        };
         let found = pairs(&all(left), &all(right)).pairs;
         found.into_iter().map(|pair| (pair.a, pair.b, pair.reason)).collect()
     }

@@ -18,8 +18,10 @@ pub fn with_paths(
     tree: &PlanTree,
     settings: &[(String, String)],
 ) -> Result<PlanTree, Vec<Diagnostic>> {
-    if !paths(tree).any(|path| path.text.contains(['{', '}'])) {
-        return Ok(tree.clone());
+    let mut filled = tree.clone();
+    let braces = |path: &mut Quoted| path.text.contains(['{', '}']);
+    if !filled.statements.iter_mut().flat_map(paths_of).any(braces) {
+        return Ok(filled);
     }
     let none = HashMap::new();
     let mut resolver = Resolver::new(tree, &none);
@@ -27,7 +29,6 @@ pub fn with_paths(
     if !resolver.diagnostics.is_empty() {
         return Err(resolver.diagnostics);
     }
-    let mut filled = tree.clone();
     let mut wrong = vec![];
     for path in filled.statements.iter_mut().flat_map(paths_of) {
         match fill(path, &resolver.parameters) {
@@ -41,14 +42,6 @@ pub fn with_paths(
 /// A path as a plan has to say it, so that braces are themselves.
 pub fn plain_path(path: &str) -> String {
     path.replace('{', "{{").replace('}', "}}")
-}
-
-fn paths(tree: &PlanTree) -> impl Iterator<Item = &Quoted> {
-    tree.statements.iter().flat_map(|statement| match &statement.kind {
-        StatementKind::Input(input) => input.sources.iter().collect(),
-        StatementKind::Output(output) => vec![&output.path],
-        _ => vec![],
-    })
 }
 
 fn paths_of(statement: &mut Statement) -> Vec<&mut Quoted> {

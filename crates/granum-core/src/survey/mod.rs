@@ -26,6 +26,7 @@ pub use report::{
 
 pub(crate) use coded::{Coded, CodedColumn};
 pub(crate) use column::{day_of, time_of};
+pub(crate) use dictionary::{Dictionary, Head};
 
 /// Files that have been read for a survey, and what was told of them.
 pub(crate) struct Surveyed {

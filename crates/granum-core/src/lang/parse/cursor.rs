@@ -25,6 +25,16 @@ pub(in crate::lang) struct Parser {
 }
 
 impl Parser {
+    /// The whole number that stands here, if one does that counts something.
+    pub(in crate::lang) fn count_here(&self) -> Option<u32> {
+        match *self.peek() {
+            TokenKind::Number { units, decimal: false, .. } => {
+                u32::try_from(units).ok().filter(|count| *count > 0)
+            }
+            _ => None,
+        }
+    }
+
     pub(in crate::lang) fn peek(&self) -> &TokenKind {
         &self.tokens[self.at].kind
     }

@@ -361,11 +361,7 @@ impl Parser {
     fn over(&mut self) -> Found<Over> {
         self.advance();
         let span = self.span();
-        let count = match *self.peek() {
-            TokenKind::Number { units, decimal: false, .. } => u32::try_from(units).ok(),
-            _ => None,
-        };
-        let Some(count) = count.filter(|count| *count > 0) else {
+        let Some(count) = self.count_here() else {
             let message = "expected how far back, a whole number above 0";
             return self.wrong(
                 Diagnostic::new(DiagnosticKind::Syntax, span, message)

@@ -23,15 +23,11 @@ impl Parser {
     /// `N`, or `N%`
     fn how_many(&mut self) -> Found<TopCount> {
         let span = self.span();
-        let (units, decimal) = match *self.peek() {
-            TokenKind::Number { units, decimal, .. } => (units, decimal),
-            _ => (0, false),
-        };
-        if units > 0 && matches!(self.peek_after(1), TokenKind::Sign("%")) {
+        let some = matches!(*self.peek(), TokenKind::Number { units, .. } if units > 0);
+        if some && matches!(self.peek_after(1), TokenKind::Sign("%")) {
             return Ok(TopCount::Part(self.percent()?));
         }
-        let count = u32::try_from(units).ok().filter(|count| *count > 0 && !decimal);
-        let Some(count) = count else {
+        let Some(count) = self.count_here() else {
             let message = "expected how many rows, a whole number above 0, or a part such as `10%`";
             return self.wrong(Diagnostic::new(DiagnosticKind::Syntax, span, message));
         };

@@ -182,11 +182,8 @@ impl Parser {
     }
 
     fn most_units(&mut self) -> Found<u32> {
-        let most = match *self.peek() {
-            TokenKind::Number { units, decimal: false, .. } => u32::try_from(units).ok(),
-            _ => None,
-        };
-        let Some(most) = most.filter(|most| (1..=i32::MAX as u32).contains(most)) else {
+        let most = self.count_here().filter(|most| i32::try_from(*most).is_ok());
+        let Some(most) = most else {
             return self.expected("how many units a row may be, a whole number above 0");
         };
         self.advance();

@@ -9,7 +9,6 @@ use crate::resolve::expression::Valued;
 use crate::resolve::plan::{AggregatePlan, GroupedWhat};
 use crate::resolve::scope::{Pending, PendingKind, Resolver, Row};
 use crate::resolve::worth::{Repeat, Worth, WorthKind};
-
 use crate::value::Type;
 
 /// What is worked over windows, and by which aggregate.

@@ -126,14 +126,18 @@ impl Builder {
         self.names.iter().map(|named| (named.name.clone(), named.slot())).collect()
     }
 
-    /// The columns of the grain, by name.
+    /// The columns of the grain.
+    pub fn grain_slots(&self) -> &[SlotId] {
+        self.grain.as_ref().map_or(&[], |grain| &grain.slots)
+    }
+
+    /// The same by name.
     pub fn grain_names(&self) -> Vec<String> {
-        let slots = self.grain.as_ref().map_or(&[][..], |grain| &grain.slots);
         let name = |slot: &SlotId| {
             let named = self.names.iter().find(|named| named.slot() == *slot)?;
             Some(named.name.clone())
         };
-        slots.iter().filter_map(name).collect()
+        self.grain_slots().iter().filter_map(name).collect()
     }
 
     /// Makes what an expression needs made before: a step of its own.
@@ -143,7 +147,7 @@ impl Builder {
         for pending in pending {
             let slot = self.slot(pending.ty, pending.worth, from);
             if let PendingKind::Grouped(what, keys) = pending.kind {
-                let grain = self.grain.as_ref().map_or(vec![], |grain| grain.slots.clone());
+                let grain = self.grain_slots().to_vec();
                 grouped.push(GroupedPlan { what, keys, slot, grain });
             }
         }

@@ -32,7 +32,7 @@ impl Resolver<'_> {
         for key in per {
             keys.push(self.expression(key, &row)?.0);
         }
-        let grain = builder.grain.as_ref().map_or(vec![], |grain| grain.slots.clone());
+        let grain = builder.grain_slots().to_vec();
         builder.push(Step::Top(TopPlan { bottom, count, by, per: keys, ties, grain }), text, true);
         Ok(())
     }
