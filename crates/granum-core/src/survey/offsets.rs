@@ -44,14 +44,14 @@ struct Place {
 impl Offsets {
     /// Takes in a value, if it is a moment with an offset. Says whether it is.
     pub fn take(&mut self, value: &str, rows: u64, row: u32) -> bool {
-        let Some((time, Some(_))) = split_offset(value.as_bytes()) else { return false };
+        let Some((time, Some(offset))) = split_offset(value.as_bytes()) else { return false };
         let Some(written) = day::parse_iso_time(time) else { return false };
         self.seen.note(value, rows, row);
         self.places.resize(ZONES.len(), Place::default());
         for (place, zone) in self.places.iter_mut().zip(ZONES.iter()) {
-            let Some(clock) = zone.read_iso(value.as_bytes()) else { continue };
-            place.unlike += if clock.micros == written { 0 } else { rows };
-            let moved = day::day_of(clock.micros) != day::day_of(written);
+            let shown = zone.shown(written, offset).unwrap_or(written);
+            place.unlike += if shown == written { 0 } else { rows };
+            let moved = day::day_of(shown) != day::day_of(written);
             place.moved += if moved { rows } else { 0 };
         }
         true

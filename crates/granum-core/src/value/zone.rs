@@ -67,27 +67,26 @@ impl Zone {
         read.and_then(|parts| parts.to_datetime()).err().map(|error| error.to_string())
     }
 
-    /// What the clock shows of a time that is so many seconds before UTC; of a time of its own that time.
+    /// What the clock showed at a time that is so many seconds ahead of UTC; nothing beyond the years that zones know.
+    pub fn shown(&self, micros: i64, offset: i64) -> Option<i64> {
+        let utc = micros - offset * 1_000_000;
+        let at = jiff::Timestamp::from_microsecond(utc).ok()?;
+        Some(utc + i64::from(self.0.to_offset(at).seconds()) * 1_000_000)
+    }
+
+    /// What the clock showed at a time with an offset, or at one of its own, and what is odd about that hour.
     fn clock(&self, micros: i64, offset: Option<i64>) -> Clock {
-        let own = |micros: i64| -> Option<Clock> {
-            let ambiguous = self.0.to_ambiguous_timestamp(civil(micros)?);
-            let odd = match ambiguous.offset() {
-                jiff::tz::AmbiguousOffset::Unambiguous { .. } => None,
-                jiff::tz::AmbiguousOffset::Gap { .. } => Some(OddHour::Never),
-                jiff::tz::AmbiguousOffset::Fold { .. } => Some(OddHour::Twice),
-            };
-            Some(Clock { micros, odd })
-        };
-        let shown = match offset {
-            None => Some(micros),
-            Some(offset) => {
-                let utc = micros - offset * 1_000_000;
-                let at = jiff::Timestamp::from_microsecond(utc).ok();
-                at.map(|at| utc + i64::from(self.0.to_offset(at).seconds()) * 1_000_000)
-            }
-        };
-        let plain = Clock { micros, odd: None };
-        shown.and_then(own).unwrap_or(plain)
+        let shown = offset.map_or(Some(micros), |offset| self.shown(micros, offset));
+        let clock = |micros| Some(Clock { micros, odd: self.odd(civil(micros)?) });
+        shown.and_then(clock).unwrap_or(Clock { micros, odd: None })
+    }
+
+    fn odd(&self, time: DateTime) -> Option<OddHour> {
+        match self.0.to_ambiguous_timestamp(time).offset() {
+            jiff::tz::AmbiguousOffset::Unambiguous { .. } => None,
+            jiff::tz::AmbiguousOffset::Gap { .. } => Some(OddHour::Never),
+            jiff::tz::AmbiguousOffset::Fold { .. } => Some(OddHour::Twice),
+        }
     }
 }
 
