@@ -492,7 +492,7 @@ fn visit_order(plan: &Plan, work: Work, seen: &mut HashSet<Work>, order: &mut Ve
 
 /// What must be done before some work.
 pub(crate) fn needs(plan: &Plan, work: Work) -> Vec<Work> {
-    let mut needed = vec![];
+    let (mut needed, mut leads) = (vec![], vec![]);
     let mut paths = |typed: &Typed| {
         typed.visit(&mut |part| match &part.kind {
             Kind::Path { hops, target, .. } => {
@@ -514,6 +514,7 @@ pub(crate) fn needs(plan: &Plan, work: Work) -> Vec<Work> {
             for work in table.steps.iter().map(|step| step.step.work()) {
                 work.assigned().iter().for_each(|(_, value)| paths(value));
                 work.expressions().into_iter().for_each(&mut paths);
+                leads.extend(work.leads().map(|(_, gather)| Work::Gather(gather)));
             }
             match &table.source {
                 Source::Base(base) => needed.push(Work::Table(*base)),
@@ -535,6 +536,7 @@ pub(crate) fn needs(plan: &Plan, work: Work) -> Vec<Work> {
             needed.extend(gather.hops.iter().map(hop_work));
         }
     }
+    needed.extend(leads);
     needed
 }
 

@@ -20,7 +20,7 @@ use crate::aggregate::AllRows;
 use crate::port::{Encoded, Output, OutputError};
 use crate::step::{Naming, OnRows, Trouble};
 use crate::table::{Batch, Held, Places, Table, TableId};
-use crate::tally::{Problem, UnitsProblem, UnitsTrouble};
+use crate::tally::{ExpandProblem, Problem, UnitsProblem, UnitsTrouble};
 
 /// All that the tables of a tree leave, by their places in it.
 pub(super) struct TreeEnd {
@@ -189,7 +189,7 @@ impl TreeRun<'_> {
         }
         write(self.outputs, encoded).map_err(Stop::Output)?;
         self.read_to_the_end(segment, feed);
-        self.units_troubles();
+        self.row_troubles();
         self.pass_total_rows(segment)?;
         Ok(collected)
     }
@@ -298,8 +298,8 @@ impl TreeRun<'_> {
         passed.arrived
     }
 
-    /// Quantities that could not be counted stop their table, all of a step told at once.
-    fn units_troubles(&mut self) {
+    /// Rows that could not be counted or expanded stop their table, all of a step told at once.
+    fn row_troubles(&mut self) {
         while let Some((at, step, _)) = self.troubles.first() {
             let (at, step) = (*at, *step);
             let own = |(a, s, _): &mut (usize, usize, Trouble)| (*a, *s) == (at, step);
@@ -307,7 +307,7 @@ impl TreeRun<'_> {
             let troubles: Vec<Trouble> = troubles.collect();
             if !self.end.failed[at] {
                 let table = &self.context.plan.tables[self.tree.tables[at].0].name;
-                self.fail(at, units_problem(table, troubles));
+                self.fail(at, rows_problem(table, troubles));
             }
         }
     }
@@ -330,11 +330,14 @@ impl TreeRun<'_> {
     }
 }
 
-/// Why a table stops whose quantities could not be counted, all of a step; there is one at least.
-pub(super) fn units_problem(table: &str, troubles: Vec<Trouble>) -> Problem {
+/// Why a table stops whose rows could not be counted or expanded, all of a step; there is one at least.
+pub(super) fn rows_problem(table: &str, troubles: Vec<Trouble>) -> Problem {
     let (of, policy) = (troubles[0].of.clone(), troubles[0].policy.clone());
-    let most = policy.most_units().into();
     let troubles = told(troubles.into_iter());
+    let Some(policy) = policy else {
+        return Problem::Expand(ExpandProblem { table: table.to_owned(), step: of, troubles });
+    };
+    let most = policy.most_units().into();
     Problem::Units(UnitsProblem { table: table.to_owned(), of, troubles, most, policy })
 }
 
@@ -349,8 +352,11 @@ fn told(all: impl Iterator<Item = Trouble>) -> Vec<UnitsTrouble> {
                 for ((_, sum), (_, more)) in known.amounts.iter_mut().zip(&trouble.amounts) {
                     *sum = sum.plus(*more);
                 }
-                let room = 5_usize.saturating_sub(known.examples.len());
-                known.examples.extend(examples.take(room));
+                for example in examples {
+                    if known.examples.len() < 5 && !known.examples.contains(&example) {
+                        known.examples.push(example);
+                    }
+                }
             }
             None => troubles.push(UnitsTrouble {
                 what: trouble.what,

@@ -2,7 +2,7 @@
 
 use super::context::Context;
 use crate::aggregate::{Groups, Values, aggregate_each};
-use crate::expr::{Gathered, Kind};
+use crate::expr::{Gathered, Kind, LeadingRows};
 use crate::resolve::{AggregatePlan, Gather, GatherWhat};
 use crate::step::{Faults, group_problem, row_of_way, values_of_way, way};
 use crate::table::{Bits, Column, GatherId, Rows};
@@ -23,11 +23,17 @@ pub(super) fn gather(context: &Context<'_>, id: GatherId) -> Option<Found> {
     let plan = match &gather.what {
         GatherWhat::Presence => {
             let column = presence(&index, to.rows);
-            let gathered = Gathered { column, failed: vec![] };
+            let gathered = Gathered { column, failed: vec![], each: None };
             return Some(Found { gathered, faults: Faults::default(), told: None });
         }
         GatherWhat::Aggregate(plan) => plan,
         GatherWhat::Rows(_) => return None,
+        GatherWhat::Each(_) => {
+            let (rows, starts) = Groups::led_to(&index, to.rows).sorted();
+            let each = Some(LeadingRows { rows, starts });
+            let gathered = Gathered { column: Column::Blank(0), failed: vec![], each };
+            return Some(Found { gathered, faults: Faults::default(), told: None });
+        }
     };
     let to_plan = &context.plan.tables[gather.to.0];
     let step = format!("gathered for {}", to_plan.name);
@@ -56,7 +62,7 @@ pub(super) fn gather(context: &Context<'_>, id: GatherId) -> Option<Found> {
     }
     let told = gather.told.then(|| told(context, gather, plan, &values, &index)).flatten();
     let failed = faults.numbers().collect();
-    Some(Found { gathered: Gathered { column, failed }, faults, told })
+    Some(Found { gathered: Gathered { column, failed, each: None }, faults, told })
 }
 
 /// What of an amount is not gathered, and why.

@@ -112,7 +112,7 @@ impl LastReads<'_> {
             }
             Kind::Gathered { id, .. } => match self.plan.gathers[id.0].what {
                 // Rows that lead to a step's rows are worked where the step is.
-                GatherWhat::Rows(_) => self.gather(*id, at),
+                GatherWhat::Rows(_) | GatherWhat::Each(_) => self.gather(*id, at),
                 GatherWhat::Aggregate(_) | GatherWhat::Presence => {
                     self.read(Held::Gathered(*id), at);
                 }
@@ -150,6 +150,7 @@ impl LastReads<'_> {
             for work in table.steps.iter().map(|step| step.step.work()) {
                 work.assigned().iter().for_each(|(_, value)| self.paths(value, at));
                 work.expressions().into_iter().for_each(|typed| self.paths(typed, at));
+                work.leads().into_iter().for_each(|(_, gather)| self.gather(gather, at));
             }
             match &table.source {
                 Source::Base(base) => {

@@ -18,7 +18,7 @@ pub use function::{FUNCTIONS, Function, Gives, Takes};
 pub(crate) use kernel::{Failing, FailureKind, RowFailure, texts};
 pub(crate) use pattern::{NoPattern, Pattern, wrong_group};
 pub(crate) use typed::{Arithmetic, Kind, Logic, Typed};
-pub(crate) use world::{Gathered, World};
+pub(crate) use world::{Gathered, LeadingRows, World};
 
 #[cfg(test)]
 mod tests;

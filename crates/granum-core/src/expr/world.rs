@@ -10,6 +10,24 @@ pub(crate) struct Gathered {
     pub column: Column,
     /// Rows that have no value, in their order: several where one was meant, or one too long.
     pub failed: Vec<u32>,
+    /// The rows that lead to each, where they are asked for one by one.
+    pub each: Option<LeadingRows>,
+}
+
+/// The rows that lead to each row of a table.
+#[derive(Debug)]
+pub(crate) struct LeadingRows {
+    /// Of all that are led to, one after the other; in their own order.
+    pub rows: Vec<u32>,
+    /// For each row that is led to where its own begin, and behind the last their end.
+    pub starts: Vec<usize>,
+}
+
+impl LeadingRows {
+    /// Those that lead to one.
+    pub fn to(&self, row: usize) -> &[u32] {
+        &self.rows[self.starts[row]..self.starts[row + 1]]
+    }
 }
 
 /// Finished tables, links, gathered columns and totals, by their numbers in the plan.

@@ -23,8 +23,8 @@ pub use parse::{Parsed, parse, parse_from};
 pub use preference::Preference;
 pub(crate) use step::one_row;
 pub use step::{
-    AllocateTree, AllowTree, AssignTree, ColumnTree, DedupeKeep, KeyTree, OddQuantity, Otherwise,
-    ReadTree, RenameTree, SplitTree, StepKind, StepTree, TopCount, TurnTree, TurnedTree,
+    AllocateTree, AllowTree, AssignTree, ColumnTree, DedupeKeep, ExpandTree, KeyTree, OddQuantity,
+    Otherwise, ReadTree, RenameTree, SplitTree, StepKind, StepTree, TopCount, TurnTree, TurnedTree,
     UnitsPolicy,
 };
 pub use terms::*;

@@ -24,14 +24,12 @@ mod worth;
 
 pub(crate) use plan::{
     AggregatePlan, AllocateOver, AllocatePlan, Allowance, AssignPlan, CalendarPlan, CheckKind,
-    CheckPlan, DedupeByPlan, DedupePlan, DedupeRule, FilterPlan, ForeseenPlan, Gather, GatherWhat,
-    GrainCheck, GroupedPlan, GroupedPlans, GroupedWhat, Lay, LinkPlan, MistakePlan, NamesPlan,
-    OneRowPlan, OutputPlan, PeriodEnd, PeriodPlan, Plan, Proof, Required, SeveralPlan, SortPlan,
-    Source, Step, TablePlan, TopPlan, Total, Tracked, TurnPlan, Turned, UnitsPlan, WidePlan,
+    CheckPlan, DedupeByPlan, DedupePlan, DedupeRule, ExpandPlan, FilterPlan, ForeseenPlan, Gather,
+    GatherWhat, GrainCheck, GroupedPlan, GroupedPlans, GroupedWhat, Lay, LinkPlan, MistakePlan,
+    NamesPlan, OneRowPlan, OutputPlan, PeriodEnd, PeriodPlan, Plan, Proof, Required, SeveralPlan,
+    SortPlan, Source, SplitPlan, Step, TablePlan, TopPlan, Total, Tracked, TurnPlan, Turned,
+    UnitsPlan, WidePlan,
 };
-
-#[cfg(test)]
-pub(crate) use plan::SplitPlan;
 
 use std::collections::HashMap;
 

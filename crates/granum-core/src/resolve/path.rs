@@ -87,7 +87,7 @@ impl Resolver<'_> {
     }
 
     /// Follows the names of links from a row.
-    fn way(&mut self, links: &[Name], span: Span, row: &Row) -> Resolved<Way> {
+    pub(super) fn way(&mut self, links: &[Name], span: Span, row: &Row) -> Resolved<Way> {
         match row.paths {
             Paths::Allowed | Paths::InKeys => {}
             Paths::NotInInputs => {

@@ -45,6 +45,7 @@ pub(super) enum Repeat {
 pub(super) enum Past {
     Units,
     Turn,
+    Expand,
 }
 
 impl Worth {

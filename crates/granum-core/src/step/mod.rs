@@ -8,6 +8,7 @@
 mod allocate;
 mod assign;
 mod dedupe;
+mod expand;
 mod faults;
 mod filter;
 mod gone;
@@ -37,7 +38,7 @@ pub(crate) use values::{group_problem, values};
 use crate::aggregate::Groups;
 use crate::expr::Typed;
 use crate::resolve::{OneRowPlan, Step, TablePlan};
-use crate::table::{Batch, SlotId};
+use crate::table::{Batch, GatherId, SlotId};
 use crate::tally::{Problem, StepDetail};
 
 /// How rows come to a step.
@@ -118,6 +119,11 @@ pub(crate) trait Work {
         vec![]
     }
 
+    /// Where its rows lead, and the rows that lead there, of which it looks at each by itself.
+    fn leads(&self) -> Option<(&Typed, GatherId)> {
+        None
+    }
+
     /// How rows come to it.
     fn pace(&self) -> Pace;
 
@@ -190,6 +196,7 @@ impl Step {
             Self::Sort(step) => step,
             Self::Top(step) => step,
             Self::Turn(step) => step,
+            Self::Expand(step) => step,
         }
     }
 }

@@ -1,7 +1,7 @@
 //! `sort`, `top` and `bottom`: all rows in an order.
 use rayon::prelude::*;
 
-use super::{Gone, Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Work};
+use super::{Gone, Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Together, Work};
 use crate::aggregate::{Groups, order};
 use crate::expr::Typed;
 use crate::lang::TopCount;
@@ -59,6 +59,13 @@ impl Work for TopPlan {
             Gone { row: row as u32, why: Why::BeyondTop, stays }
         });
         Ok(gone.collect())
+    }
+
+    fn together(&self, at: &StepRunner<'_>, rows: &Batch) -> Result<Vec<Together>, Problem> {
+        // How many stay of a part depends on how many there are.
+        let TopCount::Part(_) = self.count else { return Ok(vec![]) };
+        let groups = Groups::by(&at.columns(rows, self.per.iter())?, rows.rows);
+        Ok(vec![Together { text: at.text().to_owned(), groups }])
     }
 
     fn work(&self, at: &StepRunner<'_>, on: OnRows<'_>) -> Result<Left, Problem> {

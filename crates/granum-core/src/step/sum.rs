@@ -25,7 +25,19 @@ pub(crate) struct StepSum {
     pub odd: Vec<OddRows>,
     /// What an `allocate` divided.
     pub allocated: Option<Allocated>,
+    /// What rows an `expand` made.
+    pub expanded: Option<Expanded>,
     pub seen: bool,
+}
+
+/// Rows that an `expand` made.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Expanded {
+    /// Rows that became others, and how many those are.
+    pub rows: u64,
+    pub became: u64,
+    /// For each column that it multiplies what it was, and is.
+    pub multiplied: Vec<(Amount, Amount)>,
 }
 
 /// Rows of one odd kind of quantity.
@@ -68,6 +80,18 @@ impl StepSum {
         self.sizes = self.sizes.or(more.sizes);
         if let Some(allocated) = &more.allocated {
             self.allocated = Some(allocated.clone());
+        }
+        if let Some(more) = &more.expanded {
+            match &mut self.expanded {
+                None => self.expanded = Some(more.clone()),
+                Some(own) => {
+                    own.rows += more.rows;
+                    own.became += more.became;
+                    for (sum, more) in own.multiplied.iter_mut().zip(&more.multiplied) {
+                        *sum = (sum.0.plus(more.0), sum.1.plus(more.1));
+                    }
+                }
+            }
         }
         self.ties = self.ties.or(more.ties);
         self.mistakes.extend_from_slice(&more.mistakes);

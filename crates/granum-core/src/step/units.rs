@@ -17,15 +17,16 @@ use crate::tally::{Problem, StepDetail, UnitsLeft, Why};
 use crate::value::{Scalar, Scale, Type, decimal, parts};
 
 /// Rows are listed up to this many.
-const EXAMPLES: usize = 5;
+pub(super) const EXAMPLES: usize = 5;
 
 /// Rows whose quantity cannot be counted.
 #[derive(Debug, Clone)]
 pub(crate) struct Trouble {
-    /// What was to be counted, as in a plan, and what the plan says of what cannot be.
+    /// What was to be counted, as in a plan, and what the plan says of what cannot be; of an `expand` the step.
     pub of: String,
-    pub policy: UnitsPolicy,
-    /// `zero`, `negative`, `blank`, `fraction`, `many`; of an amount `large` or `fine`.
+    pub policy: Option<UnitsPolicy>,
+    /// `zero`, `negative`, `blank`, `fraction`, `many`; of an amount `large` or `fine`; of an `expand` as
+    /// [`crate::tally::ExpandProblem`] has them.
     pub what: &'static str,
     pub rows: Vec<usize>,
     pub count: u64,
@@ -226,7 +227,7 @@ impl Counts {
         let at = at.unwrap_or_else(|| {
             self.troubles.push(Trouble {
                 of: plan.of_text.clone(),
-                policy: plan.policy.clone(),
+                policy: Some(plan.policy.clone()),
                 what,
                 rows: vec![],
                 count: 0,

@@ -31,13 +31,13 @@ pub use period::{
     SeveralPeriods,
 };
 pub use problem::{
-    BadCell, PartTwice, Problem, ProblemTold, RepeatedKey, RowReason, StackedTwice, UnitsProblem,
-    UnitsTrouble, WideOutput, WideTrouble, with_kinds,
+    BadCell, ExpandProblem, PartTwice, Problem, ProblemTold, RepeatedKey, RowReason, StackedTwice,
+    UnitsProblem, UnitsTrouble, WideOutput, WideTrouble, with_kinds,
 };
 pub use report::{AsideFile, Report, Written};
 pub use step::{
-    Cut, GatheredAmount, GrainChange, GroupSizes, OddHoursTold, Part, RowsAmount, SetAside,
-    StepDetail, StepTally, TableTally, TrackedName, UnitsLeft,
+    Cut, GatheredAmount, GrainChange, GroupSizes, Multiplied, OddHoursTold, Part, RowsAmount,
+    SetAside, StepDetail, StepTally, TableTally, TrackedName, UnitsLeft,
 };
 pub use story::{
     BecameStory, Beside, GoneRow, GoneStory, LedHere, Met, NamedValue, NearKey, NearMet, RowStory,

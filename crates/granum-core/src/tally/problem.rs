@@ -68,6 +68,8 @@ pub enum Problem {
     SeveralPeriods(SeveralPeriods),
     /// Quantities that `units` cannot count.
     Units(UnitsProblem),
+    /// Rows that `expand` cannot expand.
+    Expand(ExpandProblem),
     /// Amounts that `allocate` cannot divide.
     Allocate(AllocateProblem),
     /// A row that cannot be worked.
@@ -183,6 +185,7 @@ impl Problem {
         "inverted-periods",
         "several-periods",
         "units",
+        "expand",
         "allocate",
         "overflow",
         "limit",
@@ -204,6 +207,7 @@ impl Problem {
             Self::InvertedPeriods(_) => "inverted-periods",
             Self::SeveralPeriods(_) => "several-periods",
             Self::Units(_) => "units",
+            Self::Expand(_) => "expand",
             Self::Allocate(_) => "allocate",
             Self::Row { reason: RowReason::Overflow, .. } => "overflow",
             Self::Row { reason: RowReason::Limit { .. }, .. } => "limit",
@@ -326,11 +330,25 @@ pub struct UnitsProblem {
     pub policy: UnitsPolicy,
 }
 
+/// Rows that `expand` cannot expand.
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct ExpandProblem {
+    /// The table.
+    pub table: String,
+    /// The step in words.
+    pub step: String,
+    /// What is wrong: `blank-weight`, `negative-weight`, `blank-factor` of rows that come in; of amounts
+    /// `zero-weights` (all that they would be divided by are zero), `fine` (more places than their parts have),
+    /// `large`.
+    pub troubles: Vec<UnitsTrouble>,
+}
+
 /// One thing that is wrong with quantities.
 #[derive(Debug, Clone, Serialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct UnitsTrouble {
-    /// `zero`, `negative`, `blank`, `fraction` or `many`.
+    /// `zero`, `negative`, `blank`, `fraction` or `many`; of an `expand` see there.
     pub what: &'static str,
     /// How many rows.
     pub rows: u64,

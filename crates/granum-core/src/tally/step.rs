@@ -223,6 +223,21 @@ pub enum StepDetail {
         /// The amounts that were turned and end here.
         ends: Vec<String>,
     },
+    /// `expand`.
+    Expanded {
+        /// The table of the rows that they became.
+        of: String,
+        /// Rows that became others.
+        expanded: u64,
+        /// How many those are.
+        became: u64,
+        /// Rows that nothing leads to, which stay as they are.
+        whole: u64,
+        /// Amounts that were divided and add up to what they were.
+        conserved: Vec<String>,
+        /// Columns that were multiplied.
+        multiplied: Vec<Multiplied>,
+    },
     /// `top` and `bottom`.
     Ties {
         /// Rows that went though they tie with the last that stayed.
@@ -230,6 +245,18 @@ pub enum StepDetail {
         /// Rows that stayed above the number asked for, since they tie.
         kept: u64,
     },
+}
+
+/// A column that `expand` multiplied.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct Multiplied {
+    /// The column.
+    pub name: String,
+    /// Its sum before.
+    pub before: Amount,
+    /// Its sum after.
+    pub after: Amount,
 }
 
 /// How many rows groups have.

@@ -6,6 +6,7 @@ mod columns;
 mod compare;
 mod diagnostic;
 mod example;
+mod expand;
 pub mod json;
 mod left;
 mod likeness;

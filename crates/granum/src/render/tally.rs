@@ -6,7 +6,7 @@ use granum_core::tally::{
 };
 
 use super::columns::{Side, set};
-use super::{allocate, change, count, counted, folded, heading, shortened, sums, width_of};
+use super::{allocate, change, count, counted, expand, folded, heading, shortened, sums, width_of};
 
 /// Lines below the rows are shown up to so many.
 const FOOTER: usize = 3;
@@ -266,6 +266,10 @@ fn note(detail: &StepDetail) -> Option<String> {
                 words.push(ends_words(ends));
             }
             (!words.is_empty()).then(|| words.join("; "))
+        }
+        StepDetail::Expanded { of, expanded, became, whole, conserved, multiplied } => {
+            let rows = (*expanded, *became, *whole);
+            Some(expand::expanded_words(of, rows, conserved, multiplied))
         }
         StepDetail::Ties { cut: 0, kept: 0 } => None,
         StepDetail::Ties { cut: 0, kept } => {

@@ -10,6 +10,7 @@ mod corpus;
 mod correct;
 mod demo;
 mod examples;
+mod expand;
 mod files;
 mod folder;
 mod gate;

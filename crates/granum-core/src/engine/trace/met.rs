@@ -56,7 +56,11 @@ pub(in crate::engine) fn reached(
     let one = stages.take(step, &Rows::run(row, 1), |_| true);
     let along = paths.into_iter().filter_map(|(from, hops)| along(replay, &one, from, &hops));
     let gathered = gathers.into_iter().filter_map(|(from, id)| gathered(replay, &one, from, id));
-    along.chain(gathered).collect()
+    let leads = work.leads().and_then(|(to, id)| match &to.kind {
+        Kind::Leads { from, hops } => leading(replay, led(replay, &one, *from, hops)?, id),
+        _ => None,
+    });
+    along.chain(gathered).chain(leads).collect()
 }
 
 /// The same, told.
@@ -191,8 +195,12 @@ fn once(
 
 /// The rows that lead to one and are gathered for it.
 fn gathered(replay: &Replay<'_>, one: &Batch, from: TableId, id: GatherId) -> Option<Reached> {
+    leading(replay, led(replay, one, from, &[])?, id)
+}
+
+/// The rows that lead to one.
+fn leading(replay: &Replay<'_>, to: u32, id: GatherId) -> Option<Reached> {
     let gather = &replay.context.around.plan.gathers[id.0];
-    let to = led(replay, one, from, &[])?;
     let (_, index) = way(&replay.context.around, gather)?;
     let rows = (0..index.len() as u32).filter(|row| index.get(*row as usize) == Some(to));
     Some(Reached::Rows { id, rows: rows.collect() })
@@ -207,7 +215,7 @@ fn rows_told(replay: &Replay<'_>, id: GatherId, rows: &[u32]) -> Result<Met, Run
         first.extend(finished_row(replay, gather.from, *row)?);
     }
     let text = match &gather.what {
-        GatherWhat::Presence => String::new(),
+        GatherWhat::Presence | GatherWhat::Each(_) => String::new(),
         GatherWhat::Aggregate(plan) | GatherWhat::Rows(plan) => plan.text.clone(),
     };
     let table = plan.tables[gather.from.0].name.clone();

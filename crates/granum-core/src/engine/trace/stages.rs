@@ -11,7 +11,7 @@ use crate::aggregate::{Groups, number};
 use crate::bug::{Sure, bug};
 use crate::engine::context::{Context, RunError, Stop};
 use crate::engine::feed::{begun, nothing_read};
-use crate::engine::flow::units_problem;
+use crate::engine::flow::rows_problem;
 use crate::engine::inputs::Inputs;
 use crate::engine::read::Reading;
 use crate::engine::several;
@@ -154,7 +154,7 @@ impl<'a> Replay<'a> {
         batch.origins.push((BEFORE, Rows::same(batch.rows)));
         let left = work.work(&runner, OnRows { batch: &mut batch, total_row: None })?;
         if !left.troubles.is_empty() {
-            return Err(units_problem(&self.plan(table).name, left.troubles));
+            return Err(rows_problem(&self.plan(table).name, left.troubles));
         }
         let moved = match (work.rows(), work.groups()) {
             (_, Some(plan)) if plan.keys.is_empty() => Moved::Into(Groups::one(before.rows)),

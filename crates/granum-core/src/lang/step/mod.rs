@@ -4,6 +4,7 @@
 mod allocate;
 mod assign;
 mod dedupe;
+mod expand;
 mod names;
 mod one_row;
 mod order;
@@ -16,6 +17,7 @@ use serde::{Deserialize, Serialize};
 pub use allocate::AllocateTree;
 pub use assign::AssignTree;
 pub use dedupe::DedupeKeep;
+pub use expand::ExpandTree;
 pub use names::{ColumnTree, RenameTree};
 pub use one_row::KeyTree;
 pub(crate) use one_row::one_row;
@@ -85,6 +87,8 @@ pub enum StepKind {
         /// What becomes of quantities that are no numbers of units.
         policy: UnitsPolicy,
     },
+    /// `expand LINK.BACK [split COLUMN, … by WEIGHT] [multiply COLUMN by FACTOR, …]`
+    Expand(ExpandTree),
     /// `allocate LINK.COLUMN as NAME …`, `allocate COLUMN as NAME … per KEY, …`
     Allocate(AllocateTree),
     /// `columns NAME [as NEW], …`
@@ -133,7 +137,7 @@ impl StepKind {
 /// The words that steps begin with.
 pub(in crate::lang) const STEPS: &[&str] = &[
     "read", "add", "change", "keep", "drop", "dedupe", "units", "columns", "rename", "grain",
-    "track", "allocate", "turn", "one", "top", "bottom", "sort",
+    "track", "allocate", "turn", "expand", "one", "top", "bottom", "sort",
 ];
 
 /// Lists longer than this are broken at a comma.
@@ -204,7 +208,7 @@ impl Parser {
                     .or_else(|| did_you_mean(found, STATEMENTS));
                 let help = near.unwrap_or_else(|| {
                     "steps are read, add, change, keep, drop, dedupe, top, bottom, one row per, \
-                     units, turn, allocate, columns, rename, sort, grain, track"
+                     units, turn, expand, allocate, columns, rename, sort, grain, track"
                         .into()
                 });
                 self.advance();
@@ -222,6 +226,7 @@ impl Parser {
             "dedupe" => self.dedupe(span),
             "units" => self.units(),
             "turn" => self.turn(),
+            "expand" => self.expand(),
             "allocate" => self.allocate(),
             "columns" => self.columns(),
             "rename" => self.rename(),
@@ -278,6 +283,7 @@ impl Layout<'_> {
                 self.line(span, indent, &units::words(of, name, split, policy));
             }
             StepKind::Turn(tree) => self.line(span, indent, &turn::words(tree)),
+            StepKind::Expand(tree) => self.line(span, indent, &expand::words(tree)),
             StepKind::Allocate(tree) => self.line(span, indent, &allocate::words(tree)),
             StepKind::Columns(columns) => self.columns(span, indent, columns),
             StepKind::Rename(renames) => self.renames(span, indent, renames),

@@ -133,7 +133,7 @@ impl Parser {
         Ok(StepKind::Units { of, name, split, policy })
     }
 
-    fn split(&mut self) -> Found<SplitTree> {
+    pub(super) fn split(&mut self) -> Found<SplitTree> {
         let column = self.name("an amount to split")?;
         Ok(SplitTree { column, places: self.said_places()? })
     }
@@ -195,11 +195,16 @@ impl Parser {
 pub(super) fn words(of: &Expr, unit: &Name, split: &[SplitTree], policy: &UnitsPolicy) -> String {
     let mut line = format!("units of {} as {}", format_expression(of), name(unit));
     if !split.is_empty() {
-        let split = split.iter().map(|split| match split.places {
-            Some(places) => format!("{} to {places} places", name(&split.column)),
-            None => name(&split.column),
-        });
-        line.push_str(&format!(" split {}", split.collect::<Vec<_>>().join(", ")));
+        line.push_str(&format!(" split {}", split_words(split)));
     }
     format!("{line}{policy}")
+}
+
+/// `COLUMN [to N places], …`
+pub(super) fn split_words(split: &[SplitTree]) -> String {
+    let split = split.iter().map(|split| match split.places {
+        Some(places) => format!("{} to {places} places", name(&split.column)),
+        None => name(&split.column),
+    });
+    split.collect::<Vec<_>>().join(", ")
 }

@@ -18,7 +18,7 @@ use crate::value::Type;
 type StepBack = (Vec<Hop>, TableId, TableId, bool);
 
 /// The way back over links that the first path of an aggregate begins with.
-pub(super) struct Back {
+pub(in crate::resolve) struct Back {
     /// The names that it takes.
     pub names: Vec<Name>,
     pub from: TableId,
@@ -123,7 +123,7 @@ impl Resolver<'_> {
         Ok(())
     }
 
-    fn gathered(&mut self, back: &Back, what: GatherWhat) -> Kind {
+    pub(in crate::resolve) fn gathered(&mut self, back: &Back, what: GatherWhat) -> Kind {
         let (from, hops, to) = (back.from, back.hops.clone(), back.to);
         self.plan.gathers.push(Gather { from, hops, to, what, told: false });
         Kind::Gathered { from: to, id: GatherId(self.plan.gathers.len() - 1) }
@@ -149,7 +149,11 @@ impl Resolver<'_> {
     }
 
     /// How far a path goes against links: each name one link, or a table built of rows that lead.
-    fn back_over(&mut self, parts: &[Name], row: &Row) -> Resolved<Option<Back>> {
+    pub(in crate::resolve) fn back_over(
+        &mut self,
+        parts: &[Name],
+        row: &Row,
+    ) -> Resolved<Option<Back>> {
         let mut way: Option<Back> = None;
         for name in parts {
             if let Some(way) = &way {

@@ -7,7 +7,7 @@ mod total;
 mod values;
 
 use crate::table::SlotId;
-use back::Back;
+pub(super) use back::Back;
 
 use super::Resolved;
 use super::expression::Valued;

@@ -293,6 +293,11 @@ impl Resolver<'_> {
                  summing it here would count it more than once",
                 "sum it in the table before",
             ),
+            Repeat::Past(Past::Expand) => (
+                "this amount was carried past `expand` unsplit and stands on every row that came of its \
+                 own, so summing it here would count it more than once",
+                "name it under `split` in the expand step, or sum it in the table before",
+            ),
             Repeat::Past(Past::Units) => (
                 "this amount was carried past `units` unsplit and stands on every unit of its \
                  row, so summing it here would count it more than once",

@@ -103,15 +103,20 @@ pub(crate) enum GatherWhat {
     Aggregate(Box<AggregatePlan>),
     /// The rows themselves, of which a step makes groups of its own.
     Rows(Box<AggregatePlan>),
+    /// The rows themselves, one by one, with these columns of theirs.
+    Each(Vec<Typed>),
 }
 
 impl Gather {
     /// All expressions over the gathered rows.
     pub fn parts(&self) -> impl Iterator<Item = &Typed> {
-        let aggregate = match &self.what {
-            GatherWhat::Presence => None,
-            GatherWhat::Aggregate(aggregate) | GatherWhat::Rows(aggregate) => Some(aggregate),
+        let (aggregate, each) = match &self.what {
+            GatherWhat::Presence => (None, &[][..]),
+            GatherWhat::Aggregate(aggregate) | GatherWhat::Rows(aggregate) => {
+                (Some(aggregate), &[][..])
+            }
+            GatherWhat::Each(columns) => (None, columns.as_slice()),
         };
-        aggregate.into_iter().flat_map(|aggregate| aggregate.parts())
+        aggregate.into_iter().flat_map(|aggregate| aggregate.parts()).chain(each)
     }
 }

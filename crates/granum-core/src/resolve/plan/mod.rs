@@ -6,8 +6,9 @@ mod steps;
 pub(crate) use links::{Gather, GatherWhat, LinkPlan, PeriodEnd, PeriodPlan, Required};
 pub(crate) use steps::{
     AggregatePlan, AllocateOver, AllocatePlan, AssignPlan, DedupeByPlan, DedupePlan, DedupeRule,
-    FilterPlan, ForeseenPlan, GrainCheck, GroupedPlan, GroupedPlans, GroupedWhat, NamesPlan,
-    OneRowPlan, Proof, SortPlan, SplitPlan, Step, TopPlan, TurnPlan, Turned, UnitsPlan,
+    ExpandPlan, FilterPlan, ForeseenPlan, GrainCheck, GroupedPlan, GroupedPlans, GroupedWhat,
+    MultiplyPlan, NamesPlan, OneRowPlan, Proof, SortPlan, SplitPlan, Step, TopPlan, TurnPlan,
+    Turned, UnitsPlan,
 };
 
 use std::ops::Range;

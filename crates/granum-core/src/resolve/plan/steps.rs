@@ -3,7 +3,7 @@
 use crate::aggregate::AggregateFunction;
 use crate::expr::Typed;
 use crate::lang::{Over, Preference, Span, TopCount, UnitsPolicy};
-use crate::table::{ColumnId, Hop, SlotId, TableId};
+use crate::table::{ColumnId, GatherId, Hop, SlotId, TableId};
 use crate::value::{Scale, Type};
 
 /// A step of a table; what it does is said by its work (see `crate::step`).
@@ -23,6 +23,7 @@ pub(crate) enum Step {
     Sort(SortPlan),
     Top(TopPlan),
     Turn(TurnPlan),
+    Expand(ExpandPlan),
 }
 
 /// New slots, worked one after another.
@@ -236,6 +237,38 @@ pub(crate) struct SplitPlan {
     pub new: SlotId,
     /// The places of its parts.
     pub places: Scale,
+}
+
+/// Rows that become those that lead to what they lead to.
+#[derive(Debug)]
+pub(crate) struct ExpandPlan {
+    /// Whether a row leads to one that has some.
+    pub to: Typed,
+    /// The rows that lead there, each with its own row.
+    pub gather: GatherId,
+    /// The table of those, and their columns that come in, each with its slot.
+    pub of: TableId,
+    pub of_name: String,
+    pub columns: Vec<(SlotId, ColumnId)>,
+    /// Whether a row is one of those; else it is as it was.
+    pub is_part: SlotId,
+    /// Divided amounts, and in proportion to what; equally without it.
+    pub split: Vec<SplitPlan>,
+    pub weight: Option<Typed>,
+    pub else_equally: bool,
+    pub multiply: Vec<MultiplyPlan>,
+}
+
+/// A column that is multiplied for each of the rows that a row becomes.
+#[derive(Debug)]
+pub(crate) struct MultiplyPlan {
+    pub name: String,
+    /// Its slot before and after.
+    pub old: SlotId,
+    pub new: SlotId,
+    pub factor: Typed,
+    /// What it is afterwards.
+    pub product: Typed,
 }
 
 /// An amount that is divided over rows.

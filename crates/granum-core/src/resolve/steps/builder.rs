@@ -166,7 +166,7 @@ impl Builder {
         let Kind::Gathered { id, .. } = value.kind else { return None };
         let sum = match &gathers[id.0].what {
             GatherWhat::Aggregate(plan) => plan.function == AggregateFunction::Sum,
-            GatherWhat::Presence | GatherWhat::Rows(_) => false,
+            GatherWhat::Presence | GatherWhat::Rows(_) | GatherWhat::Each(_) => false,
         };
         sum.then_some(id)
     }

@@ -251,6 +251,15 @@ impl Resolver<'_> {
                              add what it makes:  add NAME = {name} * QUANTITY"
                         ),
                     ),
+                    Past::Expand => (
+                        format!(
+                            "`{name}` stood here before `expand` and was neither split nor \
+                             multiplied, so every row that came of its own has all of it"
+                        ),
+                        format!(
+                            "in the expand step:  split {name} by \u{2026}  , or  multiply {name} by \u{2026}"
+                        ),
+                    ),
                     Past::Turn => (
                         format!(
                             "`{name}` stood here before `turn`, so every row that came of its own \

@@ -3,6 +3,7 @@
 mod allocate;
 mod builder;
 mod columns;
+mod expand;
 mod grain;
 mod one_row;
 mod order;
@@ -88,6 +89,7 @@ impl Resolver<'_> {
                 self.units(builder, (of, name), split, policy, text)
             }
             StepKind::Turn(tree) => self.turn(builder, tree, text),
+            StepKind::Expand(tree) => self.expand(builder, tree, text),
             StepKind::Allocate(tree) => self.allocate(builder, tree, text),
             StepKind::Columns(columns) => self.columns(builder, columns, text),
             StepKind::Rename(renames) => self.rename(builder, renames, text),

@@ -78,7 +78,7 @@ impl Resolver<'_> {
     }
 
     /// The amounts that are split: slot, place among the names, places of the parts.
-    fn divided(
+    pub(super) fn divided(
         &mut self,
         builder: &Builder,
         row: &Row,
@@ -168,7 +168,7 @@ impl Resolver<'_> {
     }
 }
 
-fn listed(names: &[String]) -> String {
+pub(super) fn listed(names: &[String]) -> String {
     let quoted: Vec<String> = names.iter().map(|name| format!("`{name}`")).collect();
     match quoted.split_last() {
         Some((last, rest)) if !rest.is_empty() => format!("{} and {last}", rest.join(", ")),

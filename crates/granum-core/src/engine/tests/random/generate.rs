@@ -292,7 +292,7 @@ impl<'t> Tape<'t> {
 
     #[allow(clippy::too_many_lines)]
     fn step(&mut self, shape: &mut Shape, input: bool) -> Option<Step> {
-        let choice = self.pick(17);
+        let choice = self.pick(18);
         if shape.total && !matches!(choice, 0 | 7) {
             return None;
         }
@@ -416,6 +416,7 @@ impl<'t> Tape<'t> {
             }
             14 | 15 if !input => self.allocate(shape)?,
             16 if !input && !shape.units => self.turn(shape)?,
+            17 if !input && !shape.units => self.expand(shape)?,
             _ => return None,
         })
     }
@@ -448,6 +449,46 @@ impl<'t> Tape<'t> {
         shape.cols.push(Col { name: value.clone(), ty, sums });
         let columns = chosen.into_iter().map(|col| col.name).collect();
         Some(Step::Turn { columns, name, value, keeping: self.pick(2) == 1 })
+    }
+
+    /// Rows of `h`, which all come in but for what leads to `c`.
+    fn expand(&mut self, shape: &mut Shape) -> Option<Step> {
+        let base = shape.base?;
+        let exact = |col: &Col| matches!(col.ty, Ty::Int | Ty::Dec(0..=8));
+        let in_grain = |name: &String| shape.grain.contains(name);
+        let multiply = if self.pick(2) == 1 { self.column(shape, exact) } else { None };
+        let mut split: Vec<String> = shape.tracked.clone();
+        split.retain(|name| multiply.as_ref() != Some(name));
+        if split.iter().chain(&multiply).any(in_grain) {
+            return None;
+        }
+        let weighted = !split.is_empty() && self.pick(3) > 0;
+        let else_equally = weighted && self.pick(2) == 1;
+        shape.units = true;
+        for col in &mut shape.cols {
+            let divided = split.contains(&col.name);
+            col.sums &= divided || multiply.as_ref() == Some(&col.name);
+            if let (Some(places), true) = (col.ty.places(), divided) {
+                col.ty = Ty::Dec(places.max(2));
+            }
+        }
+        if !shape.grain.is_empty() {
+            shape.grain.push("m".into());
+        }
+        let came = ["m", "w", "q"];
+        shape.cols.extend(came.map(|name| Col { name: name.into(), ty: Ty::Int, sums: false }));
+        Some(Step::Expand { from_c: base == "c", split, weighted, else_equally, multiply })
+    }
+
+    fn parts(&mut self) -> String {
+        let mut rows = "g,m,w,q\n".to_owned();
+        for number in 0..self.pick(6) {
+            let g = self.word(&["A", "B", "A", "", "a"]);
+            let w = self.word(&["1", "2", "0", "3", "1", "7", "-1", ""]);
+            let q = self.word(&["1", "2", "0", "3", "1", "-1", "2", ""]);
+            rows.push_str(&format!("{g},{number},{w},{q}\n"));
+        }
+        rows
     }
 
     /// An amount that is led to, or one that each group repeats, or does not.
@@ -542,7 +583,8 @@ impl<'t> Tape<'t> {
     /// A whole plan: two inputs and a link, a table of one of them, and one of what came.
     pub fn plan(&mut self) -> Plan {
         let (period, periods) = self.periods();
-        let files = vec![("o", self.rows()), ("c", self.rows()), ("e", periods)];
+        let files =
+            vec![("o", self.rows()), ("c", self.rows()), ("e", periods), ("h", self.parts())];
         let mut tables = vec![];
         let mut inputs = vec![];
         for name in ["c", "o"] {

@@ -58,7 +58,8 @@ fn check_tally(
     text: &str,
 ) -> Result<(), TestCaseError> {
     let tally = report.table(&table.name).unwrap();
-    let words = ["keep", "drop", "dedupe", "top", "bottom", "units", "allocate", "one row"];
+    let words =
+        ["keep", "drop", "dedupe", "top", "bottom", "units", "allocate", "expand", "one row"];
     let told: Vec<_> = tally
         .steps
         .iter()
@@ -245,6 +246,7 @@ fn check(numbers: &[u8]) -> Result<&'static str, TestCaseError> {
     let mut stops: Vec<&str> =
         world.tables.values().filter_map(|rows| rows.as_ref().err().copied()).collect();
     stops.extend(world.link.as_ref().err());
+    stops.extend(world.parts.as_ref().err());
     stops.extend(world.periods.as_ref().err());
     let told = kinds(&report);
     if let Some(kind) = told.iter().find(|kind| !stops.contains(kind)) {

@@ -157,6 +157,14 @@ pub enum Step {
         value: String,
         keeping: bool,
     },
+    /// Rows of `h` that lead to the row of `c`: what is split, whether by `w`, and what is multiplied by `q`.
+    Expand {
+        from_c: bool,
+        split: Vec<String>,
+        weighted: bool,
+        else_equally: bool,
+        multiply: Option<String>,
+    },
     /// An amount divided over rows: that of the row that is led to where there are no keys.
     Allocate {
         amount: String,
@@ -338,6 +346,20 @@ fn step(step: &Step) -> String {
             let keeping = if *keeping { " keeping blanks" } else { "" };
             format!("turn {} into rows {name}, {value}{keeping}", columns.join(", "))
         }
+        Step::Expand { from_c, split, weighted, else_equally, multiply } => {
+            let mut line = format!("expand {}h", if *from_c { "" } else { "c." });
+            if !split.is_empty() {
+                let by = if *weighted { "by w" } else { "equally" };
+                let _ = write!(line, " split {} {by}", split.join(", "));
+            }
+            if *else_equally {
+                line.push_str(" else equally");
+            }
+            if let Some(column) = multiply {
+                let _ = write!(line, " multiply {column} by q");
+            }
+            line
+        }
         Step::Allocate { amount, name, weight, else_equally, per } => {
             let from = if per.is_empty() { "c." } else { "" };
             let by = weight.as_ref().map_or("equally".into(), |weight| format!("by {weight}"));
@@ -415,6 +437,7 @@ impl Plan {
             },
             prefer.map_or(String::new(), |prefer| format!(" prefer {prefer}")),
         );
+        out.push_str("input h from \"h\"\n  read g as text\n       m as integer\n       w as integer\n       q as integer\n  grain m\nlink h to c on g = k\n");
         for table in self.tables.iter().filter(|table| !matches!(table.start, Start::File)) {
             let _ = writeln!(out, "output {0} to \"{0}.csv\"", table.name);
         }

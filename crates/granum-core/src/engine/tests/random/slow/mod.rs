@@ -107,6 +107,8 @@ pub struct World {
     pub tables: BTreeMap<String, Result<Rows, Stop>>,
     /// For each row of `o` the row of `c`.
     pub link: Result<Vec<Option<usize>>, Stop>,
+    /// For each row of `c` the rows of `h` that lead there.
+    pub parts: Result<Vec<Vec<usize>>, Stop>,
     /// For each row of `o` the rows of `e` that hold, the preferred first.
     pub periods: Result<Vec<Vec<usize>>, Stop>,
 }

@@ -12,13 +12,22 @@ use super::{
 
 /// Works a whole plan.
 pub fn work(plan: &Plan) -> World {
-    let mut world = World { tables: BTreeMap::new(), link: Err("none"), periods: Err("none") };
+    let mut world = World {
+        tables: BTreeMap::new(),
+        link: Err("none"),
+        parts: Err("none"),
+        periods: Err("none"),
+    };
     for table in &plan.tables {
         if table.name == "t" {
             world.link = link(&world);
             let (_, text) = plan.files.iter().find(|(known, _)| *known == "e").unwrap();
             let periods = periods(text, &plan.period, &world);
             (world.periods, world.tables) = periods;
+            let (_, text) = plan.files.iter().find(|(known, _)| *known == "h").unwrap();
+            let h = parts(text);
+            world.parts = leading(&h, &world);
+            world.tables.insert("h".into(), Ok(h));
         }
         let rows = start(plan, &table.name, &table.start, &world)
             .and_then(|rows| steps(rows, &table.steps, &world));
@@ -39,6 +48,48 @@ fn link(world: &World) -> Result<Vec<Option<usize>>, Stop> {
         return Err("repeated-keys");
     }
     Ok((0..o.rows.len()).map(|row| of(key(&o, row)).first().copied()).collect())
+}
+
+fn parts(text: &str) -> Rows {
+    let cols: Vec<(String, Ty)> = text
+        .lines()
+        .next()
+        .unwrap()
+        .split(',')
+        .map(|name| (name.to_owned(), if name == "g" { Ty::Text } else { Ty::Int }))
+        .collect();
+    let row = |line: &str| -> Vec<V> {
+        line.split(',').zip(&cols).map(|(cell, (_, ty))| read(cell, *ty)).collect()
+    };
+    let rows: Vec<Vec<V>> = text.lines().skip(1).map(row).collect();
+    let made = (0..rows.len() as u32).map(|row| [("h".to_owned(), row)].into()).collect();
+    Rows { made, from: (0..rows.len()).collect(), cols, rows, ..Rows::default() }
+}
+
+fn leading(h: &Rows, world: &World) -> Result<Vec<Vec<usize>>, Stop> {
+    let c = world.tables["c"].clone()?;
+    let at = c.cols.iter().position(|(name, _)| name == "k").unwrap();
+    let keys: Vec<&V> = c.rows.iter().map(|row| &row[at]).collect();
+    let twice = |row: usize| *keys[row] != V::Blank && keys[..row].contains(&keys[row]);
+    if (0..keys.len()).any(twice) {
+        return Err("repeated-keys");
+    }
+    let of = |key: &&V| {
+        (0..h.rows.len()).filter(|row| **key != V::Blank && h.rows[*row][0] == **key).collect()
+    };
+    Ok(keys.iter().map(of).collect())
+}
+
+/// The parts of an amount over weights, what is left over going to the largest remainders, the earlier first.
+fn shares(all: i128, weights: &[i128]) -> Vec<i128> {
+    let sum: i128 = weights.iter().sum();
+    let mut shares: Vec<(i128, i128)> =
+        weights.iter().map(|weight| (all.abs() * weight / sum, all.abs() * weight % sum)).collect();
+    let left = all.abs() - shares.iter().map(|(share, _)| share).sum::<i128>();
+    let mut by: Vec<usize> = (0..shares.len()).collect();
+    by.sort_by_key(|at| (-shares[*at].1, *at));
+    by.iter().take(left as usize).for_each(|at| shares[*at].0 += 1);
+    shares.into_iter().map(|(share, _)| if all < 0 { -share } else { share }).collect()
 }
 
 fn start(plan: &Plan, name: &str, start: &Start, world: &World) -> Result<Rows, Stop> {
@@ -148,6 +199,7 @@ fn steps(mut rows: Rows, steps: &[Step], world: &World) -> Result<Rows, Stop> {
                 | Step::Top { .. }
                 | Step::Units { .. }
                 | Step::Allocate { .. }
+                | Step::Expand { .. }
                 | Step::OneRow { .. }
         );
         if tells {
@@ -391,6 +443,63 @@ fn apply(mut rows: Rows, step: &Step, world: &World) -> Result<Rows, Stop> {
             }
             return Ok(out);
         }
+        Step::Expand { from_c, split, weighted, else_equally, multiply } => {
+            let leads = world.parts.as_ref().map_err(|stop| *stop)?;
+            let h = world.tables["h"].as_ref().map_err(|stop| *stop)?;
+            let mut out = Rows { rows: vec![], from: vec![], made: vec![], ..rows.clone() };
+            for row in every {
+                let led = if *from_c { Some(rows.from[row]) } else { scope.leads(row)? };
+                let came = led.map_or(&[][..], |led| &leads[led]);
+                let cells: Vec<Vec<V>> = came.iter().map(|at| h.rows[*at][1..].to_vec()).collect();
+                let mut new = vec![rows.rows[row].clone(); cells.len().max(1)];
+                if let (Some(name), true) = (multiply, !cells.is_empty()) {
+                    for (own, came) in new.iter_mut().zip(&cells) {
+                        let V::Num(factor, _) = came[2] else { return Err("expand") };
+                        if let V::Num(units, _) = &mut own[scope.at(name)] {
+                            *units *= factor;
+                        }
+                    }
+                }
+                let mut weights = vec![1; cells.len()];
+                if *weighted {
+                    for (weight, came) in weights.iter_mut().zip(&cells) {
+                        let V::Num(own @ 0.., _) = came[1] else { return Err("expand") };
+                        *weight = own;
+                    }
+                }
+                for name in split {
+                    let V::Num(units, places) = rows.rows[row][scope.at(name)] else { continue };
+                    let most = places.max(2);
+                    let all = to(units, places, most);
+                    let parts = match weights.as_slice() {
+                        [] | [_] => vec![all],
+                        some if some.iter().any(|weight| *weight != 0) => shares(all, some),
+                        some if *else_equally || all == 0 => shares(all, &vec![1; some.len()]),
+                        _ => return Err("expand"),
+                    };
+                    for (own, part) in new.iter_mut().zip(parts) {
+                        own[scope.at(name)] = V::Num(part, most);
+                    }
+                }
+                for (at, mut own) in new.into_iter().enumerate() {
+                    own.extend(cells.get(at).cloned().unwrap_or_else(|| vec![V::Blank; 3]));
+                    out.rows.push(own);
+                    out.from.extend(rows.from.get(row));
+                    out.made.push(rows.made[row].clone());
+                }
+            }
+            for name in split {
+                let ty = &mut out.cols[scope.at(name)].1;
+                *ty = Ty::Dec(ty.places().unwrap().max(2));
+            }
+            out.cols.extend(["m", "w", "q"].map(|name| (name.to_owned(), Ty::Int)));
+            if let Some(grain) = &mut out.grain {
+                grain.push("m".into());
+                // Rows without parts have none of it.
+                out.loose = true;
+            }
+            return Ok(out);
+        }
         Step::Allocate { amount, name, weight, else_equally, per } => {
             let whose = |row: usize| -> Result<Option<Vec<V>>, Stop> {
                 if per.is_empty() {
@@ -440,17 +549,8 @@ fn apply(mut rows: Rows, step: &Step, world: &World) -> Result<Rows, Stop> {
                     }
                     weights.fill(1);
                 }
-                let sum: i128 = weights.iter().sum();
-                let mut shares: Vec<(i128, i128)> = weights
-                    .iter()
-                    .map(|weight| (all.abs() * weight / sum, all.abs() * weight % sum))
-                    .collect();
-                let left = all.abs() - shares.iter().map(|(share, _)| share).sum::<i128>();
-                let mut by: Vec<usize> = (0..shares.len()).collect();
-                by.sort_by_key(|at| (-shares[*at].1, *at));
-                by.iter().take(left as usize).for_each(|at| shares[*at].0 += 1);
-                for (row, (share, _)) in of.iter().zip(shares) {
-                    parts[*row] = V::Num(if all < 0 { -share } else { share }, places);
+                for (row, share) in of.iter().zip(shares(all, &weights)) {
+                    parts[*row] = V::Num(share, places);
                 }
             }
             let over_link = per.is_empty();
