@@ -1,6 +1,7 @@
 //! Aggregates: one value of many rows, for each group of rows. The same code works for the groups of
 //! `one row per`, for rows that lead to one by a link, and for a whole table.
 
+mod apart;
 mod fold;
 mod groups;
 mod middle;
@@ -8,12 +9,15 @@ mod ordered;
 mod parts;
 mod place;
 mod registry;
+mod sum;
 
+pub(crate) use apart::{ApartPart, MOST_APART, mixed, parted_by, stands};
 use fold::{Sums, divided, narrowed};
 pub(crate) use groups::{Groups, number};
 pub(crate) use ordered::{different, order};
 pub(crate) use parts::{AllRows, folded, from_parts, kept, parted, parts};
 pub(crate) use place::{OF_PLACE, is_of_place, of_place_names};
+pub(crate) use sum::{Sum, apart_name, apart_rows};
 pub(crate) use registry::{AGGREGATES, Aggregate, OfAmounts, Order, Takes, named};
 
 use crate::bug::Sure;
@@ -69,22 +73,26 @@ pub(crate) struct Values {
     pub separator: String,
     /// The result's type.
     pub ty: Type,
+    /// What keeps values apart: those of a group must be in one.
+    pub apart: Option<Column>,
 }
 
 /// Why a group has no value.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq)]
 pub(crate) enum GroupFailure {
     /// Its sum has too many digits.
     Overflow { group: u32 },
     /// Several values where one was meant: rows that have the first of them.
     Several { group: u32, rows: Vec<u32> },
+    /// Its values are in several currencies, or the like: each with its rows and their sum.
+    Apart { group: u32, parts: Vec<ApartPart> },
 }
 
 impl Values {
     /// A column of which all rows count, in their order.
     pub fn of(function: AggregateFunction, value: Option<Column>, ty: Type) -> Self {
         let (filter, by, separator) = (None, vec![], String::new());
-        Self { function, value, filter, by, distinct: false, separator, ty }
+        Self { function, value, filter, by, distinct: false, separator, ty, apart: None }
     }
 
     /// Whether a row counts that belongs to a group.
@@ -97,7 +105,9 @@ impl GroupFailure {
     /// The group that has no value.
     pub fn group(&self) -> u32 {
         match self {
-            Self::Overflow { group } | Self::Several { group, .. } => *group,
+            Self::Overflow { group }
+            | Self::Several { group, .. }
+            | Self::Apart { group, .. } => *group,
         }
     }
 }
@@ -109,7 +119,16 @@ pub(crate) fn aggregate_each(values: &Values, groups: &Groups) -> (Column, Vec<G
     }
     // Sums that are too long are rare: each such group is left out, and the others worked again.
     let mut values = values.clone();
-    let mut failed: Vec<GroupFailure> = vec![];
+    let mut failed = mixed(&values, groups);
+    values.apart = None;
+    if !failed.is_empty() {
+        let mut out = vec![false; groups.count];
+        failed.iter().for_each(|failure| out[failure.group() as usize] = true);
+        let stays =
+            |row: usize| values.counts(row) && groups.of(row).is_some_and(|group| !out[group]);
+        let filter: Vec<bool> = (0..groups.rows()).map(stays).collect();
+        values.filter = Some(filter.into());
+    }
     loop {
         match aggregate(&values, groups) {
             Ok(column) if failed.is_empty() => return (column, failed),
@@ -135,6 +154,9 @@ pub(crate) fn aggregate_each(values: &Values, groups: &Groups) -> (Column, Vec<G
 /// The aggregate of each group.
 pub(crate) fn aggregate(values: &Values, groups: &Groups) -> Result<Column, GroupFailure> {
     use AggregateFunction::{Distinct, Earliest, Latest, List, Median, Percentile, Sole};
+    if let Some(failure) = mixed(values, groups).into_iter().next() {
+        return Err(failure);
+    }
     match values.function {
         Distinct => Ok(ordered::distinct(values, groups)),
         Latest | Earliest => Ok(ordered::chosen(values, groups)),

@@ -47,6 +47,7 @@ pub(super) fn needed(values: Values, rows: usize) -> Values {
         value: values.value.map(|value| value.take(&rows)),
         filter: None,
         by: values.by.into_iter().map(|(by, descends)| (by.take(&rows), descends)).collect(),
+        apart: values.apart.map(|apart| apart.take(&rows)),
         ..values
     }
 }

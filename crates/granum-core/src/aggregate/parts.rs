@@ -143,7 +143,7 @@ pub(crate) enum AllRows {
 impl AllRows {
     /// The first part of the rows.
     pub fn new(values: Values, rows: usize) -> Self {
-        if !parted(values.function, values.ty) || values.by.len() > 1 {
+        if !parted(values.function, values.ty) || values.by.len() > 1 || values.apart.is_some() {
             return Self::Rows(vec![needed(values, rows)]);
         }
         match parts(&values, &Groups::one(rows)) {
@@ -194,5 +194,8 @@ fn stacked(parts: &[Values]) -> Option<Values> {
         |of: &dyn Fn(&Values) -> Column| Column::concat(&parts.iter().map(of).collect::<Vec<_>>());
     let value = column(&|part| part.value.clone().unwrap_or(Column::Blank(0)));
     let by = (0..first.by.len()).map(|at| (column(&|part| part.by[at].0.clone()), first.by[at].1));
-    Some(Values { value: Some(value), by: by.collect(), ..first.clone() })
+    let apart = first.apart.is_some().then(|| {
+        column(&|part| part.apart.clone().sure("what keeps the values of a part apart"))
+    });
+    Some(Values { value: Some(value), by: by.collect(), apart, ..first.clone() })
 }

@@ -37,6 +37,7 @@ fn columns(rows: &[Row]) -> (Groups, Values) {
         distinct: false,
         separator: "; ".into(),
         ty: Type::Decimal(Scale(2)),
+        apart: None,
     };
     (groups, values)
 }

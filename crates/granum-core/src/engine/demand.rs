@@ -338,6 +338,11 @@ impl Demand {
             for (from, slot) in &tracked.versions {
                 self.use_slot(id, *slot, (*from).min(last));
             }
+            // What it is in is looked at wherever it is.
+            for (at, (from, slot)) in tracked.apart.iter().enumerate() {
+                let until = tracked.apart.get(at + 1).map_or(last, |(next, _)| *next);
+                self.use_slot(id, *slot, (*from).max(until).min(last));
+            }
         }
         for (at, step) in table.steps.iter().enumerate().rev() {
             let work = step.step.work();
@@ -410,7 +415,7 @@ impl Demand {
         let all = purpose == Purpose::Link(link);
         for (at, (name, slot)) in from.columns.iter().enumerate() {
             let tracked =
-                from.tracked.iter().any(|t| t.ends_at.is_none() && t.last_slot() == *slot);
+                from.tracked.iter().any(|t| t.ends_at.is_none() && t.is_of(*slot));
             let asked = matches!(&link_plan.required,
                 Some(Required::Share { of: Some((of, _)), .. }) if of == name);
             if tracked || asked || all {

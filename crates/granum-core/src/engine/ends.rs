@@ -3,11 +3,12 @@
 use std::sync::atomic::AtomicU64;
 
 use super::context::Context;
+use crate::aggregate::{apart_name, apart_rows};
 use crate::bug::Sure;
 use crate::expr::{Typed, evaluate_all};
 use crate::resolve::LinkPlan;
 use crate::step::{Naming, row_problem};
-use crate::table::{Batch, Column, TableId};
+use crate::table::{Batch, Column, SlotId, TableId};
 use crate::tally::Problem;
 
 /// Expressions over the rows of one side of a link.
@@ -28,15 +29,41 @@ pub(super) fn values(
     })
 }
 
-/// The amounts that a finished table follows, by name.
-pub(super) fn tracked<'c>(
-    context: &'c Context<'_>,
-    table: TableId,
-) -> impl Iterator<Item = (String, Column)> + use<'c> {
+/// An amount that a finished table follows, or what of it is in one currency, or another measure.
+pub(super) struct Followed {
+    pub name: String,
+    /// The column that it is.
+    pub column: String,
+    /// Its values; blank in rows that are in another.
+    pub values: Column,
+}
+
+/// The amounts that a finished table follows.
+pub(super) fn tracked(context: &Context<'_>, table: TableId) -> Vec<Followed> {
     let plan = &context.plan.tables[table.0];
     let columns = &context.world.tables[table.0].as_ref().sure("a link's source").columns;
-    plan.tracked.iter().filter(|tracked| tracked.ends_at.is_none()).filter_map(|tracked| {
-        let at = plan.columns.iter().position(|(_, slot)| *slot == tracked.last_slot())?;
-        Some((tracked.name.clone(), columns[at].as_ref()?.whole()))
-    })
+    let column = |slot: SlotId| {
+        let at = plan.columns.iter().position(|(_, own)| *own == slot)?;
+        Some(columns[at].as_ref()?.whole())
+    };
+    let mut found = vec![];
+    for tracked in plan.tracked.iter().filter(|tracked| tracked.ends_at.is_none()) {
+        let Some(values) = column(tracked.last_slot()) else { continue };
+        let name = tracked.name.clone();
+        let apart = tracked.apart.last().and_then(|(_, slot)| column(*slot));
+        let Some(apart) = apart else {
+            found.push(Followed { column: name.clone(), name, values });
+            continue;
+        };
+        for (value, rows) in apart_rows(&values, &apart) {
+            let mut own = vec![None; values.len()];
+            rows.numbers().for_each(|row| own[row as usize] = Some(row));
+            found.push(Followed {
+                name: apart_name(&name, value.as_deref()),
+                column: name.clone(),
+                values: values.take(&own.into_iter().collect()),
+            });
+        }
+    }
+    found
 }

@@ -16,11 +16,13 @@ use super::read::Reading;
 use super::sums::TableSum;
 use super::tree::{End, Leaf, Segment, Spot, Tree};
 use super::waiting::LeafKind;
-use crate::aggregate::AllRows;
+use crate::aggregate::{AllRows, MOST_APART, Sum};
+use crate::lang::Span;
+use crate::resolve::{Step, TablePlan};
 use crate::port::{Encoded, Output, OutputError};
 use crate::step::{Naming, OnRows, Trouble};
 use crate::table::{Batch, Held, Places, Table, TableId};
-use crate::tally::{ExpandProblem, Problem, UnitsProblem, UnitsTrouble};
+use crate::tally::{ApartProblem, ExpandProblem, Problem, UnitsProblem, UnitsTrouble};
 
 /// All that the tables of a tree leave, by their places in it.
 pub(super) struct TreeEnd {
@@ -190,6 +192,7 @@ impl TreeRun<'_> {
         write(self.outputs, encoded).map_err(Stop::Output)?;
         self.read_to_the_end(segment, feed);
         self.row_troubles();
+        self.counted_apart();
         self.pass_total_rows(segment)?;
         Ok(collected)
     }
@@ -298,6 +301,23 @@ impl TreeRun<'_> {
         passed.arrived
     }
 
+    /// Tables stop of whose amounts one is in several currencies, and no column says which.
+    fn counted_apart(&mut self) {
+        for at in 0..self.tree.tables.len() {
+            let table = &self.context.plan.tables[self.tree.tables[at].0];
+            let several = table.steps.iter().zip(&self.end.sums[at].steps).find_map(|(step, sum)| {
+                match &step.step {
+                    Step::Apart(plan) => plan.several(&table.name, sum),
+                    _ => None,
+                }
+            });
+            let several = several.or_else(|| too_many(table, &self.end.sums[at]));
+            if let Some(problem) = several.filter(|_| !self.end.failed[at]) {
+                self.fail(at, problem);
+            }
+        }
+    }
+
     /// Rows that could not be counted or expanded stop their table, all of a step told at once.
     fn row_troubles(&mut self) {
         while let Some((at, step, _)) = self.troubles.first() {
@@ -330,6 +350,30 @@ impl TreeRun<'_> {
     }
 }
 
+/// Why a table stops in which an amount is in more than can be currencies.
+fn too_many(table: &TablePlan, sum: &TableSum) -> Option<Problem> {
+    let of_steps = sum.steps.iter().flat_map(|step| [&step.before, &step.removed]);
+    for sums in of_steps.chain([&sum.sums]) {
+        for (tracked, sum) in table.tracked.iter().zip(sums) {
+            let Some(Sum::Each(each)) = sum else { continue };
+            if each.len() > MOST_APART {
+                return Some(Problem::CountedApart(ApartProblem {
+                    table: table.name.clone(),
+                    step: String::new(),
+                    what: tracked.name.clone(),
+                    span: Span::default(),
+                    group: String::new(),
+                    parts: vec![],
+                    by: None,
+                    add: None,
+                    many: MOST_APART as u64,
+                }));
+            }
+        }
+    }
+    None
+}
+
 /// Why a table stops whose rows could not be counted or expanded, all of a step; there is one at least.
 pub(super) fn rows_problem(table: &str, troubles: Vec<Trouble>) -> Problem {
     let (of, policy) = (troubles[0].of.clone(), troubles[0].policy.clone());
@@ -349,8 +393,11 @@ fn told(all: impl Iterator<Item = Trouble>) -> Vec<UnitsTrouble> {
         match troubles.iter_mut().find(|known| known.what == trouble.what) {
             Some(known) => {
                 known.rows += trouble.count;
-                for ((_, sum), (_, more)) in known.amounts.iter_mut().zip(&trouble.amounts) {
-                    *sum = sum.plus(*more);
+                for (name, more) in &trouble.amounts {
+                    match known.amounts.iter_mut().find(|(own, _)| own == name) {
+                        Some((_, sum)) => *sum = sum.plus(*more),
+                        None => known.amounts.push((name.clone(), *more)),
+                    }
                 }
                 for example in examples {
                     if known.examples.len() < 5 && !known.examples.contains(&example) {

@@ -1,7 +1,7 @@
 //! What is gathered of rows that lead here, for each row that they lead to.
 
 use super::context::Context;
-use crate::aggregate::{Groups, Values, aggregate_each};
+use crate::aggregate::{Groups, Values, aggregate_each, apart_name, parted_by};
 use crate::expr::{Gathered, Kind, LeadingRows};
 use crate::resolve::{AggregatePlan, Gather, GatherWhat};
 use crate::step::{Faults, group_problem, row_of_way, values_of_way, way};
@@ -12,7 +12,15 @@ use crate::tally::{GatheredAmount, RowsAmount};
 pub(super) struct Found {
     pub gathered: Gathered,
     pub faults: Faults,
-    pub told: Option<GatheredAmount>,
+    pub told: Vec<GatheredPart>,
+}
+
+/// What is told of an amount, or of what of it is in one currency, or another measure.
+#[derive(Debug)]
+pub(super) struct GatheredPart {
+    /// What it is in, where it counts apart.
+    pub apart: Option<Option<String>>,
+    pub amount: GatheredAmount,
 }
 
 /// What is gathered for each row of the table that is led to.
@@ -24,7 +32,7 @@ pub(super) fn gather(context: &Context<'_>, id: GatherId) -> Option<Found> {
         GatherWhat::Presence => {
             let column = presence(&index, to.rows);
             let gathered = Gathered { column, failed: vec![], each: None };
-            return Some(Found { gathered, faults: Faults::default(), told: None });
+            return Some(Found { gathered, faults: Faults::default(), told: vec![] });
         }
         GatherWhat::Aggregate(plan) => plan,
         GatherWhat::Rows(_) => return None,
@@ -32,7 +40,7 @@ pub(super) fn gather(context: &Context<'_>, id: GatherId) -> Option<Found> {
             let (rows, starts) = Groups::led_to(&index, to.rows).sorted();
             let each = Some(LeadingRows { rows, starts });
             let gathered = Gathered { column: Column::Blank(0), failed: vec![], each };
-            return Some(Found { gathered, faults: Faults::default(), told: None });
+            return Some(Found { gathered, faults: Faults::default(), told: vec![] });
         }
     };
     let to_plan = &context.plan.tables[gather.to.0];
@@ -60,7 +68,7 @@ pub(super) fn gather(context: &Context<'_>, id: GatherId) -> Option<Found> {
         let problem = || group_problem(&to_plan.name, &step, plan, &values, failure, named);
         faults.note(group, problem);
     }
-    let told = gather.told.then(|| told(context, gather, plan, &values, &index)).flatten();
+    let told = if gather.told { told(context, gather, plan, &values, &index) } else { vec![] };
     let failed = faults.numbers().collect();
     Some(Found { gathered: Gathered { column, failed, each: None }, faults, told })
 }
@@ -72,10 +80,36 @@ fn told(
     plan: &AggregatePlan,
     values: &Values,
     index: &Rows,
+) -> Vec<GatheredPart> {
+    let Some(value) = &values.value else { return vec![] };
+    let Some(apart) = &values.apart else {
+        let all = Bits::all(value.len(), true);
+        let amount = told_of(context, (gather, plan), values, index, (&all, None));
+        return amount.map(|amount| GatheredPart { apart: None, amount }).into_iter().collect();
+    };
+    let parts = parted_by(apart).into_iter().filter_map(|(name, rows)| {
+        let mut own = vec![false; value.len()];
+        rows.numbers().for_each(|row| own[row as usize] = true);
+        let of = (&Bits::from(own), Some(name.as_deref()));
+        let amount = told_of(context, (gather, plan), values, index, of)?;
+        Some(GatheredPart { apart: Some(name), amount })
+    });
+    parts.collect()
+}
+
+/// The same of some rows, which are in something, or not.
+fn told_of(
+    context: &Context<'_>,
+    (gather, plan): (&Gather, &AggregatePlan),
+    values: &Values,
+    index: &Rows,
+    (own, apart): (&Bits, Option<Option<&str>>),
 ) -> Option<GatheredAmount> {
     let value = values.value.as_ref()?;
-    let of =
-        |rows: Bits| RowsAmount { rows: rows.count() as u64, amount: value.filter(&rows).sum() };
+    let of = |rows: Bits| {
+        let rows = &rows & own;
+        RowsAmount { rows: rows.count() as u64, amount: value.filter(&rows).sum() }
+    };
     let leads = index.bits();
     let counts = Bits::collect(value.len(), |row| values.counts(row));
     let from = &context.plan.tables[gather.from.0];
@@ -84,7 +118,11 @@ fn told(
         Kind::Column(column) => {
             let slot = from.columns[column.0].1;
             let tracked = from.tracked.iter().filter(|tracked| tracked.ends_at.is_none());
-            tracked.clone().find(|t| t.last_slot() == slot).map(|tracked| tracked.name.clone())
+            let found = tracked.clone().find(|t| t.last_slot() == slot);
+            found.map(|tracked| match apart {
+                Some(apart) => apart_name(&tracked.name, apart),
+                None => tracked.name.clone(),
+            })
         }
         _ => None,
     };
@@ -94,7 +132,7 @@ fn told(
         amount,
         to: to.name.clone(),
         to_rows: context.world.tables[gather.to.0].as_ref()?.rows as u64,
-        all: RowsAmount { rows: value.len() as u64, amount: value.sum() },
+        all: of(Bits::all(value.len(), true)),
         nowhere: of(!&leads),
         left_out: of(&leads & &!&counts),
     })

@@ -183,7 +183,7 @@ impl LastReads<'_> {
         self.grain(link.to, at);
         let from = &plan.tables[link.from.0];
         for (column, (name, slot)) in from.columns.iter().enumerate() {
-            let tracked = from.tracked.iter().any(|amount| amount.last_slot() == *slot);
+            let tracked = from.tracked.iter().any(|amount| amount.is_of(*slot));
             let asked = matches!(&link.required,
                 Some(Required::Share { of: Some((of, _)), .. }) if of == name);
             if tracked || asked {

@@ -4,7 +4,8 @@
 use crate::bug::Sure;
 use crate::resolve::{Lay, Plan, SeveralPlan, Source};
 use crate::step::Around;
-use crate::table::{Amount, Column, Rows, TableId};
+use crate::aggregate::Sum;
+use crate::table::{Amount, Column, Rows, SlotId, TableId};
 use crate::tally::{PartTwice, StackedTwice};
 
 /// A table and those that it is made from, as long as each row comes from one row: up to an input, a
@@ -151,12 +152,16 @@ pub(super) fn stacked_twice(
     let own = &plan.tables[id.0];
     let of = |rows: &[u32]| -> Vec<(String, Amount)> {
         let rows = Rows::from(rows.to_vec());
+        let taken = |slot: SlotId| slots[slot.0].as_ref().map(|column| column.take(&rows));
         let tracked = own.tracked.iter().filter_map(|tracked| {
             let (_, slot) = tracked.versions.first()?;
-            let column = slots[slot.0].as_ref()?;
-            Some((tracked.name.clone(), column.take(&rows).sum()))
+            let apart = match tracked.apart.first() {
+                Some((_, slot)) => Some(taken(*slot)?),
+                None => None,
+            };
+            Some(Sum::of(&taken(*slot)?, apart.as_ref()).named(&tracked.name))
         });
-        tracked.collect()
+        tracked.flatten().collect()
     };
     let parts = again.iter().map(|rows| PartTwice { rows: rows.len() as u64, amounts: of(rows) });
     let all = again.concat();

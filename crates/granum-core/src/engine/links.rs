@@ -1,7 +1,7 @@
 //! Builds links between finished tables, and their tallies.
 
 use super::context::Context;
-use super::ends::{tracked, values};
+use super::ends::{Followed, tracked, values};
 use super::periods::{by_period, period_tally, several};
 use crate::expr::{Kind, Typed};
 use crate::link::{BlankKeys, Counts, EXAMPLES, Keys, Linked, Method, Within};
@@ -118,8 +118,9 @@ fn tally(context: &Context<'_>, link: &LinkPlan, linked: &Linked) -> LinkTally {
     let plan = &context.plan.tables[link.from.0];
     let amounts = || -> Vec<LinkAmount> {
         tracked(context, link.from)
-            .map(|(name, column)| {
-                let amounts = linked.amounts(&column);
+            .into_iter()
+            .map(|Followed { name, column, values }| {
+                let amounts = linked.amounts(&values);
                 // Blank keys count against a link unless they are allowed.
                 let missing = if link.blank_allowed {
                     amounts.missing
@@ -128,6 +129,7 @@ fn tally(context: &Context<'_>, link: &LinkPlan, linked: &Linked) -> LinkTally {
                 };
                 LinkAmount {
                     name,
+                    column,
                     matched: amounts.matched.size,
                     missing: missing.size,
                     matched_net: amounts.matched.net,
@@ -175,23 +177,27 @@ fn reached(required: &Required, tally: &LinkTally) -> (String, bool) {
     match required {
         Required::Complete => ("complete".into(), tally.matched == tally.counted()),
         Required::Share { percent, of } => {
-            let (part, whole) = match of {
-                None => (u128::from(tally.matched), u128::from(tally.counted())),
+            // Of amounts that count apart each must reach it.
+            let shares: Vec<(u128, u128)> = match of {
+                None => vec![(u128::from(tally.matched), u128::from(tally.counted()))],
                 Some((name, _)) => {
-                    let amount = tally.amounts.iter().find(|amount| amount.name == *name);
-                    amount.map_or((0, 1), |amount| {
+                    let own = tally.amounts.iter().filter(|amount| amount.column == *name);
+                    let share = |amount: &LinkAmount| {
                         let part = magnitude(amount.matched);
                         (part, part.saturating_add(magnitude(amount.missing)))
-                    })
+                    };
+                    own.map(share).collect()
                 }
             };
             let scale = 10_u128.pow(percent.scale.into());
-            let held =
+            let reaches = |(part, whole): (u128, u128)| {
                 match (part.checked_mul(100 * scale), whole.checked_mul(u128::from(percent.units)))
                 {
                     (Some(part), Some(whole)) => part >= whole,
                     _ => part / 100 >= whole / 10_000 * u128::from(percent.units) / scale,
-                };
+                }
+            };
+            let held = shares.into_iter().all(reaches);
             let of = of.as_ref().map_or(String::new(), |(name, _)| format!(" of {name}"));
             (format!("at least {percent}{of}"), held)
         }

@@ -7,11 +7,11 @@ use super::context::{Context, finished_columns};
 use super::feed::begun;
 use super::tree::{Branch, End, Leaf, Segment, Tree};
 use super::waiting::LeafKind;
-use crate::aggregate::AllRows;
+use crate::aggregate::{AllRows, Sum};
 use crate::bug::Sure;
 use crate::port::Encoded;
 use crate::step::{Naming, OnRows, Partial, StepSum, Trouble, partial};
-use crate::table::{Amount, Batch, Column, Held, TableId};
+use crate::table::{Batch, Column, Held, TableId};
 use crate::tally::Problem;
 
 /// What came of a batch that went through a segment. Tables are named by their places in the tree.
@@ -39,7 +39,7 @@ pub(super) struct Finished {
     /// The table's place in the tree.
     pub at: usize,
     pub rows: u64,
-    pub sums: Vec<Option<Amount>>,
+    pub sums: Vec<Option<Sum>>,
     pub checks: Vec<(usize, CheckSum)>,
     pub totals: Vec<(usize, AllRows)>,
     /// Rows for outputs, by their number in the plan.
@@ -168,13 +168,14 @@ fn finish(
     let plan = &context.plan.tables[id.0];
     let zeros = AtomicU64::new(0);
     // Behind the last step only what is needed at the end is left.
-    context.runner(id, plan.steps.len(), naming, &zeros).release(batch);
+    let runner = context.runner(id, plan.steps.len(), naming, &zeros);
+    runner.release(batch);
     let sums = plan
         .tracked
         .iter()
         .map(|tracked| {
             let slot = tracked.ends_at.is_none().then(|| tracked.last_slot())?;
-            batch.slots[slot.0].as_ref().map(Column::sum)
+            runner.sum_of(tracked, batch, slot)
         })
         .collect();
     let columns = finished_columns(plan, &batch.slots);

@@ -1,7 +1,7 @@
 //! Links by a period: built from a plan, and what they tell.
 
 use super::context::Context;
-use super::ends::{tracked, values};
+use super::ends::{Followed, tracked, values};
 use crate::link::{EXAMPLES, Ends, Inverted, Linked, Moments, Order, Outside, Periods, Within};
 use crate::resolve::{LinkPlan, PeriodEnd, PeriodPlan};
 use crate::step::Naming;
@@ -122,9 +122,12 @@ pub(super) fn period_tally(context: &Context<'_>, link: &LinkPlan, within: &With
     let rows = within.counts();
     let mut outside: [OutsideTally; 4] = rows.map(|rows| OutsideTally { rows, amounts: vec![] });
     if rows.iter().any(|rows| *rows > 0) {
-        for (name, column) in tracked(context, link.from) {
-            for (outside, amount) in outside.iter_mut().zip(within.amounts(&column)) {
-                outside.amounts.push((name.clone(), amount.net));
+        for Followed { name, column, values } in tracked(context, link.from) {
+            for (outside, amount) in outside.iter_mut().zip(within.amounts(&values)) {
+                // Of what counts apart, what is there.
+                if name == column || !amount.net.is_zero() {
+                    outside.amounts.push((name.clone(), amount.net));
+                }
             }
         }
     }

@@ -20,7 +20,7 @@ use crate::port::{InputSource, Observer, Output, OutputError, Outputs, Sources};
 use crate::resolve::{CheckKind, Plan, Source};
 use crate::step::{Around, Faults, GroupFaults};
 use crate::table::{Batch, GatherId, LinkId, TableId};
-use crate::tally::{Earlier, ExampleTally, GatheredAmount, LinkTally, Problem, Report};
+use crate::tally::{Earlier, ExampleTally, LinkTally, Problem, Report};
 
 /// What is wanted of a run.
 #[derive(Clone, Copy)]
@@ -116,7 +116,7 @@ pub(super) struct Run<'a> {
     pub links: HashMap<LinkId, LinkTally>,
     faults: HashMap<GatherId, Faults>,
     /// What is told of sums over links that are tracked.
-    pub(super) gathered: HashMap<GatherId, GatheredAmount>,
+    pub(super) gathered: HashMap<GatherId, Vec<gather::GatheredPart>>,
     grouped: GroupFaults,
     pub(super) failed: HashSet<Work>,
     /// What goes when; nothing where all is looked at afterwards.
@@ -300,9 +300,7 @@ impl<'a> Run<'a> {
         if let Some(gather::Found { gathered, faults, told }) = found {
             self.world.gathered[id.0] = Some(gathered);
             self.faults.insert(id, faults);
-            if let Some(told) = told {
-                self.gathered.insert(id, told);
-            }
+            self.gathered.insert(id, told);
         }
     }
 

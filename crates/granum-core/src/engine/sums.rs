@@ -2,11 +2,14 @@
 
 use std::collections::HashMap;
 
+use super::gather::GatheredPart;
+use crate::aggregate::{Sum, apart_name};
+use crate::bug::Sure;
 use crate::resolve::{Plan, Source, TablePlan};
 use crate::step::{RowsBecome, StepSum, add};
 use crate::table::{Amount, GatherId, TableId};
 use crate::tally::{
-    BadCell, GatheredAmount, GrainChange, OddHoursTold, Part, SetAside, StackedTwice, StepTally,
+    BadCell, GrainChange, OddHoursTold, Part, SetAside, StackedTwice, StepTally,
     TableTally, TrackedName,
 };
 
@@ -16,7 +19,7 @@ pub(super) struct TableSum {
     pub steps: Vec<StepSum>,
     pub rows: u64,
     /// For each tracked amount what it is at the end.
-    pub sums: Vec<Option<Amount>>,
+    pub sums: Vec<Option<Sum>>,
     pub finished: bool,
     pub blanked: Vec<(String, u64)>,
     pub aside: Vec<SetAside>,
@@ -32,7 +35,7 @@ impl TableSum {
         Self { steps: vec![StepSum::default(); plan.steps.len()], ..Self::default() }
     }
 
-    pub fn finish(&mut self, rows: u64, sums: &[Option<Amount>]) {
+    pub fn finish(&mut self, rows: u64, sums: &[Option<Sum>]) {
         self.rows += rows;
         add(&mut self.sums, sums, !self.finished);
         self.finished = true;
@@ -44,24 +47,25 @@ impl TableSum {
         &self,
         plan: &Plan,
         id: TableId,
-        gathered: &HashMap<GatherId, GatheredAmount>,
+        gathered: &HashMap<GatherId, Vec<GatheredPart>>,
     ) -> TableTally {
         let table = &plan.tables[id.0];
         let nothing = || vec![None; table.tracked.len()];
         let mut rows = self.rows;
         let mut amounts = if self.finished { self.sums.clone() } else { nothing() };
-        let mut tallies = vec![];
+        let (mut tallies, mut stages) = (vec![], vec![]);
         for (at, step) in table.steps.iter().enumerate().rev() {
             let (sum, work) = (&self.steps[at], step.step.work());
             let tally = StepTally {
                 text: step.text.clone(),
                 rows,
-                amounts: amounts.clone(),
+                amounts: vec![],
                 grain: step.grain.clone().map(|(before, after)| GrainChange { before, after }),
                 detail: work.detail(table, at, sum),
             };
             if step.numbered {
                 tallies.push(tally);
+                stages.push(amounts.clone());
             }
             match work.rows() {
                 RowsBecome::Fewer => {
@@ -76,13 +80,22 @@ impl TableSum {
             }
             for (index, tracked) in table.tracked.iter().enumerate() {
                 if let Some(Some(before)) = sum.before.get(index) {
-                    amounts[index] = Some(*before);
+                    amounts[index] = Some(before.clone());
                 }
                 if tracked.from_step > at {
                     amounts[index] = None;
                 }
             }
         }
+        stages.push(amounts);
+        let lanes = lanes(table, &stages);
+        let mut stages = stages.iter().map(|stage| -> Vec<Option<Amount>> {
+            lanes.iter().map(|lane| lane.amount(table, stage)).collect()
+        });
+        for (tally, amounts) in tallies.iter_mut().zip(&mut stages) {
+            tally.amounts = amounts;
+        }
+        let amounts = stages.next().sure("what a table begins with");
         tallies.reverse();
         let begins_as = match &table.source {
             Source::Input(_) | Source::Calendar(_) => table.name.clone(),
@@ -98,16 +111,7 @@ impl TableSum {
             one_row: table.is_one_row(),
             begins_as,
             input: matches!(table.source, Source::Input(_) | Source::Calendar(_)),
-            tracked: table
-                .tracked
-                .iter()
-                .map(|tracked| TrackedName {
-                    name: tracked.name.clone(),
-                    base_name: tracked.base_name.clone(),
-                    foreseen: tracked.foreseen,
-                    gathered: tracked.gathered.and_then(|id| gathered.get(&id).cloned()),
-                })
-                .collect(),
+            tracked: lanes.iter().map(|lane| lane.name(table, gathered)).collect(),
             rows,
             amounts,
             steps: tallies,
@@ -118,6 +122,72 @@ impl TableSum {
             footer: self.footer.clone(),
             parts: self.parts.clone(),
             twice: self.twice.clone(),
+        }
+    }
+}
+
+/// An amount as it is told: a tracked one, or what of one is in one currency, or another measure.
+struct Lane {
+    /// Which of the tracked amounts.
+    of: usize,
+    /// What it is in, where it counts apart; nothing in that where it is blank.
+    apart: Option<Option<String>>,
+}
+
+/// All amounts of a table that are told, by what it has at its stages.
+fn lanes(table: &TablePlan, stages: &[Vec<Option<Sum>>]) -> Vec<Lane> {
+    let mut lanes = vec![];
+    for of in 0..table.tracked.len() {
+        let mut values: Vec<Option<String>> = vec![];
+        for sum in stages.iter().filter_map(|stage| stage.get(of)?.as_ref()) {
+            let Sum::Each(each) = sum else { continue };
+            for (value, _) in each {
+                if !values.contains(value) {
+                    values.push(value.clone());
+                }
+            }
+        }
+        values.sort_by(|a, b| (a.is_none(), a).cmp(&(b.is_none(), b)));
+        if values.is_empty() {
+            lanes.push(Lane { of, apart: None });
+        }
+        lanes.extend(values.into_iter().map(|value| Lane { of, apart: Some(value) }));
+    }
+    lanes
+}
+
+impl Lane {
+    /// What it is at a stage.
+    fn amount(&self, table: &TablePlan, stage: &[Option<Sum>]) -> Option<Amount> {
+        let slot = table.tracked[self.of].last_slot();
+        let zero = || Amount::exact(Some(0), table.slots[slot.0].scale().unwrap_or_default(), 0);
+        match stage.get(self.of)?.as_ref()? {
+            Sum::One(amount) => Some(*amount),
+            Sum::Each(each) => {
+                let own = each.iter().find(|(value, _)| Some(value) == self.apart.as_ref());
+                Some(own.map_or_else(zero, |(_, amount)| *amount))
+            }
+        }
+    }
+
+    fn name(
+        &self,
+        table: &TablePlan,
+        gathered: &HashMap<GatherId, Vec<GatheredPart>>,
+    ) -> TrackedName {
+        let tracked = &table.tracked[self.of];
+        let named = |name: &String| match &self.apart {
+            None => name.clone(),
+            Some(value) => apart_name(name, value.as_deref()),
+        };
+        let parts = tracked.gathered.and_then(|id| gathered.get(&id));
+        let part = parts.into_iter().flatten().find(|part| part.apart == self.apart);
+        TrackedName {
+            name: named(&tracked.name),
+            column: tracked.name.clone(),
+            base_name: tracked.base_name.as_ref().map(named),
+            foreseen: tracked.foreseen,
+            gathered: part.map(|part| part.amount.clone()),
         }
     }
 }

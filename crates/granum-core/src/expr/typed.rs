@@ -127,6 +127,56 @@ impl Typed {
         Typed::new(Kind::Convert(Box::new(self)), ty, span)
     }
 
+    /// Whether both are worked alike from the same rows, wherever they stand in a plan. Of some that are, it is not
+    /// seen.
+    pub fn is_like(&self, other: &Typed) -> bool {
+        let all = |own: &[Typed], others: &[Typed]| {
+            own.len() == others.len() && own.iter().zip(others).all(|(a, b)| a.is_like(b))
+        };
+        match (&self.kind, &other.kind) {
+            (Kind::Slot(a), Kind::Slot(b)) => a == b,
+            (Kind::Column(a), Kind::Column(b)) => a == b,
+            (Kind::Constant(a), Kind::Constant(b)) => a == b,
+            (
+                Kind::Path { from, hops, target, column },
+                Kind::Path { from: of, hops: by, target: to, column: own },
+            ) => (from, hops, target, column) == (of, by, to, own),
+            (Kind::Leads { from, hops }, Kind::Leads { from: of, hops: by }) => {
+                (from, hops) == (of, by)
+            }
+            (Kind::Gathered { from, id }, Kind::Gathered { from: of, id: own }) => {
+                (from, id) == (of, own)
+            }
+            (Kind::Convert(a), Kind::Convert(b)) => self.ty == other.ty && a.is_like(b),
+            (Kind::Negate(a), Kind::Negate(b)) | (Kind::Not(a), Kind::Not(b)) => a.is_like(b),
+            (
+                Kind::Arithmetic { op, left, right },
+                Kind::Arithmetic { op: own, left: a, right: b },
+            ) => op == own && left.is_like(a) && right.is_like(b),
+            (Kind::Compare { op, left, right }, Kind::Compare { op: own, left: a, right: b }) => {
+                op == own && left.is_like(a) && right.is_like(b)
+            }
+            (Kind::Logic { op, left, right }, Kind::Logic { op: own, left: a, right: b }) => {
+                op == own && left.is_like(a) && right.is_like(b)
+            }
+            (Kind::OrElse { left, right }, Kind::OrElse { left: a, right: b })
+            | (Kind::Join { left, right }, Kind::Join { left: a, right: b }) => {
+                left.is_like(a) && right.is_like(b)
+            }
+            (Kind::In { value, items }, Kind::In { value: own, items: others }) => {
+                value.is_like(own) && all(items, others)
+            }
+            (
+                Kind::IsBlank { value, negated },
+                Kind::IsBlank { value: own, negated: other },
+            ) => negated == other && value.is_like(own),
+            (Kind::Call { function, args }, Kind::Call { function: own, args: others }) => {
+                function.name == own.name && all(args, others)
+            }
+            _ => false,
+        }
+    }
+
     /// Its value, if it is written down as one.
     pub fn constant(&self) -> Option<&Scalar> {
         match &self.kind {

@@ -22,6 +22,8 @@ pub enum DiagnosticKind {
     Type,
     /// An amount that would be counted more than once.
     CountedTwice,
+    /// Amounts that count apart, in currencies or other measures, and would meet.
+    CountedApart,
     /// A path that no link leads along, or that may not be used there.
     Path,
     /// Tables that wait for each other.
@@ -45,6 +47,7 @@ impl DiagnosticKind {
             Self::NameTaken => "name-taken",
             Self::Type => "type",
             Self::CountedTwice => "counted-twice",
+            Self::CountedApart => "counted-apart",
             Self::Path => "path",
             Self::Circle => "circle",
             Self::Grain => "grain",

@@ -157,6 +157,7 @@ impl<'a> Resolver<'a> {
             columns: vec![],
             ancestors: Ancestors::default(),
             paths: Paths::NotInParameters,
+            apart: vec![],
             next_slot: None,
             source: None,
             once: vec![],

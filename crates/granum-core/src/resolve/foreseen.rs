@@ -37,6 +37,10 @@ impl Resolver<'_> {
             return None;
         }
         let value = over_base(plan, base_plan, tracked.versions[0].1)?;
+        let apart = match tracked.apart.first() {
+            Some((_, slot)) => Some(over_base(plan, base_plan, *slot)?),
+            None => None,
+        };
         let mut name = tracked.name.clone();
         while base_plan.tracked.iter().any(|own| own.name == name) {
             name.push('_');
@@ -44,7 +48,7 @@ impl Resolver<'_> {
         let plan = self.tables[table.0].plan.as_mut()?;
         plan.tracked[amount].base_name = Some(name.clone());
         let base_plan = self.tables[base.0].plan.as_mut()?;
-        follow(base_plan, name, value);
+        follow(base_plan, name, value, apart);
         Some((base, base_plan.tracked.len() - 1))
     }
 }
@@ -65,15 +69,24 @@ fn over_base(plan: &TablePlan, base: &TablePlan, slot: SlotId) -> Option<Typed> 
 }
 
 /// Lets a table follow an amount that is made at its end, for the tally alone.
-fn follow(plan: &mut TablePlan, name: String, value: Typed) {
-    let from_step = value.slots().iter().map(|slot| plan.from_step[slot.0]).max().unwrap_or(0);
+fn follow(plan: &mut TablePlan, name: String, value: Typed, apart: Option<Typed>) {
+    let all = value.slots().into_iter().chain(apart.iter().flat_map(Typed::slots));
+    let from_step = all.map(|slot| plan.from_step[slot.0]).max().unwrap_or(0);
     let slot = SlotId(plan.slots.len());
     let before = plan.columns.clone();
     let written = plan.steps.last().map_or(0, |step| step.written + 1);
     plan.slots.push(value.ty);
     plan.from_step.push(from_step);
+    let mut made = vec![(slot, value)];
+    let apart = apart.map(|apart| {
+        let slot = SlotId(plan.slots.len());
+        plan.slots.push(apart.ty);
+        plan.from_step.push(from_step);
+        made.push((slot, apart));
+        slot
+    });
     plan.steps.push(StepPlan {
-        step: Step::Foreseen(ForeseenPlan(vec![(slot, value)])),
+        step: Step::Foreseen(ForeseenPlan(made)),
         text: name.clone(),
         numbered: false,
         grain: None,
@@ -88,5 +101,6 @@ fn follow(plan: &mut TablePlan, name: String, value: Typed) {
         from_step,
         gathered: None,
         foreseen: true,
+        apart: apart.map(|slot| (plan.steps.len(), slot)).into_iter().collect(),
     });
 }

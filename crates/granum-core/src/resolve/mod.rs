@@ -3,6 +3,7 @@
 mod aggregate;
 mod allow;
 mod ancestors;
+mod apart;
 mod calendar;
 mod declare;
 mod example;
@@ -23,7 +24,7 @@ mod ways;
 mod worth;
 
 pub(crate) use plan::{
-    AggregatePlan, AllocateOver, AllocatePlan, Allowance, AssignPlan, CalendarPlan, CheckKind,
+    AggregatePlan, AllocateOver, AllocatePlan, Allowance, ApartAlone, ApartPair, ApartPlan, AssignPlan, CalendarPlan, CheckKind,
     CheckPlan, DedupeByPlan, DedupePlan, DedupeRule, ExpandPlan, FilterPlan, ForeseenPlan, Gather,
     GatherWhat, GrainCheck, GroupedPlan, GroupedPlans, GroupedWhat, Lay, LinkPlan, MistakePlan,
     NamesPlan, OneRowPlan, OutputPlan, PeriodEnd, PeriodPlan, Plan, Proof, Required, SeveralPlan,
@@ -118,6 +119,7 @@ pub(crate) fn resolve_alone(
             .collect(),
         ancestors: ancestors::Ancestors::default(),
         paths: scope::Paths::Allowed,
+        apart: vec![],
         next_slot: None,
         source: None,
         once: vec![],

@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 
 use super::ancestors::Ancestors;
-use super::plan::{AggregatePlan, GroupedWhat, LinkPlan, Plan, SourceSlots, TablePlan};
+use super::plan::{AggregatePlan, ApartPair, GroupedWhat, LinkPlan, Plan, SourceSlots, TablePlan};
 use super::worth::Worth;
 use super::{Parameter, Resolved, Wrong};
 use crate::expr::{Kind, Typed};
@@ -12,7 +12,7 @@ use crate::lang::{
     nearest, nearest_or_longer, plan_name,
 };
 use crate::port::InputShape;
-use crate::table::{ColumnId, LinkId, TableId};
+use crate::table::{ColumnId, GatherId, LinkId, SlotId, TableId};
 use crate::value::Type;
 
 /// A column of a finished table.
@@ -24,6 +24,8 @@ pub(super) struct FinishedColumn {
     pub tracked: bool,
     /// The column that it was looked up from, as it stands there.
     pub entity: Option<(TableId, usize)>,
+    /// The column of the same table that keeps its amounts apart.
+    pub apart: Option<usize>,
 }
 
 pub(super) enum TableState {
@@ -83,6 +85,8 @@ pub(super) struct Pending {
     pub kind: PendingKind,
     pub ty: Type,
     pub worth: Worth,
+    /// What keeps it apart, over the same rows.
+    pub apart: Option<Typed>,
 }
 
 pub(super) enum PendingKind {
@@ -90,6 +94,13 @@ pub(super) enum PendingKind {
     Result(AggregatePlan),
     /// Of its group for each row, with what its rows have in common.
     Grouped(GroupedWhat, Vec<Typed>),
+}
+
+/// A value of a row itself.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Own {
+    Slot(SlotId),
+    Column(ColumnId),
 }
 
 /// The names that an expression can see.
@@ -100,6 +111,8 @@ pub(super) struct Row {
     pub columns: Vec<(String, Kind, Type, Worth)>,
     pub ancestors: Ancestors,
     pub paths: Paths,
+    /// What keeps values of the row apart, where anything does.
+    pub apart: Vec<(Own, Typed)>,
     /// The slot that a value made for an expression would get, where its step can make some.
     pub next_slot: Option<usize>,
     /// The slots of the row's file and line, in the steps of an input.
@@ -122,6 +135,13 @@ pub(super) struct Resolver<'a> {
     pub pending: Vec<Pending>,
     /// The rows that results of `one row per` are worked from.
     pub inner: Option<Row>,
+    /// The keys of the groups that results are worked of, with their slots; and whether there is a total row.
+    pub group_keys: Vec<(Typed, SlotId)>,
+    pub group_total: bool,
+    /// Amounts that count apart and meet in what was resolved.
+    pub meets: Vec<ApartPair>,
+    /// For what is gathered of amounts that count apart what those are in.
+    pub gathered_apart: Vec<(GatherId, GatherId)>,
     /// Columns that were looked for and are not there, each with its table.
     pub unknown: Vec<(String, String)>,
 }
@@ -139,6 +159,10 @@ impl<'a> Resolver<'a> {
             open: vec![],
             pending: vec![],
             inner: None,
+            group_keys: vec![],
+            group_total: false,
+            meets: vec![],
+            gathered_apart: vec![],
             unknown: vec![],
         }
     }
@@ -203,6 +227,17 @@ impl<'a> Resolver<'a> {
                 .collect(),
             ancestors: entry.ancestors.clone(),
             paths,
+            apart: entry
+                .columns
+                .iter()
+                .enumerate()
+                .filter_map(|(at, column)| {
+                    let apart = ColumnId(column.apart?);
+                    let ty = entry.columns[apart.0].ty;
+                    let typed = Typed::new(Kind::Column(apart), ty, Span::default());
+                    Some((Own::Column(ColumnId(at)), typed))
+                })
+                .collect(),
             next_slot: None,
             source: None,
             once: entry.once.clone(),

@@ -98,6 +98,7 @@ impl Resolver<'_> {
             let slot = self.laid(builder, &laid, &name, &places)?;
             columns.push((slot, places));
         }
+        self.laid_apart(builder, &laid, &columns)?;
         let labelled = match labelled {
             None => None,
             Some(label) => {
@@ -166,6 +167,7 @@ impl Resolver<'_> {
                 columns.push((slot, places));
             }
         }
+        self.laid_apart(builder, &laid, &columns)?;
         let slots: Vec<SlotId> = columns[..keys.len()].iter().map(|(slot, _)| *slot).collect();
         builder.grain = Some(Known { slots, unique: true, filled: true });
         Ok(SeveralPlan {
@@ -197,6 +199,54 @@ impl Resolver<'_> {
             )
             .help("bring it to these keys before:  one row per KEY"),
         )
+    }
+
+    /// What keeps columns of several tables apart: the same in all that have them.
+    fn laid_apart(
+        &mut self,
+        builder: &mut Builder,
+        laid: &Laid<'_>,
+        columns: &[(SlotId, Vec<Option<ColumnId>>)],
+    ) -> Resolved<()> {
+        let mut apart = vec![];
+        for (_, places) in columns {
+            let of = |at: usize, place: &ColumnId| {
+                let all = self.columns_of(laid.tables[at]);
+                all[place.0].apart.map(|apart| all[apart].name.clone())
+            };
+            let there = places.iter().enumerate().filter_map(|(at, place)| Some((at, place.as_ref()?)));
+            let found: Vec<(usize, ColumnId, Option<String>)> =
+                there.map(|(at, place)| (at, *place, of(at, place))).collect();
+            let Some((first, place, own)) = found.first() else { continue };
+            if let Some((at, .., other)) = found.iter().find(|(.., other)| other != own) {
+                let said = |name: &Option<String>| match name {
+                    Some(name) => format!("in `{name}`"),
+                    None => "in nothing".to_owned(),
+                };
+                let message = format!(
+                    "`{}` is {} in `{}` and {} in `{}`",
+                    self.columns_of(laid.tables[*first])[place.0].name,
+                    said(own),
+                    laid.names[*first].text,
+                    said(other),
+                    laid.names[*at].text
+                );
+                let span = laid.names[*at].span;
+                return self.wrong(
+                    Diagnostic::new(DiagnosticKind::CountedApart, span, message)
+                        .help("track it in the same column in each of them:  track NAME in COLUMN"),
+                );
+            }
+            apart.push(own.as_ref().and_then(|own| {
+                let is = |(slot, _): &(SlotId, _)| {
+                    builder.names.iter().any(|named| named.slot() == *slot && named.name == *own)
+                };
+                columns.iter().position(is)
+            }));
+        }
+        let slots: Vec<SlotId> = columns.iter().map(|(slot, _)| *slot).collect();
+        builder.keep_apart(&slots, apart.into_iter());
+        Ok(())
     }
 
     /// A column of one name in several tables, all of one type.

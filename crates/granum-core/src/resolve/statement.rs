@@ -72,6 +72,7 @@ impl Resolver<'_> {
                     columns: vec![],
                     ancestors: Ancestors::default(),
                     paths: Paths::Totals,
+                    apart: vec![],
                     next_slot: None,
                     source: None,
                     once: vec![],

@@ -7,7 +7,7 @@ use super::worth::{Worth, WorthKind};
 use super::{Resolved, Wrong};
 use crate::lang::{Diagnostic, DiagnosticKind, InputTree, MoreTree, StatementKind, table_head};
 use crate::resolve::ancestors::Ancestors;
-use crate::table::{ColumnId, TableId};
+use crate::table::{ColumnId, SlotId, TableId};
 use crate::value::Type;
 
 impl Resolver<'_> {
@@ -39,6 +39,7 @@ impl Resolver<'_> {
             types: vec![],
             worth: vec![],
             entity: vec![],
+            apart: vec![],
             from_step: vec![],
             names: vec![],
             begins: vec![],
@@ -102,6 +103,7 @@ impl Resolver<'_> {
             let _ = self.step(&mut builder, step);
         }
         (builder.begins, builder.written) = (builder.visible(), steps.len());
+        self.close_apart(&mut builder);
         builder.close_grain();
         self.finish_table(builder, source);
         Ok(())
@@ -152,6 +154,8 @@ impl Resolver<'_> {
             }
             builder.names.push(named);
         }
+        let slots: Vec<SlotId> = builder.imports.iter().map(|(slot, _)| *slot).collect();
+        builder.keep_apart(&slots, columns.iter().map(|column| column.apart));
         builder.ancestors.clone_from(&self.tables[base.0].ancestors);
         builder.once.clone_from(&self.tables[base.0].once);
         let grain = self.tables[base.0].plan.as_ref().and_then(|plan| plan.grain.clone());
@@ -167,6 +171,8 @@ impl Resolver<'_> {
 
     fn finish_table(&mut self, builder: Builder, source: Source) {
         let visible = builder.visible();
+        let apart: Vec<Option<usize>> =
+            builder.names.iter().map(|named| self.kept_apart(&builder, named.slot())).collect();
         let mut source = source;
         if let Source::Input(input) = &mut source {
             input.fingerprints = builder.fingerprints;
@@ -176,7 +182,8 @@ impl Resolver<'_> {
         let columns: Vec<FinishedColumn> = builder
             .names
             .iter()
-            .map(|named| {
+            .zip(apart)
+            .map(|(named, apart)| {
                 let slot = named.slot();
                 FinishedColumn {
                     name: named.name.clone(),
@@ -184,6 +191,7 @@ impl Resolver<'_> {
                     worth: builder.worth[slot.0],
                     tracked: builder.tracked.iter().any(|tracked| tracked.slot() == slot),
                     entity: builder.entity[slot.0],
+                    apart,
                 }
             })
             .collect();
@@ -193,9 +201,14 @@ impl Resolver<'_> {
             base_name: named.base_name.clone(),
             versions: named.versions.clone(),
             ends_at,
-            from_step: from_step[named.versions[0].1.0],
+            from_step: named
+                .apart
+                .first()
+                .map_or(0, |(_, slot)| from_step[slot.0])
+                .max(from_step[named.versions[0].1.0]),
             gathered: named.gathered,
             foreseen: false,
+            apart: named.apart.clone(),
         };
         let mut amounts: Vec<Tracked> =
             builder.tracked.iter().map(|named| tracked(named, None)).collect();

@@ -8,8 +8,9 @@
 
 use rayon::prelude::*;
 
+use super::values::apart_problem;
 use super::{Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Together, Work};
-use crate::aggregate::Groups;
+use crate::aggregate::{AggregateFunction, Groups, Values, apart_name, mixed, parted_by};
 use crate::bug::Sure;
 use crate::expr::Typed;
 use crate::link::EXAMPLES;
@@ -27,7 +28,8 @@ impl Work for AllocatePlan {
             AllocateOver::Link { grain, .. } => grain.iter().map(|(typed, _)| typed).collect(),
             AllocateOver::Keys(keys) => keys.iter().collect(),
         };
-        std::iter::once(&self.amount).chain(&self.weight).chain(over).collect()
+        let apart = self.apart.iter().chain(&self.weight_apart);
+        std::iter::once(&self.amount).chain(&self.weight).chain(apart).chain(over).collect()
     }
 
     fn pace(&self) -> Pace {
@@ -39,10 +41,20 @@ impl Work for AllocatePlan {
     }
 
     fn detail(&self, table: &TablePlan, _: usize, sum: &StepSum) -> StepDetail {
-        let Some(allocated) = &sum.allocated else { return StepDetail::Plain };
+        if sum.allocated.is_empty() {
+            return StepDetail::Plain;
+        }
         let tracked = table.tracked.iter().find(|tracked| tracked.versions[0].1 == self.slot);
-        let parts = tracked.map(|tracked| tracked.name.clone());
-        StepDetail::Allocated(Allocated { parts, ..allocated.clone() })
+        let own = |allocated: &Allocated| {
+            let name = |name: &String| match &allocated.apart {
+                Some(value) => apart_name(name, value.as_deref()),
+                None => name.clone(),
+            };
+            let parts = tracked.map(|tracked| name(&tracked.name));
+            let of = allocated.of.as_ref().map(|(table, amount)| (table.clone(), name(amount)));
+            Allocated { parts, of, ..allocated.clone() }
+        };
+        StepDetail::Allocated(sum.allocated.iter().map(own).collect())
     }
 
     fn together(&self, at: &StepRunner<'_>, rows: &Batch) -> Result<Vec<Together>, Problem> {
@@ -74,6 +86,7 @@ impl Work for AllocatePlan {
                 troubles,
             }));
         }
+        self.counts_apart(at, batch, &amounts, weights.as_ref())?;
         let divided = Divided::new(&amounts, weights.as_ref(), self.else_equally, (&rows, &starts));
         let of = match &self.over {
             AllocateOver::Link { target, column, .. } => {
@@ -82,17 +95,15 @@ impl Work for AllocatePlan {
             }
             AllocateOver::Keys(_) => None,
         };
-        let allocated = Allocated {
+        let allocated = amounts.lanes().into_iter().map(|lane| Allocated {
             parts: None,
             amount: self.words.0.clone(),
-            of,
-            all: amounts.all,
-            given: Amount::exact(divided.given, self.places, 0),
-            rows: divided.rows,
-            left: amounts.left(self, &divided, &starts),
-        };
+            of: of.clone(),
+            ..amounts.told(self, &divided, &starts, lane)
+        });
+        let allocated = allocated.collect();
         batch.slots[self.slot.0] = Some(divided.column(&rows, batch.rows, self.places));
-        Ok(Left::of(StepSum { allocated: Some(allocated), ..StepSum::default() }))
+        Ok(Left::of(StepSum { allocated, ..StepSum::default() }))
     }
 }
 
@@ -108,8 +119,10 @@ struct Amounts<'a> {
     unfit: Vec<Unfit>,
     /// Groups that have two amounts, each with rows of both.
     several: Vec<(u32, [u32; 2])>,
-    /// Rows with a blank in their key, and their amounts.
-    blank_keys: (u64, Amount),
+    /// The amounts of rows with a blank in their key, and what those are in.
+    blank_keys: (Column, Option<Column>),
+    /// What the amount of each group is in, where they count apart.
+    apart: Option<Column>,
     /// The amount as it stands, by group or by row.
     column: Column,
     named: Box<dyn Fn(u32) -> String + Sync + 'a>,
@@ -129,6 +142,29 @@ fn fit(units: i128, from: Scale, to: Scale) -> Result<i128, &'static str> {
 }
 
 impl AllocatePlan {
+    /// Stops where a group repeats an amount in several currencies, or would divide by weights in several.
+    fn counts_apart(
+        &self,
+        at: &StepRunner<'_>,
+        batch: &Batch,
+        amounts: &Amounts<'_>,
+        weights: Option<&Column>,
+    ) -> Result<(), Problem> {
+        let repeated = matches!(self.over, AllocateOver::Keys(_)).then_some(&amounts.column);
+        let looked = [(repeated, &self.apart), (weights, &self.weight_apart)];
+        for (values, apart) in looked {
+            let (Some(values), Some(apart)) = (values, apart) else { continue };
+            let apart = at.columns(batch, std::iter::once(apart))?.pop();
+            let values = Values::of(AggregateFunction::Sum, Some(values.clone()), values.ty());
+            let mixed = mixed(&Values { apart, ..values }, &amounts.groups);
+            if let Some(failure) = mixed.into_iter().next() {
+                let group = vec![(String::new(), (amounts.named)(failure.group()))];
+                return Err(apart_problem(at, self.amount.span, group, failure));
+            }
+        }
+        Ok(())
+    }
+
     /// The amounts, and the rows that each is divided over.
     fn amounts<'a>(
         &'a self,
@@ -143,7 +179,7 @@ impl AllocatePlan {
 
     /// The amounts of the rows that a table's rows lead to.
     fn led_to<'a>(&'a self, at: &'a StepRunner<'_>, batch: &Batch) -> Amounts<'a> {
-        let AllocateOver::Link { from, hops, target, column, grain } = &self.over else {
+        let AllocateOver::Link { from, hops, target, column, apart, grain } = &self.over else {
             crate::bug::bug("an amount over a link");
         };
         let table = at.around.world.tables[target.0].as_ref().sure("a table that is led to");
@@ -174,7 +210,8 @@ impl AllocatePlan {
             all: amounts.sum(),
             unfit,
             several: vec![],
-            blank_keys: (0, Amount::exact(Some(0), self.places, 0)),
+            blank_keys: (Column::Blank(0), None),
+            apart: apart.map(|at| table.column(at).sure("what an amount is in").whole()),
             column: amounts,
             named: Box::new(named),
         }
@@ -232,7 +269,15 @@ impl AllocatePlan {
         several.sort_unstable();
         several.dedup_by_key(|(group, _)| *group);
         let once = amounts.take(&first.iter().flatten().copied().collect::<Vec<u32>>().into());
-        let alone = amounts.take(&blank.clone().into()).sum();
+        let alone = amounts.take(&blank.clone().into());
+        let own = match &self.apart {
+            Some(apart) => at.columns(batch, std::iter::once(apart))?.pop(),
+            None => None,
+        };
+        let of_groups: Rows =
+            first.iter().zip(&firsts).map(|(first, any)| first.unwrap_or(*any)).collect();
+        let apart = own.as_ref().map(|own| own.take(&of_groups));
+        let blank_apart = own.as_ref().map(|own| own.take(&blank.into()));
         let named = move |group: u32| {
             let row = firsts[group as usize] as usize;
             columns.iter().map(|key| key.scalar(row).to_string()).collect::<Vec<_>>().join("/")
@@ -240,10 +285,11 @@ impl AllocatePlan {
         Ok(Amounts {
             groups,
             of,
-            all: once.sum().plus(alone),
+            all: once.sum().plus(alone.sum()),
             unfit,
             several,
-            blank_keys: (blank.len() as u64, alone),
+            blank_keys: (alone, blank_apart),
+            apart,
             column: amounts,
             named: Box::new(named),
         })
@@ -306,39 +352,91 @@ impl Amounts<'_> {
         negative.into_iter().chain(blank).collect()
     }
 
-    /// What was not allocated, and why.
-    fn left(&self, plan: &AllocatePlan, divided: &Divided, starts: &[usize]) -> Vec<NotAllocated> {
-        let mut left = vec![];
-        let groups = |is: &dyn Fn(usize) -> bool| -> Vec<usize> {
-            (0..self.of.len())
-                .filter(|group| self.of[*group].is_some_and(|of| of != 0) && is(*group))
-                .collect()
-        };
-        let mut tell = |why: &'static str, groups: Vec<usize>| {
-            if groups.is_empty() {
-                return;
-            }
-            let add = |sum: Option<i128>, group: &usize| sum?.checked_add(self.of[*group]?);
-            let units = groups.iter().fold(Some(0), add);
-            left.push(NotAllocated {
-                why,
-                count: groups.len() as u64,
-                amount: Amount::exact(units, plan.places, 0),
-                examples: groups
-                    .iter()
-                    .take(EXAMPLES)
-                    .map(|group| (self.named)(*group as u32))
-                    .collect(),
+    /// What is told by itself: all, or for each currency, or other measure, the groups that are in it.
+    fn lanes(&self) -> Vec<Lane> {
+        let Some(apart) = &self.apart else { return vec![Lane::default()] };
+        let mut lanes: Vec<Lane> = vec![];
+        for (value, groups) in parted_by(apart) {
+            let mut own = vec![false; self.of.len()];
+            groups.numbers().for_each(|group| own[group as usize] = true);
+            lanes.push(Lane { apart: Some(value), groups: Some(own), blank_keys: None });
+        }
+        for (value, rows) in self.blank_keys.1.iter().flat_map(parted_by) {
+            let value = Some(value);
+            let known = lanes.iter().position(|lane| lane.apart == value).unwrap_or_else(|| {
+                let groups = Some(vec![false; self.of.len()]);
+                lanes.push(Lane { apart: value, groups, blank_keys: None });
+                lanes.len() - 1
             });
+            lanes[known].blank_keys = Some(rows);
+        }
+        lanes.sort_by(|a, b| (a.apart == Some(None), &a.apart).cmp(&(b.apart == Some(None), &b.apart)));
+        if lanes.is_empty() { vec![Lane::default()] } else { lanes }
+    }
+
+    /// What there was to divide of a lane, what was divided, and what was not.
+    fn told(&self, plan: &AllocatePlan, divided: &Divided, starts: &[usize], lane: Lane) -> Allocated {
+        let own = |group: usize| lane.groups.as_ref().is_none_or(|groups| groups[group]);
+        let sum = |groups: &[usize]| {
+            let add = |sum: Option<i128>, group: &usize| sum?.checked_add(self.of[*group]?);
+            Amount::exact(groups.iter().fold(Some(0), add), plan.places, 0)
         };
-        tell("no-row", groups(&|group| starts[group] == starts[group + 1]));
-        tell("zero-weights", divided.zero.clone());
-        if self.blank_keys.0 > 0 {
-            let (count, amount) = self.blank_keys;
+        let groups = |is: &dyn Fn(usize) -> bool| -> Vec<usize> {
+            let there = |group: &usize| self.of[*group].is_some() && own(*group) && is(*group);
+            (0..self.of.len()).filter(there).collect()
+        };
+        let has_rows = |group: usize| starts[group] < starts[group + 1];
+        let zero = |group: usize| divided.zero.binary_search(&group).is_ok();
+        let given = groups(&|group| has_rows(group) && !zero(group));
+        let rows = given.iter().map(|group| (starts[group + 1] - starts[*group]) as u64).sum();
+        let not_zero = |group: usize| self.of[group].is_some_and(|of| of != 0);
+        let mut left = vec![];
+        for (why, groups) in [
+            ("no-row", groups(&|group| !has_rows(group) && not_zero(group))),
+            ("zero-weights", groups(&|group| zero(group))),
+        ] {
+            if !groups.is_empty() {
+                left.push(NotAllocated {
+                    why,
+                    count: groups.len() as u64,
+                    amount: sum(&groups),
+                    examples: groups
+                        .iter()
+                        .take(EXAMPLES)
+                        .map(|group| (self.named)(*group as u32))
+                        .collect(),
+                });
+            }
+        }
+        let (blank, _) = &self.blank_keys;
+        let blank = match (&lane.groups, &lane.blank_keys) {
+            (None, _) => blank.clone(),
+            (Some(_), Some(rows)) => blank.take(rows),
+            (Some(_), None) => Column::Blank(0),
+        };
+        if blank.len() > 0 {
+            let (count, amount) = (blank.len() as u64, blank.sum());
             left.push(NotAllocated { why: "blank-key", count, amount, examples: vec![] });
         }
-        left
+        let all = match &lane.groups {
+            None => self.all,
+            Some(_) => sum(&groups(&|_| true)).plus(blank.sum()),
+        };
+        let given = sum(&given);
+        let (parts, amount, of) = (None, String::new(), None);
+        Allocated { parts, amount, of, all, given, rows, left, apart: lane.apart }
     }
+}
+
+/// What is told by itself.
+#[derive(Default)]
+struct Lane {
+    /// What it is in, where it counts apart.
+    apart: Option<Option<String>>,
+    /// The groups that are in it; all without it.
+    groups: Option<Vec<bool>>,
+    /// Which of the rows with a blank key are in it.
+    blank_keys: Option<Rows>,
 }
 
 /// The parts.
@@ -348,9 +446,6 @@ struct Divided {
     there: Vec<bool>,
     /// Groups with an amount of which all weights are zero.
     zero: Vec<usize>,
-    /// What was allocated, unless it has too many digits; and how many rows got a part.
-    given: Option<i128>,
-    rows: u64,
 }
 
 impl Divided {
@@ -365,7 +460,7 @@ impl Divided {
             .into_par_iter()
             .map(|run| {
                 let mut divided =
-                    Self { parts: vec![], there: vec![], zero: vec![], given: Some(0), rows: 0 };
+                    Self { parts: vec![], there: vec![], zero: vec![] };
                 let (mut by, mut of_group) = (ByWeights::default(), vec![]);
                 for group in run * RUN..((run + 1) * RUN).min(amounts.of.len()) {
                     let rows = &rows[starts[group]..starts[group + 1]];
@@ -389,19 +484,15 @@ impl Divided {
                         continue;
                     }
                     divided.there.resize(divided.parts.len(), true);
-                    divided.rows += rows.len() as u64;
-                    divided.given = divided.given.and_then(|sum| sum.checked_add(amount));
                 }
                 divided
             })
             .collect();
-        let mut all = Self { parts: vec![], there: vec![], zero: vec![], given: Some(0), rows: 0 };
+        let mut all = Self { parts: vec![], there: vec![], zero: vec![] };
         for run in runs {
             all.parts.extend(run.parts);
             all.there.extend(run.there);
             all.zero.extend(run.zero);
-            all.given = all.given.zip(run.given).and_then(|(a, b)| a.checked_add(b));
-            all.rows += run.rows;
         }
         all
     }

@@ -6,6 +6,7 @@
 //! there, and from nowhere else.
 
 mod allocate;
+mod apart;
 mod assign;
 mod dedupe;
 mod expand;
@@ -197,6 +198,7 @@ impl Step {
             Self::Top(step) => step,
             Self::Turn(step) => step,
             Self::Expand(step) => step,
+            Self::Apart(step) => step,
         }
     }
 }

@@ -1,8 +1,9 @@
 //! `sort`, `top` and `bottom`: all rows in an order.
 use rayon::prelude::*;
 
+use super::values::apart_problem;
 use super::{Gone, Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Together, Work};
-use crate::aggregate::{Groups, order};
+use crate::aggregate::{AggregateFunction, Groups, Values, mixed, order};
 use crate::expr::Typed;
 use crate::lang::TopCount;
 use crate::resolve::{SortPlan, TablePlan, TopPlan};
@@ -31,7 +32,7 @@ impl Work for SortPlan {
 
 impl Work for TopPlan {
     fn expressions(&self) -> Vec<&Typed> {
-        std::iter::once(&self.by).chain(&self.per).collect()
+        std::iter::once(&self.by).chain(&self.apart).chain(&self.per).collect()
     }
 
     fn slots(&self) -> Vec<SlotId> {
@@ -107,6 +108,18 @@ fn top(runner: &StepRunner<'_>, batch: &Batch, plan: &TopPlan) -> Result<Chosen,
     // The grain settles what ties, then the place in the table.
     let grain = plan.grain.iter().map(|slot| (batch.slot(*slot).clone(), false));
     let settled: Vec<(Column, bool)> = by.iter().cloned().chain(grain).collect();
+    if let Some(apart) = &plan.apart {
+        let apart = runner.columns(batch, std::iter::once(apart))?.pop();
+        let value = by.first().map(|(by, _)| by.clone());
+        let values = Values::of(AggregateFunction::Max, value, plan.by.ty);
+        if let Some(failure) = mixed(&Values { apart, ..values }, &groups).into_iter().next() {
+            let keys = runner.columns(batch, plan.per.iter())?;
+            let row = (0..batch.rows).find(|row| groups.of(*row) == Some(failure.group() as usize));
+            let value = |key: &Column| row.map_or(String::new(), |row| key.scalar(row).to_string());
+            let group = keys.iter().map(|key| (String::new(), value(key))).collect();
+            return Err(apart_problem(runner, plan.by.span, group, failure));
+        }
+    }
     let (rows, starts) = groups.in_order(&settled);
     let mut last = vec![None; groups.count];
     let (mut chosen, mut ties_cut, mut ties_kept) = (vec![], 0, 0);

@@ -6,8 +6,9 @@ use std::sync::atomic::AtomicU64;
 use super::naming::row_problem;
 use super::{Faults, GroupFaults, Left, Naming, StepSum};
 use crate::expr::{Failing, RowFailure, Scope, Typed, World, evaluate, evaluate_all};
-use crate::resolve::{Plan, TablePlan};
-use crate::table::{Amount, Batch, Bits, Column, GatherId, TableId};
+use crate::aggregate::Sum;
+use crate::resolve::{Plan, TablePlan, Tracked};
+use crate::table::{Amount, Batch, Bits, Column, GatherId, SlotId, TableId};
 use crate::tally::Problem;
 
 /// What steps may look at beside their rows. None of them changes it.
@@ -102,12 +103,22 @@ impl<'a> StepRunner<'a> {
     }
 
     /// The tracked amounts that this step replaces or ends, as they are before it.
-    pub fn amounts_before(&self, batch: &Batch) -> Vec<Option<Amount>> {
+    pub fn amounts_before(&self, batch: &Batch) -> Vec<Option<Sum>> {
         let before = self.plan().tracked.iter().map(|tracked| {
             let slot = tracked.ends_or_changes(self.step)?;
-            batch.slots[slot.0].as_ref().map(Column::sum)
+            self.sum_of(tracked, batch, slot)
         });
         before.collect()
+    }
+
+    /// The sum of a tracked amount, that a slot has, before the step; by what it is in, if it counts apart.
+    pub fn sum_of(&self, tracked: &Tracked, batch: &Batch, slot: SlotId) -> Option<Sum> {
+        let column = batch.slots[slot.0].as_ref()?;
+        let apart = match tracked.apart_before(self.step) {
+            Some(apart) => Some(batch.slots[apart.0].as_ref()?),
+            None => None,
+        };
+        Some(Sum::of(column, apart))
     }
 
     /// What a step leaves that changes or ends amounts and nothing else; nothing where it does not.
@@ -133,14 +144,18 @@ impl<'a> StepRunner<'a> {
 
     /// The tracked amounts of the rows that do not stay. An amount that a later `add` makes is
     /// worked for them as well; where that fails it is blank.
-    pub fn removed(&self, batch: &Batch, stays: &Bits) -> Vec<Option<Amount>> {
+    pub fn removed(&self, batch: &Batch, stays: &Bits) -> Vec<Option<Sum>> {
         let plan = self.plan();
         if plan.tracked.is_empty() {
             return vec![];
         }
         let gone = batch.filter(&!stays);
         let mut worked = gone;
-        let created = plan.tracked.iter().map(|tracked| tracked.versions[0].0).max().unwrap_or(0);
+        let began = |tracked: &Tracked| {
+            let apart = tracked.apart.first().map_or(0, |(from, _)| *from);
+            tracked.versions[0].0.max(apart)
+        };
+        let created = plan.tracked.iter().map(began).max().unwrap_or(0);
         if worked.rows > 0 {
             for later in self.step + 1..created.min(plan.steps.len()) {
                 for (slot, value) in plan.steps[later].step.work().assigned() {
@@ -168,11 +183,11 @@ impl<'a> StepRunner<'a> {
                     return None;
                 }
                 let slot = tracked.slot_before(self.step).unwrap_or(tracked.versions[0].1);
-                match &worked.slots[slot.0] {
-                    Some(column) => Some(column.sum()),
+                match self.sum_of(tracked, &worked, slot) {
+                    Some(sum) => Some(sum),
                     None => {
                         let scale = plan.slots[slot.0].scale().unwrap_or_default();
-                        (worked.rows == 0).then(|| Amount::exact(Some(0), scale, 0))
+                        (worked.rows == 0).then(|| Sum::One(Amount::exact(Some(0), scale, 0)))
                     }
                 }
             })

@@ -1,5 +1,6 @@
 //! What a step says of its rows, for the tally.
 
+use crate::aggregate::Sum;
 use crate::lang::OddQuantity;
 use crate::table::Amount;
 use crate::tally::{Allocated, Cut, GroupSizes, Mistake};
@@ -10,9 +11,9 @@ pub(crate) struct StepSum {
     pub removed_rows: u64,
     pub blank: u64,
     /// For each tracked amount what went with the removed rows.
-    pub removed: Vec<Option<Amount>>,
+    pub removed: Vec<Option<Sum>>,
     /// For each tracked amount what it was before the step, where the step changes or ends it.
-    pub before: Vec<Option<Amount>>,
+    pub before: Vec<Option<Sum>>,
     pub rows_before: u64,
     pub cut: Cut,
     /// Of groups that rows became.
@@ -24,7 +25,9 @@ pub(crate) struct StepSum {
     /// Rows of `units` whose quantity is no number of units.
     pub odd: Vec<OddRows>,
     /// What an `allocate` divided.
-    pub allocated: Option<Allocated>,
+    pub allocated: Vec<Allocated>,
+    /// By what they are in: rows whose amounts must all be in one, and those; for each column.
+    pub alone: Vec<Vec<(Option<String>, u64, Amount)>>,
     /// What rows an `expand` made.
     pub expanded: Option<Expanded>,
     pub seen: bool,
@@ -48,18 +51,18 @@ pub(crate) struct OddRows {
     pub dropped: bool,
     pub rows: u64,
     /// For each tracked amount what went with them.
-    pub amounts: Vec<Option<Amount>>,
+    pub amounts: Vec<Option<Sum>>,
 }
 
 /// Adds amounts to those of other rows.
-pub(crate) fn add(all: &mut Vec<Option<Amount>>, more: &[Option<Amount>], first: bool) {
+pub(crate) fn add(all: &mut Vec<Option<Sum>>, more: &[Option<Sum>], first: bool) {
     if first {
         all.clear();
         all.extend_from_slice(more);
         return;
     }
     for (sum, more) in all.iter_mut().zip(more) {
-        *sum = sum.zip(*more).map(|(sum, more)| sum.plus(more));
+        *sum = sum.as_ref().zip(more.as_ref()).map(|(sum, more)| sum.plus(more));
     }
 }
 
@@ -78,9 +81,7 @@ impl StepSum {
         self.cut.blank_keys += more.cut.blank_keys;
         self.cut.by_key |= more.cut.by_key;
         self.sizes = self.sizes.or(more.sizes);
-        if let Some(allocated) = &more.allocated {
-            self.allocated = Some(allocated.clone());
-        }
+        self.allocated.extend_from_slice(&more.allocated);
         if let Some(more) = &more.expanded {
             match &mut self.expanded {
                 None => self.expanded = Some(more.clone()),
@@ -94,6 +95,15 @@ impl StepSum {
             }
         }
         self.ties = self.ties.or(more.ties);
+        self.alone.resize_with(more.alone.len().max(self.alone.len()), Vec::new);
+        for (own, more) in self.alone.iter_mut().zip(&more.alone) {
+            for (value, rows, amount) in more {
+                match own.iter_mut().find(|(known, ..)| known == value) {
+                    Some((_, known, sum)) => (*known, *sum) = (*known + rows, sum.plus(*amount)),
+                    None => own.push((value.clone(), *rows, *amount)),
+                }
+            }
+        }
         self.mistakes.extend_from_slice(&more.mistakes);
         for odd in &more.odd {
             let same =

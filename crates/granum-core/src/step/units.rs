@@ -9,6 +9,7 @@
 
 use super::sum::OddRows;
 use super::{Gone, Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Work};
+use crate::aggregate::Sum;
 use crate::expr::{Typed, evaluate};
 use crate::lang::{OddQuantity, UnitsPolicy};
 use crate::resolve::{TablePlan, Tracked, UnitsPlan};
@@ -57,10 +58,11 @@ impl Work for UnitsPlan {
         let divided =
             table.tracked.iter().filter(|t| t.versions.iter().any(|(from, _)| *from == at + 1));
         let conserved = divided.map(|tracked| tracked.name.clone()).collect();
-        let named = |amounts: &[Option<Amount>]| {
+        let named = |amounts: &[Option<Sum>]| {
             let amounts = table.tracked.iter().zip(amounts);
             amounts
-                .filter_map(|(tracked, amount)| Some((tracked.name.clone(), (*amount)?)))
+                .filter_map(|(tracked, sum)| Some(sum.as_ref()?.named(&tracked.name)))
+                .flatten()
                 .collect()
         };
         let dropped = sum.odd.iter().filter(|odd| odd.dropped).map(|odd| UnitsLeft {
@@ -130,15 +132,20 @@ fn describe(at: &StepRunner<'_>, batch: &Batch, trouble: &mut Trouble) {
     let rows: Vec<u32> = trouble.rows.iter().map(|row| *row as u32).collect();
     let rows = Rows::from(rows);
     let amounts = at.plan().tracked.iter().zip(amounts_of(at, batch, &rows));
-    let named = amounts.filter_map(|(tracked, amount)| Some((tracked.name.clone(), amount?)));
-    trouble.amounts.extend(named);
+    let named = amounts.filter_map(|(tracked, sum)| Some(sum?.named(&tracked.name)));
+    trouble.amounts.extend(named.flatten());
 }
 
 /// The tracked amounts of some rows, as they are before the step.
-fn amounts_of(at: &StepRunner<'_>, batch: &Batch, rows: &Rows) -> Vec<Option<Amount>> {
+fn amounts_of(at: &StepRunner<'_>, batch: &Batch, rows: &Rows) -> Vec<Option<Sum>> {
+    let taken = |slot: SlotId| batch.slots[slot.0].as_ref().map(|column| column.take(rows));
     let amount = |tracked: &Tracked| {
-        let column = tracked.slot_before(at.step).and_then(|slot| batch.slots[slot.0].as_ref())?;
-        Some(column.take(rows).sum())
+        let column = taken(tracked.slot_before(at.step)?)?;
+        let apart = match tracked.apart_before(at.step) {
+            Some(apart) => Some(taken(apart)?),
+            None => None,
+        };
+        Some(Sum::of(&column, apart.as_ref()))
     };
     at.plan().tracked.iter().map(amount).collect()
 }

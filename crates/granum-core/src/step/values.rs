@@ -2,12 +2,14 @@
 
 use std::sync::atomic::AtomicU64;
 
-use crate::aggregate::{GroupFailure, Values};
+use super::StepRunner;
+use crate::aggregate::{ApartPart, GroupFailure, Values};
 use crate::bug::bug;
 use crate::expr::{RowFailure, Typed, World, evaluate_all, evaluate_noting};
+use crate::lang::Span;
 use crate::resolve::AggregatePlan;
 use crate::table::{Batch, Column, Truths};
-use crate::tally::Problem;
+use crate::tally::{ApartProblem, CountedApart, Problem};
 use crate::value::Scalar;
 
 /// The values of an aggregate's expressions for each of some rows.
@@ -60,6 +62,7 @@ fn values_noting(
         by.push((column(order)?, *descending));
     }
     let value = plan.value.as_ref().map(&mut column).transpose()?;
+    let apart = plan.apart.as_ref().map(&mut column).transpose()?;
     let values = Values {
         function: plan.function,
         value,
@@ -68,6 +71,7 @@ fn values_noting(
         distinct: plan.distinct,
         separator: plan.separator.clone(),
         ty: plan.ty,
+        apart,
     };
     failed.sort_by_key(|failure| failure.row);
     Ok((values, failed))
@@ -83,17 +87,27 @@ pub(crate) fn group_problem(
     named: impl Fn(u32) -> Vec<(String, Scalar)>,
 ) -> Problem {
     let (group, found) = match failure {
+        GroupFailure::Apart { group, parts } => {
+            let parts = parts.into_iter().map(counted_apart);
+            return Problem::CountedApart(ApartProblem {
+                table: table.to_owned(),
+                step: step.to_owned(),
+                what: plan.text.clone(),
+                span: plan.span,
+                group: group_words(named(group)),
+                parts: parts.collect(),
+                by: plan.apart_text.clone(),
+                add: None,
+                many: 0,
+            });
+        }
         GroupFailure::Overflow { group } => (group, vec![]),
         GroupFailure::Several { group, rows } => {
             let value = |row: u32| values.value.as_ref().map(|value| value.scalar(row as usize));
             (group, rows.into_iter().filter_map(value).map(|value| value.to_string()).collect())
         }
     };
-    let group = named(group)
-        .into_iter()
-        .map(|(name, value)| format!("{name} {value}").trim_start().to_owned())
-        .collect::<Vec<_>>()
-        .join(", ");
+    let group = group_words(named(group));
     Problem::Group {
         table: table.to_owned(),
         step: step.to_owned(),
@@ -102,4 +116,38 @@ pub(crate) fn group_problem(
         group,
         values: found,
     }
+}
+
+/// Why a step stops that would divide or compare amounts of a group which count apart.
+pub(super) fn apart_problem(
+    runner: &StepRunner<'_>,
+    span: Span,
+    group: Vec<(String, String)>,
+    failure: GroupFailure,
+) -> Problem {
+    let parts = match failure {
+        GroupFailure::Apart { parts, .. } => parts,
+        GroupFailure::Overflow { .. } | GroupFailure::Several { .. } => vec![],
+    };
+    Problem::CountedApart(ApartProblem {
+        table: runner.plan().name.clone(),
+        step: runner.text().to_owned(),
+        what: String::new(),
+        span,
+        group: group_words(group),
+        parts: parts.into_iter().map(counted_apart).collect(),
+        by: None,
+        add: None,
+        many: 0,
+    })
+}
+
+fn counted_apart(part: ApartPart) -> CountedApart {
+    CountedApart { value: part.value, rows: part.rows, amount: part.amount }
+}
+
+/// The keys of a group in words.
+fn group_words<V: std::fmt::Display>(named: Vec<(String, V)>) -> String {
+    let words = |(name, value): (String, V)| format!("{name} {value}").trim_start().to_owned();
+    named.into_iter().map(words).collect::<Vec<_>>().join(", ")
 }

@@ -22,6 +22,9 @@ pub struct Allocated {
     pub rows: u64,
     /// What was not.
     pub left: Vec<NotAllocated>,
+    /// What it is in, where it counts apart.
+    #[serde(skip)]
+    pub apart: Option<Option<String>>,
 }
 
 /// An amount that was not divided.

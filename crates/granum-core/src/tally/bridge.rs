@@ -276,7 +276,7 @@ impl<'t> Tables<'t> {
     fn made(&self, table: &TableTally, index: usize, step: &StepTally, amount: Amount) -> Way {
         let name = &table.tracked[index].name;
         if let StepDetail::Allocated(allocated) = &step.detail
-            && allocated.parts.as_ref() == Some(name)
+            && let Some(allocated) = allocated.iter().find(|own| own.parts.as_ref() == Some(name))
         {
             let mut way = self.allocated(allocated, table, step.rows);
             way.goes(BridgeKind::Allocated, &table.name, &step.text, step.rows, amount);

@@ -74,8 +74,10 @@ pub fn with_shares<S: Serializer>(links: &[LinkTally], serializer: S) -> Result<
 #[derive(Debug, Clone, Serialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct LinkAmount {
-    /// Its name.
+    /// Its name; where it counts apart with what it is in: `net EUR`.
     pub name: String,
+    /// The column that it is.
+    pub column: String,
     /// The amounts of rows that lead somewhere, without their signs.
     pub matched: Amount,
     /// The amounts of rows that lead nowhere, without their signs (blank keys left out where they

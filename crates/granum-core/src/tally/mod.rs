@@ -31,7 +31,7 @@ pub use period::{
     SeveralPeriods,
 };
 pub use problem::{
-    BadCell, ExpandProblem, PartTwice, Problem, ProblemTold, RepeatedKey, RowReason, StackedTwice,
+    ApartProblem, BadCell, CountedApart, ExpandProblem, PartTwice, Problem, ProblemTold, RepeatedKey, RowReason, StackedTwice,
     UnitsProblem, UnitsTrouble, WideOutput, WideTrouble, with_kinds,
 };
 pub use report::{AsideFile, Report, Written};

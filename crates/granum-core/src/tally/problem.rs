@@ -68,6 +68,8 @@ pub enum Problem {
     SeveralPeriods(SeveralPeriods),
     /// Quantities that `units` cannot count.
     Units(UnitsProblem),
+    /// Amounts that count apart and would have been added or compared.
+    CountedApart(ApartProblem),
     /// Rows that `expand` cannot expand.
     Expand(ExpandProblem),
     /// Amounts that `allocate` cannot divide.
@@ -184,6 +186,7 @@ impl Problem {
         "repeated-keys",
         "inverted-periods",
         "several-periods",
+        "counted-apart",
         "units",
         "expand",
         "allocate",
@@ -207,6 +210,7 @@ impl Problem {
             Self::InvertedPeriods(_) => "inverted-periods",
             Self::SeveralPeriods(_) => "several-periods",
             Self::Units(_) => "units",
+            Self::CountedApart(_) => "counted-apart",
             Self::Expand(_) => "expand",
             Self::Allocate(_) => "allocate",
             Self::Row { reason: RowReason::Overflow, .. } => "overflow",
@@ -328,6 +332,42 @@ pub struct UnitsProblem {
     pub most: i64,
     /// What the plan says of such quantities.
     pub policy: UnitsPolicy,
+}
+
+/// Amounts that count apart and would have been added or compared.
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct ApartProblem {
+    /// The table.
+    pub table: String,
+    /// The step in words; empty at the end of the table.
+    pub step: String,
+    /// What would have added or compared them, in words; at the end of the table the column.
+    pub what: String,
+    /// Where it stands in the plan.
+    pub span: Span,
+    /// The group's keys, or the row, in words; nothing for all rows.
+    pub group: String,
+    /// Each of those that were found, with its rows.
+    pub parts: Vec<CountedApart>,
+    /// What says in words which of them a row is in, where there are some.
+    pub by: Option<String>,
+    /// A step that says as a column of the table what the rows are in, where one does.
+    pub add: Option<String>,
+    /// How many there may be at most, where there are more; else 0.
+    pub many: u64,
+}
+
+/// Rows in one currency, or the like.
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct CountedApart {
+    /// Which; nothing where it is blank.
+    pub value: Option<String>,
+    /// How many rows.
+    pub rows: u64,
+    /// Their amount.
+    pub amount: Amount,
 }
 
 /// Rows that `expand` cannot expand.

@@ -88,8 +88,10 @@ pub struct OddHoursTold {
 #[derive(Debug, Clone, Serialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct TrackedName {
-    /// Its name at the table's end, or where it ended.
+    /// Its name at the table's end, or where it ended; where it counts apart with what it is in: `net EUR`.
     pub name: String,
+    /// The column that it is.
+    pub column: String,
     /// Its name in the table, or each of the tables, that this one starts as.
     pub base_name: Option<String>,
     /// What it was summed of, where it is a sum of rows of another table.
@@ -197,7 +199,7 @@ pub enum StepDetail {
         kept: Vec<(&'static str, u64)>,
     },
     /// `allocate`.
-    Allocated(Allocated),
+    Allocated(Vec<Allocated>),
     /// Amounts that are left out here.
     Ends {
         /// Their names.

@@ -11,13 +11,19 @@ const GROUP: usize = 40;
 
 /// What became of an amount.
 pub(super) fn allocated_words(allocated: &Allocated) -> String {
-    let Allocated { all, given, rows, left, .. } = allocated;
+    let Allocated { all, given, rows, left, apart, .. } = allocated;
     let rows = counted(*rows, "row", "rows");
+    // What it is in, where it counts apart.
+    let of = match apart {
+        None => String::new(),
+        Some(None) => "(blank) ".to_owned(),
+        Some(Some(value)) => format!("{value} "),
+    };
     if left.is_empty() {
-        return format!("{given} over {rows}, all there is");
+        return format!("{of}{given} over {rows}, all there is");
     }
     let left: Vec<String> = left.iter().map(not_allocated).collect();
-    format!("{given} of {all} over {rows}; not allocated: {}", left.join("; "))
+    format!("{of}{given} of {all} over {rows}; not allocated: {}", left.join("; "))
 }
 
 fn not_allocated(left: &NotAllocated) -> String {

@@ -18,13 +18,14 @@ pub(super) fn links(links: &[LinkTally]) -> String {
     let mut rows =
         vec![std::iter::once(String::new()).chain(header.map(str::to_owned)).collect::<Vec<_>>()];
     for link in links {
+        let mut amounts = amounts_told(link).into_iter().map(by_amount);
         rows.push(vec![
             format!("{} \u{2192} {}", link.from, link.name),
             count(link.rows),
             share_text(link.matched.into(), link.counted().into()),
             count(link.missing),
             count(link.blank),
-            by_amount(link),
+            amounts.next().unwrap_or_else(|| "\u{2014}".into()),
             if link.required.is_empty() { "\u{2014}".into() } else { link.required.clone() },
             // A link of which nothing is asked is neither.
             match (link.required.is_empty(), link.held) {
@@ -33,6 +34,12 @@ pub(super) fn links(links: &[LinkTally]) -> String {
                 (false, false) => "FAILED".into(),
             },
         ]);
+        // What counts apart has a line each.
+        for amount in amounts {
+            let mut row = vec![String::new(); rows[0].len()];
+            row[5] = amount;
+            rows.push(row);
+        }
     }
     let sides = [
         Side::Left,
@@ -86,18 +93,22 @@ fn spread(link: &LinkTally) -> String {
     }
 }
 
-/// The share of the amount that is asked for, else of the first that is tracked.
-fn by_amount(link: &LinkTally) -> String {
-    let asked =
-        link.amounts.iter().find(|amount| link.required.ends_with(&format!(" of {}", amount.name)));
-    match asked.or(link.amounts.first()) {
-        Some(amount) => format!("{} of {}", amount_share(amount), amount.name),
-        None => "\u{2014}".into(),
-    }
+/// The amount that is asked for, else the first that is tracked; where it counts apart, each of what it is in.
+pub(super) fn amounts_told(link: &LinkTally) -> Vec<&LinkAmount> {
+    let asked = |amount: &&LinkAmount| link.required.ends_with(&format!(" of {}", amount.column));
+    let Some(told) = link.amounts.iter().find(asked).or(link.amounts.first()) else {
+        return vec![];
+    };
+    link.amounts.iter().filter(|amount| amount.column == told.column).collect()
+}
+
+/// The share of an amount.
+pub(super) fn by_amount(amount: &LinkAmount) -> String {
+    format!("{} of {}", amount_share(amount), amount.name)
 }
 
 /// The share of an amount that is on rows that lead somewhere.
-pub(super) fn amount_share(amount: &LinkAmount) -> String {
+fn amount_share(amount: &LinkAmount) -> String {
     match (amount.matched, amount.missing) {
         (Amount::Exact { units: Some(part), .. }, Amount::Exact { units: Some(rest), .. }) => {
             let (part, rest) = (part.unsigned_abs(), rest.unsigned_abs());

@@ -1,6 +1,7 @@
 //! Reports, rows and diagnostics as text for people.
 
 mod allocate;
+mod apart;
 mod bridge;
 mod columns;
 mod compare;

@@ -10,7 +10,7 @@ use granum_core::tally::{
 use granum_core::value::has_offset;
 
 use super::lists::{more, more_indented, short};
-use super::{allocate, count, counted, expand, periods, sums};
+use super::{allocate, apart, count, counted, expand, periods, sums};
 
 /// Problems one under the other.
 pub fn problems(problems: &[Problem], source: &str) -> String {
@@ -89,6 +89,7 @@ pub(super) fn problem(problem: &Problem, source: &str) -> String {
         Problem::InvertedPeriods(problem) => periods::inverted(problem),
         Problem::SeveralPeriods(problem) => periods::several_hold(problem),
         Problem::Units(problem) => units(problem),
+        Problem::CountedApart(problem) => apart::problem(problem),
         Problem::Expand(problem) => expand::problem(problem),
         Problem::Allocate(problem) => allocate::problem(problem),
         Problem::Row { table, step, reason, span, row, place } => row_problem(

@@ -229,7 +229,10 @@ fn note(detail: &StepDetail) -> Option<String> {
         )),
         StepDetail::Dedupe(cut) => Some(cut_words(cut)),
         StepDetail::Units { conserved, dropped, kept } => units_words(conserved, dropped, kept),
-        StepDetail::Allocated(allocated) => Some(allocate::allocated_words(allocated)),
+        StepDetail::Allocated(all) => {
+            let words: Vec<String> = all.iter().map(allocate::allocated_words).collect();
+            Some(words.join("; "))
+        }
         StepDetail::Ends { names } => Some(ends_words(names)),
         StepDetail::Groups { sizes, total, ends } => {
             let mut words = vec![];

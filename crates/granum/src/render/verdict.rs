@@ -6,7 +6,7 @@ use granum_core::value::{Scalar, Scale, decimal};
 
 use super::columns::{Side, set};
 use super::example;
-use super::links::amount_share;
+use super::links;
 use super::near::near_misses;
 use super::shell;
 use super::view::Report;
@@ -316,10 +316,13 @@ fn failed_link(view: &Report<'_>, link: &LinkTally) -> String {
         if missing == 1 { "has" } else { "have" },
         link.to,
     );
-    let asked = link.amounts.iter().find(|a| link.required.ends_with(&format!(" of {}", a.name)));
-    let share = match asked {
-        Some(amount) => format!("{} of {}", amount_share(amount), amount.name),
-        None => tally::share_text(link.matched.into(), link.counted().into()),
+    let told = links::amounts_told(link);
+    let asked = told.iter().any(|a| link.required.ends_with(&format!(" of {}", a.column)));
+    let share = if asked {
+        let shares: Vec<String> = told.into_iter().map(links::by_amount).collect();
+        shares.join(", ")
+    } else {
+        tally::share_text(link.matched.into(), link.counted().into())
     };
     let asks = match link.required.as_str() {
         "complete" => "that it is complete".to_owned(),

@@ -9,7 +9,7 @@ use crate::lang::{Diagnostic, DiagnosticKind, parse};
 use crate::port::Silent;
 use crate::tally::{Problem, RowReason};
 
-const KINDS: [DiagnosticKind; 12] = [
+const KINDS: [DiagnosticKind; 13] = [
     DiagnosticKind::Syntax,
     DiagnosticKind::Token,
     DiagnosticKind::NotYet,
@@ -17,6 +17,7 @@ const KINDS: [DiagnosticKind; 12] = [
     DiagnosticKind::NameTaken,
     DiagnosticKind::Type,
     DiagnosticKind::CountedTwice,
+    DiagnosticKind::CountedApart,
     DiagnosticKind::Path,
     DiagnosticKind::Circle,
     DiagnosticKind::Grain,
@@ -38,6 +39,9 @@ fn provokes(kind: DiagnosticKind) -> (&'static str, &'static str) {
         DiagnosticKind::Type => ("table t from a\n  keep n > \"1\"", "type"),
         DiagnosticKind::CountedTwice => {
             ("table t from a\n  add f = b.f\ncheck: sum(t.f) = 0", "counted-twice")
+        }
+        DiagnosticKind::CountedApart => {
+            ("table t from a\n  track n in m\n  add x = n + b.f", "counted-apart")
         }
         DiagnosticKind::Path => ("table t from b\n  add x = a.n", "path"),
         DiagnosticKind::Circle => ("table t from u\ntable u from t", "circle"),
@@ -104,7 +108,8 @@ fn every_kind_of_problem_stands_in_the_reference_of_json_in_this_order() {
 #[test]
 fn every_kind_of_problem_is_provoked() {
     let long = "9".repeat(38);
-    let cases: [(&str, &str, &str); 5] = [
+    let cases: [(&str, &str, &str); 6] = [
+        ("k,n\n1,2\n2,2\n", "  track n in k\ntable u from t\n  one row in all\n    n = sum(n)", "counted-apart"),
         ("k,n\n1,1\n1,2\n", "  grain k", "grain"),
         ("k,n\n1,0\n2,1\n", "  grain k\ntable u from t\n  units of n as unit_no", "units"),
         ("k,n\n1,99999999999999\n", "  add x = n * n * n", "overflow"),

@@ -6,6 +6,7 @@ use super::met::met;
 use super::stages::Replay;
 use super::ways::Followed;
 use super::words::{FEW, FIRST, step_name, told_row, told_rows, values};
+use crate::aggregate::Sum;
 use crate::engine::context::RunError;
 use crate::lang::Otherwise;
 use crate::resolve::{OneRowPlan, Source, TablePlan};
@@ -30,11 +31,16 @@ pub(super) fn table_story(
     let rows = followed.last();
     let amounts = plan.tracked.iter().filter(|tracked| !tracked.foreseen).filter_map(|tracked| {
         let slot = tracked.slot_before(end).filter(|_| tracked.ends_at.is_none())?;
-        let at_hand = stages.has(end, slot);
-        let sum = || stages.column(end, slot, &Rows::from(rows.to_vec())).sum();
-        at_hand.then(|| (tracked.name.clone(), sum()))
+        let column = |slot| {
+            stages.has(end, slot).then(|| stages.column(end, slot, &Rows::from(rows.to_vec())))
+        };
+        let apart = match tracked.apart_before(end) {
+            Some(apart) => Some(column(apart)?),
+            None => None,
+        };
+        Some(Sum::of(&column(slot)?, apart.as_ref()).named(&tracked.name))
     });
-    let amounts: Vec<(String, Amount)> = amounts.collect();
+    let amounts: Vec<(String, Amount)> = amounts.flatten().collect();
     let mut steps: Vec<StepStory> = vec![];
     // What a step needs made before it is told with it.
     let (mut held_met, mut held_beside) = (vec![], vec![]);

@@ -18,7 +18,7 @@ pub use allocate::AllocateTree;
 pub use assign::AssignTree;
 pub use dedupe::DedupeKeep;
 pub use expand::ExpandTree;
-pub use names::{ColumnTree, RenameTree};
+pub use names::{ColumnTree, RenameTree, TrackTree};
 pub use one_row::KeyTree;
 pub(crate) use one_row::one_row;
 pub use order::TopCount;
@@ -97,8 +97,8 @@ pub enum StepKind {
     Rename(Vec<RenameTree>),
     /// `grain COLUMN, …`
     Grain(Vec<Name>),
-    /// `track COLUMN, …`
-    Track(Vec<Name>),
+    /// `track COLUMN, … [in COLUMN]`
+    Track(TrackTree),
     /// `one row per KEY [as NAME], … [total row "TEXT"] NAME = AGGREGATE …`, `one row in all …`
     OneRow {
         /// What one row is; nothing for one row in all.
@@ -231,7 +231,7 @@ impl Parser {
             "columns" => self.columns(),
             "rename" => self.rename(),
             "grain" => Ok(StepKind::Grain(self.names("a column of the grain")?)),
-            "track" => Ok(StepKind::Track(self.names("an amount to track")?)),
+            "track" => self.track(),
             "one" => self.one_row(),
             "sort" => Ok(StepKind::Sort(self.orders()?)),
             "top" | "bottom" => self.top(word == "bottom"),
@@ -288,7 +288,7 @@ impl Layout<'_> {
             StepKind::Columns(columns) => self.columns(span, indent, columns),
             StepKind::Rename(renames) => self.renames(span, indent, renames),
             StepKind::Grain(names) => self.names(span, "grain", indent, names),
-            StepKind::Track(names) => self.names(span, "track", indent, names),
+            StepKind::Track(tree) => self.track(span, indent, tree),
             StepKind::OneRow { keys, total, items } => {
                 self.one_row(span, indent, keys, total.as_ref(), items);
             }

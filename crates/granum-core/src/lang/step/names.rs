@@ -1,7 +1,8 @@
-//! `columns` and `rename`.
+//! `columns`, `rename` and `track`.
 
 use serde::{Deserialize, Serialize};
 
+use super::super::diagnostic::{Diagnostic, DiagnosticKind};
 use super::super::format::layout::{Layout, name};
 use super::super::parse::cursor::{Found, Parser};
 use super::super::terms::Name;
@@ -26,7 +27,33 @@ pub struct RenameTree {
     pub new: Name,
 }
 
+/// `COLUMN, … [in COLUMN]`
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct TrackTree {
+    /// The amounts.
+    pub names: Vec<Name>,
+    /// What says in which currency, or other measure, each row of them is.
+    pub apart: Option<Name>,
+}
+
 impl Parser {
+    pub(super) fn track(&mut self) -> Found<StepKind> {
+        let names = self.names("an amount to track")?;
+        let apart = if self.take_word("in") {
+            Some(self.name("the column that says in which currency, or the like, they are")?)
+        } else {
+            None
+        };
+        if apart.is_some() && self.is_sign(",") {
+            let message = "all amounts of one `track` are in what stands behind `in`";
+            return self.wrong(
+                Diagnostic::new(DiagnosticKind::Syntax, self.span(), message)
+                    .help("track the others by a step of their own:  track net, freight in currency  track quantity"),
+            );
+        }
+        Ok(StepKind::Track(TrackTree { names, apart }))
+    }
+
     pub(super) fn columns(&mut self) -> Found<StepKind> {
         let mut columns = vec![];
         loop {
@@ -60,6 +87,14 @@ impl Layout<'_> {
             None => name(&column.column),
         });
         self.list(span, "columns", indent, &items.collect::<Vec<_>>());
+    }
+
+    pub(super) fn track(&mut self, span: Span, indent: usize, tree: &TrackTree) {
+        let mut names: Vec<String> = tree.names.iter().map(name).collect();
+        if let (Some(apart), Some(last)) = (&tree.apart, names.last_mut()) {
+            last.push_str(&format!(" in {}", name(apart)));
+        }
+        self.list(span, "track", indent, &names);
     }
 
     pub(super) fn renames(&mut self, span: Span, indent: usize, renames: &[RenameTree]) {

@@ -3,12 +3,15 @@
 use super::Called;
 use crate::aggregate::OF_PLACE;
 use crate::bug::Sure;
+use crate::expr::{Kind, Typed};
 use crate::lang::{Clauses, Diagnostic, DiagnosticKind, GroupTree, Name, Over};
 use crate::resolve::Resolved;
+use crate::resolve::apart::sole_of;
 use crate::resolve::expression::Valued;
 use crate::resolve::plan::{AggregatePlan, GroupedWhat};
 use crate::resolve::scope::{Pending, PendingKind, Resolver, Row};
 use crate::resolve::worth::{Repeat, Worth, WorthKind};
+use crate::table::SlotId;
 use crate::value::Type;
 
 /// What is worked over windows, and by which aggregate.
@@ -53,8 +56,24 @@ impl Resolver<'_> {
                 (GroupedWhat::Aggregate(plan), ty, worth)
             }
         };
-        let pending = Pending { kind: PendingKind::Grouped(what, keys), ty, worth };
-        Ok((self.pend(pending, row, called.span), worth))
+        let (plan, span) = (what.plan(), called.span);
+        let apart = plan.and_then(|plan| plan.apart.clone());
+        let sole = plan.filter(|plan| plan.filter.is_some()).zip(apart.clone());
+        let sole = sole.map(|(plan, apart)| sole_of(plan, apart));
+        let at = row.next_slot.unwrap_or_default() + self.pending.len() + 1;
+        // Of rows that are left out, the row itself may be one.
+        let apart = match &sole {
+            Some(sole) => Some(Typed::new(Kind::Slot(SlotId(at)), sole.ty, span)),
+            None => apart,
+        };
+        let kind = PendingKind::Grouped(what, keys.clone());
+        let value = self.pend(Pending { kind, ty, worth, apart }, row, span);
+        if let Some(sole) = sole {
+            let ty = sole.ty;
+            let kind = PendingKind::Grouped(GroupedWhat::Aggregate(sole), keys);
+            self.pend(Pending { kind, ty, worth: Worth::default(), apart: None }, row, span);
+        }
+        Ok((value, worth))
     }
 
     /// `position(per KEY by d)`: which of its group's rows a row is.
@@ -81,7 +100,10 @@ impl Resolver<'_> {
         row: &Row,
         next: bool,
     ) -> Resolved<(GroupedWhat, Type, Worth)> {
-        let (plan, worth) = self.ordered(called, row, "sole")?;
+        let (mut plan, worth) = self.ordered(called, row, "sole")?;
+        if let Some(value) = plan.value.clone() {
+            plan.apart = self.apart_of(row, &value)?.of();
+        }
         let (ty, worth) = (plan.ty, repeating(worth, Repeat::Neighbour));
         Ok((GroupedWhat::Neighbour { plan, next }, ty, worth))
     }

@@ -11,6 +11,7 @@ pub(super) use back::Back;
 
 use super::Resolved;
 use super::expression::Valued;
+use super::apart::sole_of;
 use super::plan::AggregatePlan;
 use super::scope::{Paths, Pending, PendingKind, Resolver, Row};
 use super::worth::Worth;
@@ -100,9 +101,40 @@ impl Resolver<'_> {
             return self.of_group_over_links(called, &back, &inner, row);
         }
         let (plan, worth) = self.aggregate_plan(called, &inner, &[])?;
-        let (ty, span) = (plan.ty, called.span);
-        let pending = Pending { kind: PendingKind::Result(plan), ty, worth };
-        Ok((self.pend(pending, row, span), worth))
+        Ok((self.pend_result(plan, worth, row, called.span), worth))
+    }
+
+    /// The result of a group, and what its values are in, if they count apart.
+    fn pend_result(
+        &mut self,
+        mut plan: AggregatePlan,
+        worth: Worth,
+        row: &Row,
+        span: Span,
+    ) -> Typed {
+        let ty = plan.ty;
+        let Some(apart) = plan.apart.clone() else {
+            let kind = PendingKind::Result(plan);
+            return self.pend(Pending { kind, ty, worth, apart: None }, row, span);
+        };
+        let mut keys = self.group_keys.iter();
+        let key = keys.find(|(key, _)| self.same_apart(key, &apart));
+        if let Some((key, slot)) = key {
+            let apart = Typed::new(Kind::Slot(*slot), key.ty, span);
+            // Groups are of one of them each; the total is of all.
+            plan.apart = plan.apart.filter(|_| self.group_total);
+            let kind = PendingKind::Result(plan);
+            return self.pend(Pending { kind, ty, worth, apart: Some(apart) }, row, span);
+        }
+        let sole = sole_of(&plan, apart);
+        let at = row.next_slot.unwrap_or_default() + self.pending.len() + 1;
+        let typed = Typed::new(Kind::Slot(SlotId(at)), sole.ty, span);
+        let kind = PendingKind::Result(plan);
+        let value = self.pend(Pending { kind, ty, worth, apart: Some(typed) }, row, span);
+        let ty = sole.ty;
+        let kind = PendingKind::Result(sole);
+        self.pend(Pending { kind, ty, worth: Worth::default(), apart: None }, row, span);
+        value
     }
 
     /// In `one row per`: of all rows that lead to the rows of each group. Each of them leads to one
@@ -125,14 +157,14 @@ impl Resolver<'_> {
                     self.plan.gathers.truncate(known);
                     self.gather_rows(called, back, inner)?
                 } else {
-                    (AggregatePlan::of(function, called.text(), value), worth)
+                    // What was gathered of rows in one currency is in that.
+                    let apart = self.apart_of(inner, &value)?.of();
+                    (AggregatePlan { apart, ..AggregatePlan::of(function, called.text(), value) }, worth)
                 }
             }
             None => self.gather_rows(called, back, inner)?,
         };
-        let (ty, span) = (plan.ty, called.span);
-        let pending = Pending { kind: PendingKind::Result(plan), ty, worth };
-        Ok((self.pend(pending, row, span), worth))
+        Ok((self.pend_result(plan, worth, row, called.span), worth))
     }
 
     /// A slot that the step makes before the expression is worked.

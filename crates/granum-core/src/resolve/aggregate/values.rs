@@ -81,6 +81,16 @@ impl Resolver<'_> {
             let step = called.text();
             self.plan.warnings.push(WarningPlan { table: *table, step, what });
         }
+        // What adds amounts, or compares them, must see those of one currency alone.
+        let meets = matches!(
+            aggregate.takes,
+            Takes::Number | Takes::Ordered | Takes::Measured | Takes::Ranked
+        );
+        let apart = match &value {
+            Some(value) if meets => self.apart_of(inside, value)?.of(),
+            _ => None,
+        };
+        let apart_text = apart.as_ref().and_then(|apart| self.apart_words(inside, apart));
         let worth = match aggregate.of_amounts {
             // One of the amounts, or what they are on average, is an amount as well.
             OfAmounts::Amount if worth.is_amount() => Worth::summed(),
@@ -95,7 +105,7 @@ impl Resolver<'_> {
         let distinct = called.clauses.distinct;
         let (text, span) = (called.text(), called.span);
         Ok((
-            AggregatePlan { function, text, value, filter, by, distinct, separator, ty, span },
+            AggregatePlan { function, text, value, filter, by, distinct, separator, ty, span, apart, apart_text },
             worth,
         ))
     }

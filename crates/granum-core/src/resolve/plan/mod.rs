@@ -5,7 +5,7 @@ mod steps;
 
 pub(crate) use links::{Gather, GatherWhat, LinkPlan, PeriodEnd, PeriodPlan, Required};
 pub(crate) use steps::{
-    AggregatePlan, AllocateOver, AllocatePlan, AssignPlan, DedupeByPlan, DedupePlan, DedupeRule,
+    AggregatePlan, AllocateOver, AllocatePlan, ApartAlone, ApartPair, ApartPlan, AssignPlan, DedupeByPlan, DedupePlan, DedupeRule,
     ExpandPlan, FilterPlan, ForeseenPlan, GrainCheck, GroupedPlan, GroupedPlans, GroupedWhat,
     MultiplyPlan, NamesPlan, OneRowPlan, Proof, SortPlan, SplitPlan, Step, TopPlan, TurnPlan,
     Turned, UnitsPlan,
@@ -251,6 +251,8 @@ pub(crate) struct Tracked {
     pub gathered: Option<GatherId>,
     /// Whether it is followed only since a table built from this one makes it.
     pub foreseen: bool,
+    /// What keeps it apart: the step before which each version of that exists, and its slot.
+    pub apart: Vec<(usize, SlotId)>,
 }
 
 impl Tracked {
@@ -263,6 +265,16 @@ impl Tracked {
     pub fn ends_or_changes(&self, step: usize) -> Option<SlotId> {
         let changes = self.versions.iter().skip(1).any(|(from, _)| *from == step + 1);
         self.slot_before(step).filter(|_| changes || self.ends_at == Some(step))
+    }
+
+    /// The slot of what keeps it apart right before a step, if anything does.
+    pub fn apart_before(&self, step: usize) -> Option<SlotId> {
+        self.apart.iter().rev().find(|(from, _)| *from <= step).or(self.apart.first()).map(|(_, slot)| *slot)
+    }
+
+    /// Whether a slot is its latest version, or what that is in.
+    pub fn is_of(&self, slot: SlotId) -> bool {
+        self.last_slot() == slot || self.apart.last().is_some_and(|(_, apart)| *apart == slot)
     }
 
     /// The slot of its latest version.

@@ -24,6 +24,7 @@ pub(crate) enum Step {
     Top(TopPlan),
     Turn(TurnPlan),
     Expand(ExpandPlan),
+    Apart(ApartPlan),
 }
 
 /// New slots, worked one after another.
@@ -94,6 +95,10 @@ pub(crate) struct AggregatePlan {
     pub separator: String,
     pub ty: Type,
     pub span: Span,
+    /// What keeps its values apart: those of a group must be in one.
+    pub apart: Option<Typed>,
+    /// That in words, where there are some.
+    pub apart_text: Option<String>,
 }
 
 impl AggregatePlan {
@@ -102,12 +107,13 @@ impl AggregatePlan {
         let (ty, span) = (value.ty, value.span);
         let (filter, by, separator) = (None, vec![], String::new());
         let value = Some(value);
-        Self { function, text, value, filter, by, distinct: false, separator, ty, span }
+        Self { function, text, value, filter, by, distinct: false, separator, ty, span, apart: None, apart_text: None }
     }
 
     /// All expressions that it is made of.
     pub fn parts(&self) -> impl Iterator<Item = &Typed> {
-        self.value.iter().chain(&self.filter).chain(self.by.iter().map(|(by, _)| by))
+        let by = self.by.iter().map(|(by, _)| by);
+        self.value.iter().chain(&self.filter).chain(by).chain(&self.apart)
     }
 }
 
@@ -140,23 +146,16 @@ pub(crate) struct GroupedPlan {
 impl GroupedPlan {
     /// What is worked, in words.
     pub fn text(&self) -> &str {
-        match &self.what {
-            GroupedWhat::Position { .. } => "position",
-            GroupedWhat::Aggregate(plan)
-            | GroupedWhat::Window { plan, .. }
-            | GroupedWhat::Neighbour { plan, .. } => &plan.text,
-        }
+        self.what.plan().map_or("position", |plan| &plan.text)
     }
 
     /// All expressions that it is made of.
     pub fn parts(&self) -> impl Iterator<Item = &Typed> {
-        let (plan, by) = match &self.what {
-            GroupedWhat::Aggregate(plan)
-            | GroupedWhat::Window { plan, .. }
-            | GroupedWhat::Neighbour { plan, .. } => (Some(plan), &[][..]),
-            GroupedWhat::Position { by } => (None, by.as_slice()),
+        let by = match &self.what {
+            GroupedWhat::Position { by } => by.as_slice(),
+            _ => &[],
         };
-        let parts = plan.into_iter().flat_map(AggregatePlan::parts);
+        let parts = self.what.plan().into_iter().flat_map(AggregatePlan::parts);
         self.keys.iter().chain(parts).chain(by.iter().map(|(by, _)| by))
     }
 }
@@ -180,11 +179,25 @@ pub(crate) enum GroupedWhat {
     },
 }
 
+impl GroupedWhat {
+    /// The aggregate that it works, if it works one.
+    pub fn plan(&self) -> Option<&AggregatePlan> {
+        match self {
+            Self::Aggregate(plan) | Self::Window { plan, .. } | Self::Neighbour { plan, .. } => {
+                Some(plan)
+            }
+            Self::Position { .. } => None,
+        }
+    }
+}
+
 #[derive(Debug)]
 pub(crate) struct TopPlan {
     pub bottom: bool,
     pub count: TopCount,
     pub by: Typed,
+    /// What keeps the amounts apart that it goes by.
+    pub apart: Option<Typed>,
     pub per: Vec<Typed>,
     pub ties: bool,
     /// The grain settles what ties.
@@ -239,6 +252,34 @@ pub(crate) struct SplitPlan {
     pub places: Scale,
 }
 
+/// Amounts that count apart: what would add two of them is looked for before it is worked.
+#[derive(Debug, Default)]
+pub(crate) struct ApartPlan {
+    /// Both sides of what is added or compared in each row.
+    pub pairs: Vec<ApartPair>,
+    /// Amounts that stand in the table without what they are in: all rows must be in one.
+    pub alone: Vec<ApartAlone>,
+}
+
+/// Two amounts that a row adds or compares, each with what it is in.
+#[derive(Debug)]
+pub(crate) struct ApartPair {
+    pub left: (Typed, Typed),
+    pub right: (Typed, Typed),
+    /// Where they are worked; everywhere without it.
+    pub guard: Option<Typed>,
+}
+
+/// An amount, and what it is in.
+#[derive(Debug)]
+pub(crate) struct ApartAlone {
+    pub name: String,
+    pub amount: Typed,
+    pub apart: Typed,
+    /// What would say it as a column of the table.
+    pub add: Option<String>,
+}
+
 /// Rows that become those that lead to what they lead to.
 #[derive(Debug)]
 pub(crate) struct ExpandPlan {
@@ -281,6 +322,9 @@ pub(crate) struct AllocatePlan {
     pub over: AllocateOver,
     /// In proportion to what; nothing for equal parts.
     pub weight: Option<Typed>,
+    /// What keeps the amounts apart, as a row has it; and the weights.
+    pub apart: Option<Typed>,
+    pub weight_apart: Option<Typed>,
     pub else_equally: bool,
     /// The part of each row, and its places.
     pub slot: SlotId,
@@ -296,6 +340,8 @@ pub(crate) enum AllocateOver {
         hops: Vec<Hop>,
         target: TableId,
         column: ColumnId,
+        /// What the target's amount is in there.
+        apart: Option<ColumnId>,
         /// The target's grain, as a row looks it up: not for the row, but to name what is left.
         grain: Vec<(Typed, ColumnId)>,
     },

@@ -9,6 +9,7 @@ use crate::expr::{Kind, Typed};
 use crate::lang::{
     AllocateTree, Diagnostic, DiagnosticKind, Expr, ExprKind, format_expression, plan_name,
 };
+use crate::table::ColumnId;
 use crate::value::{Scale, Type};
 
 impl Resolver<'_> {
@@ -36,6 +37,12 @@ impl Resolver<'_> {
                 Some(typed)
             }
         };
+        let apart = self.apart_here(builder, &amount)?;
+        let weight_apart = match &weight {
+            Some(weight) => self.apart_here(builder, weight)?,
+            None => None,
+        };
+        self.look_apart(builder, &text);
         let tracked = match &over {
             AllocateOver::Link { target, column, .. } => {
                 self.tables[target.0].columns[column.0].tracked
@@ -54,9 +61,23 @@ impl Resolver<'_> {
         if tracked {
             builder.tracked.push(named);
         }
+        builder.apart[slot.0].clone_from(&apart);
+        if tracked {
+            builder.tracked_apart(slot, &text);
+        }
         let words = (format_expression(&tree.amount), tree.weight.as_ref().map(format_expression));
         let else_equally = tree.else_equally;
-        let plan = AllocatePlan { amount, words, over, weight, else_equally, slot, places };
+        let plan = AllocatePlan {
+            amount,
+            words,
+            over,
+            weight,
+            apart,
+            weight_apart,
+            else_equally,
+            slot,
+            places,
+        };
         builder.push(Step::Allocate(plan), text, true);
         Ok(())
     }
@@ -95,7 +116,9 @@ impl Resolver<'_> {
             let kind = Kind::Path { from, hops, target, column: at };
             (Typed::new(kind, ty, amount.span), at)
         });
+        let apart = self.tables[target.0].columns[column.0].apart.map(ColumnId);
         Ok(AllocateOver::Link {
+            apart,
             from: *from,
             hops: hops.clone(),
             target: *target,

@@ -3,7 +3,7 @@
 use super::super::plan::{
     Gather, GatherWhat, GrainCheck, GroupedPlan, GroupedPlans, Proof, SourceSlots, Step, StepPlan,
 };
-use super::super::scope::{Paths, Pending, PendingKind, Row};
+use super::super::scope::{Own, Paths, Pending, PendingKind, Row};
 use super::super::worth::Worth;
 use crate::aggregate::AggregateFunction;
 use crate::expr::{Kind, Typed};
@@ -20,12 +20,15 @@ pub(in crate::resolve) struct Named {
     pub base_name: Option<String>,
     /// Of an amount: the rows of another table that it is the sum of.
     pub gathered: Option<GatherId>,
+    /// Of an amount: what keeps it apart, by the step before which each version of that exists.
+    pub apart: Vec<(usize, SlotId)>,
 }
 
 impl Named {
     /// A column that is there from step `from` on.
     pub fn new(name: impl Into<String>, from: usize, slot: SlotId) -> Self {
-        Self { name: name.into(), versions: vec![(from, slot)], base_name: None, gathered: None }
+        let versions = vec![(from, slot)];
+        Self { name: name.into(), versions, base_name: None, gathered: None, apart: vec![] }
     }
 
     pub fn slot(&self) -> SlotId {
@@ -50,6 +53,8 @@ pub(in crate::resolve) struct Builder {
     pub worth: Vec<Worth>,
     /// For each slot the column of another table that it was looked up from.
     pub entity: Vec<Option<(TableId, usize)>>,
+    /// For each slot what keeps its amounts apart.
+    pub apart: Vec<Option<Typed>>,
     /// The step from which a slot can be worked with `add` alone.
     pub from_step: Vec<usize>,
     pub names: Vec<Named>,
@@ -85,6 +90,7 @@ impl Builder {
         self.types.push(ty);
         self.worth.push(worth);
         self.entity.push(None);
+        self.apart.push(None);
         self.from_step.push(from_step);
         SlotId(self.types.len() - 1)
     }
@@ -98,6 +104,12 @@ impl Builder {
             table: self.name.clone(),
             columns: columns.collect(),
             ancestors: self.ancestors.clone(),
+            apart: self
+                .apart
+                .iter()
+                .enumerate()
+                .filter_map(|(slot, typed)| Some((Own::Slot(SlotId(slot)), typed.clone()?)))
+                .collect(),
             paths: if self.input { Paths::NotInInputs } else { Paths::Allowed },
             next_slot: None,
             source: self.source.filter(|_| !self.grouped),
@@ -146,6 +158,7 @@ impl Builder {
         let mut grouped = vec![];
         for pending in pending {
             let slot = self.slot(pending.ty, pending.worth, from);
+            self.apart[slot.0] = pending.apart;
             if let PendingKind::Grouped(what, keys) = pending.kind {
                 let grain = self.grain_slots().to_vec();
                 grouped.push(GroupedPlan { what, keys, slot, grain });
@@ -183,6 +196,9 @@ impl Builder {
     pub fn renew(&mut self, at: usize, slot: SlotId) {
         let old = self.names[at].slot();
         let from = self.steps.len() + 1;
+        if self.apart[slot.0].is_none() {
+            self.apart[slot.0] = self.apart[old.0].clone();
+        }
         self.names[at].versions.push((from, slot));
         for tracked in self.tracked.iter_mut().filter(|tracked| tracked.slot() == old) {
             tracked.versions.push((from, slot));

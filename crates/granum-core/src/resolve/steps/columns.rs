@@ -7,7 +7,9 @@ use super::super::worth::{Past, Worth, WorthKind};
 use super::super::{Resolved, Wrong};
 use super::{Builder, Named};
 use crate::expr::{Kind, Typed};
-use crate::lang::{AssignTree, ColumnTree, Diagnostic, DiagnosticKind, Expr, Name, RenameTree};
+use crate::lang::{
+    AssignTree, ColumnTree, Diagnostic, DiagnosticKind, Expr, Name, RenameTree, TrackTree,
+};
 use crate::table::SlotId;
 use crate::value::{Scalar, Type};
 
@@ -48,6 +50,7 @@ impl Resolver<'_> {
                 );
             }
             builder.settle(pending);
+            self.look_apart(builder, text);
         }
         value
     }
@@ -75,13 +78,17 @@ impl Resolver<'_> {
             }
             let from = builder.workable_from(&value);
             let entity = builder.looked_up(&value);
+            let apart = self.apart_here(builder, &value);
+            whole = whole.and(apart.as_ref().map(|_| ()).map_err(|_| Wrong));
             let slot = builder.slot(value.ty, as_column(worth), from);
             builder.entity[slot.0] = entity;
+            builder.apart[slot.0] = apart.unwrap_or_default();
             let step = builder.steps.len() + 1;
             builder.names.push(Named::new(item.name.text.clone(), step, slot));
             assigned.push((slot, value));
         }
-        builder.push(Step::Assign(AssignPlan(assigned)), text, false);
+        builder.push(Step::Assign(AssignPlan(assigned)), text.clone(), false);
+        self.look_apart(builder, &text);
         whole
     }
 
@@ -117,12 +124,24 @@ impl Resolver<'_> {
             if tracked && worth.kind == WorthKind::Plain {
                 worth.kind = WorthKind::Amount;
             }
+            let old = builder.names[at].slot();
+            let apart = self.apart_here(builder, &value).and_then(|apart| {
+                self.may_change(builder, old, &item.name)?;
+                self.stays_apart(builder, old, apart.as_ref(), &item.name, item.value.span)?;
+                Ok(apart)
+            });
+            let Ok(apart) = apart else {
+                whole = Err(Wrong);
+                continue;
+            };
             let from = builder.steps.len() + 1;
             let slot = builder.slot(value.ty, worth, from);
+            builder.apart[slot.0] = apart;
             builder.renew(at, slot);
             assigned.push((slot, value));
         }
-        builder.push(Step::Assign(AssignPlan(assigned)), text, false);
+        builder.push(Step::Assign(AssignPlan(assigned)), text.clone(), false);
+        self.look_apart(builder, &text);
         whole
     }
 
@@ -212,10 +231,15 @@ impl Resolver<'_> {
     pub(super) fn track(
         &mut self,
         builder: &mut Builder,
-        names: &[Name],
+        tree: &TrackTree,
         text: String,
     ) -> Resolved<()> {
         let row = builder.row();
+        let names = &tree.names;
+        let apart = match &tree.apart {
+            Some(name) => Some(self.keeps_apart(builder, names, name)?),
+            None => None,
+        };
         for name in names {
             let (slot, ty) = self.column_of(&row, name)?;
             if !ty.is_numeric() {
@@ -279,8 +303,18 @@ impl Resolver<'_> {
                     .help(help),
                 );
             }
+            let mut again = false;
             if builder.is_tracked(slot) {
-                continue;
+                let known = builder.apart[slot.0].as_ref();
+                match &apart {
+                    Some(apart) if !known.is_some_and(|known| self.same_apart(known, apart)) => {
+                        again = true;
+                    }
+                    _ => continue,
+                }
+            }
+            if let Some(apart) = &apart {
+                self.declare_apart(builder, (slot, ty), apart, name.span);
             }
             let at = builder.find(&name.text).ok_or(Wrong)?;
             builder.worth[slot.0].kind = WorthKind::Amount;
@@ -288,8 +322,12 @@ impl Resolver<'_> {
             if let Some(id) = gathered {
                 self.plan.gathers[id.0].told = true;
             }
-            builder.tracked.push(Named { gathered, ..builder.names[at].clone() });
+            let named = builder.names[at].clone();
+            let base_name = named.base_name.clone().filter(|_| !again);
+            builder.tracked.push(Named { gathered, base_name, ..named });
+            builder.tracked_apart(slot, &text);
         }
+        self.look_apart(builder, &text);
         builder.push(Step::Names(NamesPlan), text, false);
         Ok(())
     }

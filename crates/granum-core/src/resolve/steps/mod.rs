@@ -1,6 +1,7 @@
 //! Steps, each with what it asks of the columns before it and what it leaves.
 
 mod allocate;
+mod apart;
 mod builder;
 mod columns;
 mod expand;
@@ -45,6 +46,7 @@ impl Resolver<'_> {
         let (before, known) = (builder.grain_names(), builder.steps.len());
         let warned = self.plan.warnings.len();
         builder.begins = builder.visible();
+        self.meets.clear();
         let resolved = self.step_of_kind(builder, tree, text.clone());
         let behind = Behind {
             table: Some(builder.id),
@@ -94,7 +96,7 @@ impl Resolver<'_> {
             StepKind::Columns(columns) => self.columns(builder, columns, text),
             StepKind::Rename(renames) => self.rename(builder, renames, text),
             StepKind::Grain(names) => self.grain(builder, names, tree.span, text),
-            StepKind::Track(names) => self.track(builder, names, text),
+            StepKind::Track(tree) => self.track(builder, tree, text),
             StepKind::OneRow { keys, total, items } => {
                 let tree = OneRowTree { keys, total: total.as_ref(), items };
                 self.one_row(builder, &tree)

@@ -1,6 +1,6 @@
 //! `one row per`: rows become groups, and the keys the new grain.
 
-use super::super::plan::{AggregatePlan, AssignPlan, MistakePlan, OneRowPlan, Step, WarningPlan};
+use super::super::plan::{AggregatePlan, ApartPair, AssignPlan, MistakePlan, OneRowPlan, Step, WarningPlan};
 use super::super::scope::{Paths, PendingKind, Resolver, Row};
 use super::super::worth::{Repeat, Worth, WorthKind};
 use super::super::{Resolved, Wrong};
@@ -36,6 +36,8 @@ type Worked = Vec<(AggregatePlan, SlotId)>;
 struct Results {
     worked: Worked,
     assigned: Vec<(SlotId, Typed)>,
+    /// Results that count apart and meet in others.
+    meets: Vec<ApartPair>,
     whole: Resolved<()>,
 }
 
@@ -58,9 +60,17 @@ impl Resolver<'_> {
         }
         // Inside an aggregate stand the rows' names, outside keys and results above.
         self.inner = Some(Row { next_slot: None, ..builder.row() });
+        self.group_keys = planned.iter().map(|(key, slot, _)| (key.clone(), *slot)).collect();
+        self.group_total = tree.total.is_some();
         let results = self.results(builder, tree.items, &planned, &mut named);
         self.inner = None;
-        let Results { worked, assigned, whole } = results;
+        self.group_keys.clear();
+        // Rows are looked at before they are groups.
+        self.look_apart(builder, &text);
+        let now = builder.steps.len() + 1;
+        builder.from_step.iter_mut().filter(|own| **own == from).for_each(|own| *own = now);
+        named.iter_mut().flat_map(|named| &mut named.versions).for_each(|(own, _)| *own = now);
+        let Results { worked, assigned, meets, whole } = results;
         let months = self.mistakes(builder, tree, &planned, &worked, &named, &text);
         let own_name = self.own_name(builder, &planned);
         let grain: Vec<SlotId> = planned.iter().map(|(_, slot, _)| *slot).collect();
@@ -86,10 +96,12 @@ impl Resolver<'_> {
             months,
             own_name,
         };
-        builder.push(Step::OneRow(plan), text, true);
+        builder.push(Step::OneRow(plan), text.clone(), true);
         if !assigned.is_empty() {
             builder.push(Step::Assign(AssignPlan(assigned)), "results".into(), false);
         }
+        self.meets = meets;
+        self.look_apart(builder, &text);
         whole
     }
 
@@ -305,6 +317,7 @@ impl Resolver<'_> {
         named: &mut Vec<Named>,
     ) -> Results {
         let (mut worked, mut assigned, mut whole): (Worked, _, _) = (vec![], vec![], Ok(()));
+        let mut meets = vec![];
         for item in items {
             if named.iter().any(|known| known.name == item.name.text) {
                 whole = self.wrong(
@@ -329,6 +342,7 @@ impl Resolver<'_> {
                     })
                     .collect(),
                 ancestors: Ancestors::default(),
+                apart: builder.row().apart,
                 paths: Paths::Results,
                 next_slot: Some(builder.types.len()),
                 source: None,
@@ -344,6 +358,7 @@ impl Resolver<'_> {
                     worth.counts_distinct &= !counts_the_key(plan, keys);
                 }
                 let slot = builder.slot(pending.ty, worth, from);
+                builder.apart[slot.0] = pending.apart;
                 if let PendingKind::Result(plan) = pending.kind {
                     worked.push((plan, slot));
                 }
@@ -360,12 +375,18 @@ impl Resolver<'_> {
             let slot = direct.unwrap_or_else(|| {
                 let worth = Worth { own: worth.repeats().is_none(), ..worth };
                 let slot = builder.slot(value.ty, worth, from);
+                let before = std::mem::take(&mut self.meets);
+                let apart = self.apart_here(builder, &value);
+                meets.append(&mut self.meets);
+                self.meets = before;
+                whole = std::mem::replace(&mut whole, Ok(())).and(apart.as_ref().map(|_| ()).map_err(|_| Wrong));
+                builder.apart[slot.0] = apart.unwrap_or_default();
                 assigned.push((slot, value));
                 slot
             });
             named.push(Named::new(item.name.text.clone(), from, slot));
         }
-        Results { worked, assigned, whole }
+        Results { worked, assigned, meets, whole }
     }
 }
 
@@ -393,6 +414,10 @@ fn carry_over(
             Some((name, slot)) => {
                 tracked.name = name;
                 tracked.versions.push((step + 1, slot));
+                let apart = builder.apart[slot.0].as_ref().map(|apart| &apart.kind);
+                if let Some(Kind::Slot(apart)) = apart {
+                    tracked.apart.push((step + 1, *apart));
+                }
                 builder.tracked.push(tracked);
             }
             None => {

@@ -28,12 +28,14 @@ impl Resolver<'_> {
     ) -> Resolved<()> {
         let row = builder.row();
         let (by, _) = self.expression(by, &row)?;
+        let apart = self.apart_here(builder, &by)?;
+        self.look_apart(builder, &text);
         let mut keys = vec![];
         for key in per {
             keys.push(self.expression(key, &row)?.0);
         }
         let grain = builder.grain_slots().to_vec();
-        builder.push(Step::Top(TopPlan { bottom, count, by, per: keys, ties, grain }), text, true);
+        builder.push(Step::Top(TopPlan { bottom, count, by, apart, per: keys, ties, grain }), text, true);
         Ok(())
     }
 }

@@ -21,6 +21,8 @@ impl Resolver<'_> {
         let condition = self.condition(condition, &builder.row_with_groups());
         builder.settle(std::mem::take(&mut self.pending));
         let condition = condition?;
+        self.apart_here(builder, &condition)?;
+        self.look_apart(builder, &text);
         builder.push(Step::Filter(FilterPlan { keep, condition }), text, true);
         Ok(())
     }

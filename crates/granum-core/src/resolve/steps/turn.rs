@@ -46,6 +46,7 @@ impl Resolver<'_> {
             (_, Some(called)) => {
                 self.new_name(builder, called, "give the values another name")?;
                 let value = builder.slot(typed[0].1.ty, worth, from);
+                builder.apart[value.0] = self.apart_of_all(builder, &slots)?;
                 builder.names.push(Named::new(called.text.clone(), from, value));
                 Turned::Columns { columns: typed, value }
             }
@@ -161,6 +162,33 @@ impl Resolver<'_> {
                 "leave it out before the step:  columns \u{2026} ; or turn it as well:  turn {first}, \u{2026}"
             )),
         )
+    }
+
+    /// What keeps values apart that come into one column: the same for all.
+    fn apart_of_all(&mut self, builder: &Builder, slots: &[SlotId]) -> Resolved<Option<Typed>> {
+        let first = builder.apart[slots[0].0].clone();
+        for slot in &slots[1..] {
+            let same = match (&first, &builder.apart[slot.0]) {
+                (None, None) => true,
+                (Some(a), Some(b)) => self.same_apart(a, b),
+                _ => false,
+            };
+            if !same {
+                let named = |slot: &SlotId| {
+                    let named = builder.names.iter().find(|named| named.slot() == *slot);
+                    named.map_or(String::new(), |named| named.name.clone())
+                };
+                let message =
+                    format!("`{}` and `{}` count apart by different columns", named(&slots[0]), named(slot));
+                let diagnostic = Diagnostic::new(
+                    DiagnosticKind::CountedApart,
+                    crate::lang::Span::default(),
+                    message,
+                );
+                return self.wrong(diagnostic.help("turn each by a step of its own"));
+            }
+        }
+        Ok(first)
     }
 
     /// The values that are turned in one type, and what they are worth.

@@ -4,7 +4,7 @@ mod window;
 
 use super::values::values_noted;
 use super::{Faults, Left, OnRows, Pace, RowsBecome, StepRunner, Together, Work, group_problem};
-use crate::aggregate::{GroupFailure, Groups, Values, aggregate_each};
+use crate::aggregate::{GroupFailure, Groups, Values, aggregate_each, mixed};
 use crate::expr::Typed;
 use crate::resolve::{AggregatePlan, GroupedPlan, GroupedPlans, GroupedWhat};
 use crate::table::{Batch, Column, Rows, SlotId};
@@ -86,14 +86,14 @@ fn grouped(
                 found.take(&groups.array())
             }
             GroupedWhat::Window { plan, over } => {
-                let mut values = noting(runner, plan, batch, &groups, &mut faults);
+                let mut values = apart(runner, plan, batch, (&keys, &groups), &mut faults);
                 values.by.extend(grain());
                 let (found, failed) = window(&values, &groups, *over);
                 note(runner, plan, (&keys, &groups), &values, failed, &mut faults);
                 found
             }
             GroupedWhat::Neighbour { plan, next } => {
-                let mut values = noting(runner, plan, batch, &groups, &mut faults);
+                let mut values = apart(runner, plan, batch, (&keys, &groups), &mut faults);
                 values.by.extend(grain());
                 neighbours(&values, &groups, *next)
             }
@@ -127,6 +127,20 @@ fn noting(
         }
     }
     values
+}
+
+/// The same where groups whose values count apart have none; a group is looked at as a whole.
+fn apart(
+    runner: &StepRunner<'_>,
+    plan: &AggregatePlan,
+    batch: &Batch,
+    (keys, groups): (&[Column], &Groups),
+    faults: &mut Faults,
+) -> Values {
+    let values = noting(runner, plan, batch, groups, faults);
+    let failed = mixed(&values, groups);
+    note(runner, plan, (keys, groups), &values, failed, faults);
+    Values { apart: None, ..values }
 }
 
 /// Notes the groups of which there is no aggregate.

@@ -8,11 +8,11 @@ use super::super::{StepRunner, StepSum, group_problem};
 use super::pile::{Different, Piece, Pile, different_in, different_in_all};
 use super::{group_named, of_groups, own_mistakes, sizes_of, step_values, total_row};
 use crate::aggregate::{
-    AggregateFunction, Groups, Values, different as pairs_of, folded, from_parts, kept, number,
+    AggregateFunction, Groups, Sum, Values, different as pairs_of, folded, from_parts, kept, number,
     parted, parts,
 };
 use crate::resolve::{AggregatePlan, OneRowPlan, Plan, TablePlan};
-use crate::table::{Amount, Batch, Column, Rows};
+use crate::table::{Batch, Column, Rows};
 use crate::tally::Problem;
 use crate::value::Scalar;
 
@@ -28,7 +28,8 @@ pub(crate) fn streams(plan: &Plan, step: &OneRowPlan) -> bool {
             }
             function => parted(function, of.ty),
         };
-        parts && rows_gathered(plan, of).is_none()
+        // What counts apart is looked at in whole groups.
+        parts && of.apart.is_none() && rows_gathered(plan, of).is_none()
     };
     step.months.is_empty() && step.results.iter().all(|(result, _)| parted(result))
 }
@@ -39,7 +40,7 @@ pub(crate) struct Partial {
     groups: Piece,
     /// For each count of different values, the keys and values that it counts.
     different: Vec<Piece>,
-    before: Vec<Option<Amount>>,
+    before: Vec<Option<Sum>>,
     rows: u64,
 }
 
