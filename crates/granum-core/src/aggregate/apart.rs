@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use super::{Groups, GroupFailure, Values};
+use super::{GroupFailure, Groups, Values};
 use crate::bug::Sure;
 use crate::table::{Amount, Column, Rows};
 use crate::value::{Scalar, Type};
@@ -69,7 +69,7 @@ pub(crate) fn mixed(values: &Values, groups: &Groups) -> Vec<GroupFailure> {
 
 /// Whether a row has an amount that is in something: a zero whose currency is blank is in none, and meets any.
 pub(crate) fn stands(value: &Column, apart: &Column, row: usize) -> bool {
-    !value.is_blank(row) && !(apart.is_blank(row) && is_zero(value, row))
+    !(value.is_blank(row) || apart.is_blank(row) && is_zero(value, row))
 }
 
 fn is_zero(value: &Column, row: usize) -> bool {
@@ -105,7 +105,7 @@ pub(crate) fn parted_by(apart: &Column) -> Vec<(Option<String>, Rows)> {
 
 fn in_groups(apart: &Column) -> Groups {
     match apart.ty() {
-        Type::Blank if apart.len() > 0 => Groups::one(apart.len()),
+        Type::Blank if !apart.is_empty() => Groups::one(apart.len()),
         _ => Groups::by(std::slice::from_ref(apart), apart.len()),
     }
 }

@@ -17,8 +17,8 @@ pub(crate) use groups::{Groups, number};
 pub(crate) use ordered::{different, order};
 pub(crate) use parts::{AllRows, folded, from_parts, kept, parted, parts};
 pub(crate) use place::{OF_PLACE, is_of_place, of_place_names};
-pub(crate) use sum::{Sum, apart_name, apart_rows};
 pub(crate) use registry::{AGGREGATES, Aggregate, OfAmounts, Order, Takes, named};
+pub(crate) use sum::{Sum, apart_rows};
 
 use crate::bug::Sure;
 use crate::lang::Percent;
@@ -105,9 +105,9 @@ impl GroupFailure {
     /// The group that has no value.
     pub fn group(&self) -> u32 {
         match self {
-            Self::Overflow { group }
-            | Self::Several { group, .. }
-            | Self::Apart { group, .. } => *group,
+            Self::Overflow { group } | Self::Several { group, .. } | Self::Apart { group, .. } => {
+                *group
+            }
         }
     }
 }

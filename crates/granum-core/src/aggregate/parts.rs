@@ -194,8 +194,9 @@ fn stacked(parts: &[Values]) -> Option<Values> {
         |of: &dyn Fn(&Values) -> Column| Column::concat(&parts.iter().map(of).collect::<Vec<_>>());
     let value = column(&|part| part.value.clone().unwrap_or(Column::Blank(0)));
     let by = (0..first.by.len()).map(|at| (column(&|part| part.by[at].0.clone()), first.by[at].1));
-    let apart = first.apart.is_some().then(|| {
-        column(&|part| part.apart.clone().sure("what keeps the values of a part apart"))
-    });
+    let apart = first
+        .apart
+        .is_some()
+        .then(|| column(&|part| part.apart.clone().sure("what keeps the values of a part apart")));
     Some(Values { value: Some(value), by: by.collect(), apart, ..first.clone() })
 }

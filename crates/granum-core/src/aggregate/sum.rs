@@ -1,7 +1,7 @@
 //! The sum of a tracked column, or the sums of what counts apart in it.
 
 use super::{parted_by, stands};
-use crate::table::{Amount, Column, Rows};
+use crate::table::{Amount, Column, InWhat, Rows};
 
 /// A sum over some rows; where amounts count apart, a sum for each currency, or other measure, that they are in.
 #[derive(Debug, Clone, PartialEq)]
@@ -51,25 +51,24 @@ impl Sum {
     pub fn named(&self, name: &str) -> Vec<(String, Amount)> {
         match self {
             Self::One(amount) => vec![(name.to_owned(), *amount)],
-            Self::Each(each) => {
-                each.iter().map(|(value, amount)| (apart_name(name, value.as_deref()), *amount)).collect()
-            }
+            Self::Each(each) => each
+                .iter()
+                .map(|(value, amount)| (InWhat::One(value.clone()).name(name), *amount))
+                .collect(),
         }
     }
 }
 
 /// The rows of each currency, or other measure, that amounts are in, blank last; without those that are in none.
 pub(crate) fn apart_rows(values: &Column, apart: &Column) -> Vec<(Option<String>, Rows)> {
-    let nothing = |rows: &Rows| rows.numbers().all(|row| !stands(values, apart, row as usize));
     let mut parts = parted_by(apart);
-    parts.retain(|(value, rows)| value.is_some() || !nothing(rows));
+    // What is in nothing, and is something.
+    for (_, rows) in parts.iter_mut().filter(|(value, _)| value.is_none()) {
+        *rows = rows.numbers().filter(|row| stands(values, apart, *row as usize)).collect();
+    }
+    parts.retain(|(_, rows)| !rows.is_empty());
     sort(&mut parts);
     parts
-}
-
-/// What an amount is called that is in something: `net EUR`.
-pub(crate) fn apart_name(name: &str, value: Option<&str>) -> String {
-    format!("{name} {}", value.unwrap_or("(blank)"))
 }
 
 fn sort<T>(each: &mut [(Option<String>, T)]) {

@@ -1,6 +1,6 @@
 //! Aggregates against slow twins that go group by group.
 
-use crate::table::Whole;
+use crate::table::{Amount, Whole};
 use proptest::prelude::*;
 
 use super::*;
@@ -231,5 +231,80 @@ proptest! {
             prop_assert_eq!(groups.of(at), seen.iter().position(|known| known == row));
         }
         prop_assert_eq!((groups.count, firsts), (seen.len(), wanted_firsts));
+    }
+}
+
+/// Of some rows what is in each: in words, how many rows, and cents. A zero that is in nothing is in none.
+fn by_what(rows: &[&Row]) -> Vec<(Option<String>, u64, i128)> {
+    let mut found: Vec<(Option<String>, u64, i128)> = vec![];
+    for (_, cents, within, _) in rows {
+        let Some(cents) = cents.filter(|cents| within.is_some() || *cents != 0) else { continue };
+        let within = within.map(|within| within.to_string());
+        match found.iter_mut().find(|(known, ..)| *known == within) {
+            Some((_, rows, sum)) => (*rows, *sum) = (*rows + 1, *sum + i128::from(cents)),
+            None => found.push((within, 1, cents.into())),
+        }
+    }
+    found.sort();
+    found
+}
+
+fn units_of(amount: Amount) -> i128 {
+    match amount {
+        Amount::Exact { units, .. } => units.unwrap(),
+        Amount::Float { .. } => panic!("no number is of floating point"),
+    }
+}
+
+proptest! {
+    #[test]
+    fn groups_in_several_are_found_with_all_that_is_in_each(rows in rows()) {
+        let (groups, values) = columns(&rows);
+        let apart = values.by[0].0.clone();
+        let values = Values { apart: Some(apart), ..values };
+        let mut numbers: Vec<u8> = vec![];
+        rows.iter().for_each(|row| if !numbers.contains(&row.0) { numbers.push(row.0) });
+        let expected = numbers.iter().enumerate().filter_map(|(group, number)| {
+            let own = rows.iter().filter(|row| row.0 == *number && row.3 != Some(false));
+            let parts = by_what(&own.collect::<Vec<_>>());
+            (parts.len() > 1).then_some((group as u32, parts))
+        });
+        let told = mixed(&values, &groups).into_iter().map(|failure| match failure {
+            GroupFailure::Apart { group, parts } => {
+                let parts = parts.into_iter().map(|part| (part.value, part.rows, units_of(part.amount)));
+                let mut parts: Vec<_> = parts.collect();
+                parts.sort();
+                (group, parts)
+            }
+            other => panic!("{other:?}"),
+        });
+        let (told, expected): (Vec<_>, Vec<_>) = (told.collect(), expected.collect());
+        prop_assert_eq!(&told, &expected);
+        // Such a group has no sum, the others have theirs.
+        let of_sum = Values { function: AggregateFunction::Sum, ..values.clone() };
+        let (_, failed) = aggregate_each(&of_sum, &groups);
+        let failed: Vec<u32> = failed.iter().map(GroupFailure::group).collect();
+        prop_assert_eq!(failed, told.iter().map(|(group, _)| *group).collect::<Vec<_>>());
+    }
+
+    #[test]
+    fn a_sum_of_each_is_that_of_its_rows_however_they_are_cut(rows in rows(), cut in 0..40_usize) {
+        let (_, values) = columns(&rows);
+        let (value, apart) = (values.value.unwrap(), values.by[0].0.clone());
+        let cut = cut.min(rows.len());
+        let of = |from: usize, count: usize| {
+            Sum::of(&value.slice(from, count), Some(&apart.slice(from, count)))
+        };
+        let whole = of(0, rows.len());
+        prop_assert_eq!(&of(0, cut).plus(&of(cut, rows.len() - cut)), &whole);
+        let Sum::Each(each) = whole else { panic!("one sum of several") };
+        let mut told: Vec<(Option<String>, i128)> =
+            each.into_iter().map(|(value, amount)| (value, units_of(amount))).collect();
+        told.sort();
+        let expected = by_what(&rows.iter().collect::<Vec<_>>());
+        // A row without an amount is in something all the same.
+        told.retain(|(value, _)| expected.iter().any(|(known, ..)| known == value));
+        let expected: Vec<_> = expected.into_iter().map(|(value, _, sum)| (value, sum)).collect();
+        prop_assert_eq!(told, expected);
     }
 }

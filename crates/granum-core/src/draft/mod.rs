@@ -54,6 +54,8 @@ struct Refused {
     links: BTreeSet<(String, String)>,
     /// Columns that cannot be read as they seemed to be, by table.
     reads: BTreeSet<(String, String)>,
+    /// Tables whose amounts cannot be kept apart by their currency.
+    apart: BTreeSet<String>,
     /// The tables that inputs are parts of.
     parts: BTreeMap<String, String>,
 }
@@ -115,6 +117,12 @@ impl Refused {
                 Problem::BadCells { table, column, .. } => {
                     let table = self.parts.get(table).unwrap_or(table).clone();
                     self.reads.insert((table, column.clone()))
+                }
+                Problem::CountedApart(_) => {
+                    let known = self.apart.len();
+                    self.apart.extend(report.tables.iter().map(|table| table.name.clone()));
+                    self.apart.extend(report.not_built.iter().cloned());
+                    self.apart.len() > known
                 }
                 _ => false,
             };

@@ -5,7 +5,7 @@ use super::{AsText, DraftedFiles, Refused, remark};
 use crate::lang::{plan_name, quoted};
 use crate::relate::{RelatedTable, Relations};
 use crate::resolve::plain_path;
-use crate::survey::names::{bare, names_sum, names_version};
+use crate::survey::names::{bare, names_currency, names_number, names_sum, names_version};
 use crate::survey::{ColumnSurvey, OddityKind};
 use crate::value::{Scale, Type, decimal};
 
@@ -56,8 +56,19 @@ pub(super) fn input(
     }
     let amounts = amounts(table, refused, as_text);
     if !amounts.is_empty() {
-        let amounts = names(amounts.iter().map(|column| &column.name));
-        out.push_str(&format!("  track {amounts}\n"));
+        let within = currency(table, refused);
+        let money = |column: &&&ColumnSurvey| within.is_some() && !names_number(&column.name);
+        let (money, others): (Vec<&ColumnSurvey>, Vec<&ColumnSurvey>) =
+            amounts.iter().partition(|column| money(column));
+        let tracked = |columns: &[&ColumnSurvey], within: &str| match columns {
+            [] => String::new(),
+            columns => {
+                format!("  track {}{within}\n", names(columns.iter().map(|column| &column.name)))
+            }
+        };
+        let within = within.map_or(String::new(), |own| format!(" in {}", plan_name(&own.name)));
+        out.push_str(&tracked(&money, &within));
+        out.push_str(&tracked(&others, ""));
     }
     out.push('\n');
     out
@@ -129,6 +140,20 @@ fn counted(number: u64, one: &str, many: &str) -> String {
 
 fn names<'n>(names: impl Iterator<Item = &'n String>) -> String {
     names.map(|name| plan_name(name)).collect::<Vec<_>>().join(", ")
+}
+
+/// The column that says in which currency a table's amounts are, where one does.
+fn currency<'t>(table: &'t RelatedTable, refused: &Refused) -> Option<&'t ColumnSurvey> {
+    const MOST: u64 = 30;
+    let fits = |column: &&ColumnSurvey| {
+        names_currency(&column.name)
+            && column.read_as == Type::Text
+            && (1..=MOST).contains(&column.distinct)
+            && !refused.apart.contains(&table.name)
+    };
+    let mut found = table.survey.columns.iter().filter(fits);
+    // Where there are two, whose is which is not seen.
+    found.next().filter(|_| found.next().is_none())
 }
 
 /// Columns of amounts that add up.
@@ -238,6 +263,10 @@ pub(super) fn joined(
     }
     for link in links.iter().filter(|link| link.to == base.name) {
         let Some(from) = table(link.from) else { continue };
+        // What is in several currencies has no one sum.
+        if currency(from, refused).is_some() {
+            continue;
+        }
         for column in amounts(from, refused, as_text) {
             let value = format!("sum({}.{})", plan_name(&from.name), plan_name(&column.name));
             add(&from.name, &format!("{}_{}", from.name, column.name), value);

@@ -13,7 +13,30 @@ use crate::port::{Output, OutputError, Outputs};
 use crate::resolve::{CheckKind, Total};
 use crate::step::{Naming, finished_rows, group_problem};
 use crate::table::{LinkId, TableId, TotalId};
-use crate::tally::{CheckTally, Problem, Report, Written, bridges, figures, moved};
+use crate::tally::{CheckTally, Problem, Report, TableTally, Written, bridges, figures, moved};
+
+/// An amount that left behind what it is in goes on from the one that it was in: all its rows were.
+fn go_on(tables: &mut [TableTally]) {
+    for at in 0..tables.len() {
+        for index in 0..tables[at].tracked.len() {
+            let (table, tracked) = (&tables[at], &tables[at].tracked[index]);
+            let Some(base_name) = tracked.base_name.as_ref().filter(|_| !table.input) else {
+                continue;
+            };
+            let base = tables.iter().find(|base| base.name == table.begins_as);
+            let Some(base) = base.filter(|_| tracked.name == tracked.column) else { continue };
+            let mut of =
+                base.tracked.iter().enumerate().filter(|(_, own)| own.column == *base_name);
+            let known = of.clone().any(|(_, own)| own.name == *base_name);
+            let left =
+                of.clone().find(|(at, _)| base.at_end(*at).is_some_and(|sum| !sum.is_zero()));
+            let found = left.or(of.next()).map(|(_, own)| own.name.clone());
+            if let Some(found) = found.filter(|_| !known) {
+                tables[at].tracked[index].base_name = Some(found);
+            }
+        }
+    }
+}
 
 impl Run<'_> {
     pub fn close(mut self, want: Want<'_>, running: Running<'_>) -> Result<Report, RunError> {
@@ -39,6 +62,7 @@ impl Run<'_> {
                 None => report.not_built.push(table.name.clone()),
             }
         }
+        go_on(&mut report.tables);
         report.links = (0..self.plan.links.len())
             .filter_map(|link| self.links.remove(&LinkId(link)))
             .collect();

@@ -414,8 +414,7 @@ impl Demand {
         let from = &plan.tables[link_plan.from.0];
         let all = purpose == Purpose::Link(link);
         for (at, (name, slot)) in from.columns.iter().enumerate() {
-            let tracked =
-                from.tracked.iter().any(|t| t.ends_at.is_none() && t.is_of(*slot));
+            let tracked = from.tracked.iter().any(|t| t.ends_at.is_none() && t.is_of(*slot));
             let asked = matches!(&link_plan.required,
                 Some(Required::Share { of: Some((of, _)), .. }) if of == name);
             if tracked || asked || all {

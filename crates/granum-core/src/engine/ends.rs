@@ -3,12 +3,12 @@
 use std::sync::atomic::AtomicU64;
 
 use super::context::Context;
-use crate::aggregate::{apart_name, apart_rows};
+use crate::aggregate::apart_rows;
 use crate::bug::Sure;
 use crate::expr::{Typed, evaluate_all};
 use crate::resolve::LinkPlan;
 use crate::step::{Naming, row_problem};
-use crate::table::{Batch, Column, SlotId, TableId};
+use crate::table::{Batch, Column, InWhat, SlotId, TableId};
 use crate::tally::Problem;
 
 /// Expressions over the rows of one side of a link.
@@ -59,7 +59,7 @@ pub(super) fn tracked(context: &Context<'_>, table: TableId) -> Vec<Followed> {
             let mut own = vec![None; values.len()];
             rows.numbers().for_each(|row| own[row as usize] = Some(row));
             found.push(Followed {
-                name: apart_name(&name, value.as_deref()),
+                name: InWhat::One(value).name(&name),
                 column: name.clone(),
                 values: values.take(&own.into_iter().collect()),
             });

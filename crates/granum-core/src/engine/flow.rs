@@ -18,8 +18,8 @@ use super::tree::{End, Leaf, Segment, Spot, Tree};
 use super::waiting::LeafKind;
 use crate::aggregate::{AllRows, MOST_APART, Sum};
 use crate::lang::Span;
-use crate::resolve::{Step, TablePlan};
 use crate::port::{Encoded, Output, OutputError};
+use crate::resolve::{Step, TablePlan};
 use crate::step::{Naming, OnRows, Trouble};
 use crate::table::{Batch, Held, Places, Table, TableId};
 use crate::tally::{ApartProblem, ExpandProblem, Problem, UnitsProblem, UnitsTrouble};
@@ -305,12 +305,12 @@ impl TreeRun<'_> {
     fn counted_apart(&mut self) {
         for at in 0..self.tree.tables.len() {
             let table = &self.context.plan.tables[self.tree.tables[at].0];
-            let several = table.steps.iter().zip(&self.end.sums[at].steps).find_map(|(step, sum)| {
-                match &step.step {
+            let several = table.steps.iter().zip(&self.end.sums[at].steps).find_map(
+                |(step, sum)| match &step.step {
                     Step::Apart(plan) => plan.several(&table.name, sum),
                     _ => None,
-                }
-            });
+                },
+            );
             let several = several.or_else(|| too_many(table, &self.end.sums[at]));
             if let Some(problem) = several.filter(|_| !self.end.failed[at]) {
                 self.fail(at, problem);

@@ -1,11 +1,11 @@
 //! What is gathered of rows that lead here, for each row that they lead to.
 
 use super::context::Context;
-use crate::aggregate::{Groups, Values, aggregate_each, apart_name, parted_by};
+use crate::aggregate::{Groups, Values, aggregate_each, parted_by};
 use crate::expr::{Gathered, Kind, LeadingRows};
 use crate::resolve::{AggregatePlan, Gather, GatherWhat};
 use crate::step::{Faults, group_problem, row_of_way, values_of_way, way};
-use crate::table::{Bits, Column, GatherId, Rows};
+use crate::table::{Bits, Column, GatherId, InWhat, Rows};
 use crate::tally::{GatheredAmount, RowsAmount};
 
 /// What was gathered, why some rows have nothing, and what is told of amounts.
@@ -19,7 +19,7 @@ pub(super) struct Found {
 #[derive(Debug)]
 pub(super) struct GatheredPart {
     /// What it is in, where it counts apart.
-    pub apart: Option<Option<String>>,
+    pub within: InWhat,
     pub amount: GatheredAmount,
 }
 
@@ -84,15 +84,19 @@ fn told(
     let Some(value) = &values.value else { return vec![] };
     let Some(apart) = &values.apart else {
         let all = Bits::all(value.len(), true);
-        let amount = told_of(context, (gather, plan), values, index, (&all, None));
-        return amount.map(|amount| GatheredPart { apart: None, amount }).into_iter().collect();
+        let amount = told_of(context, (gather, plan), values, index, (&all, &InWhat::Nothing));
+        return amount
+            .map(|amount| GatheredPart { within: InWhat::Nothing, amount })
+            .into_iter()
+            .collect();
     };
     let parts = parted_by(apart).into_iter().filter_map(|(name, rows)| {
         let mut own = vec![false; value.len()];
         rows.numbers().for_each(|row| own[row as usize] = true);
-        let of = (&Bits::from(own), Some(name.as_deref()));
+        let within = InWhat::One(name);
+        let of = (&Bits::from(own), &within);
         let amount = told_of(context, (gather, plan), values, index, of)?;
-        Some(GatheredPart { apart: Some(name), amount })
+        Some(GatheredPart { within, amount })
     });
     parts.collect()
 }
@@ -103,7 +107,7 @@ fn told_of(
     (gather, plan): (&Gather, &AggregatePlan),
     values: &Values,
     index: &Rows,
-    (own, apart): (&Bits, Option<Option<&str>>),
+    (own, within): (&Bits, &InWhat),
 ) -> Option<GatheredAmount> {
     let value = values.value.as_ref()?;
     let of = |rows: Bits| {
@@ -119,10 +123,7 @@ fn told_of(
             let slot = from.columns[column.0].1;
             let tracked = from.tracked.iter().filter(|tracked| tracked.ends_at.is_none());
             let found = tracked.clone().find(|t| t.last_slot() == slot);
-            found.map(|tracked| match apart {
-                Some(apart) => apart_name(&tracked.name, apart),
-                None => tracked.name.clone(),
-            })
+            found.map(|tracked| within.name(&tracked.name))
         }
         _ => None,
     };

@@ -1,10 +1,10 @@
 //! Which rows of a stack came from one row: where tables of common rows are stacked, money is
 //! counted twice.
 
+use crate::aggregate::Sum;
 use crate::bug::Sure;
 use crate::resolve::{Lay, Plan, SeveralPlan, Source};
 use crate::step::Around;
-use crate::aggregate::Sum;
 use crate::table::{Amount, Column, Rows, SlotId, TableId};
 use crate::tally::{PartTwice, StackedTwice};
 

@@ -190,12 +190,12 @@ fn reached(required: &Required, tally: &LinkTally) -> (String, bool) {
                 }
             };
             let scale = 10_u128.pow(percent.scale.into());
-            let reaches = |(part, whole): (u128, u128)| {
-                match (part.checked_mul(100 * scale), whole.checked_mul(u128::from(percent.units)))
-                {
-                    (Some(part), Some(whole)) => part >= whole,
-                    _ => part / 100 >= whole / 10_000 * u128::from(percent.units) / scale,
-                }
+            let reaches = |(part, whole): (u128, u128)| match (
+                part.checked_mul(100 * scale),
+                whole.checked_mul(u128::from(percent.units)),
+            ) {
+                (Some(part), Some(whole)) => part >= whole,
+                _ => part / 100 >= whole / 10_000 * u128::from(percent.units) / scale,
             };
             let held = shares.into_iter().all(reaches);
             let of = of.as_ref().map_or(String::new(), |(name, _)| format!(" of {name}"));

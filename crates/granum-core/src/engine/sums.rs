@@ -3,14 +3,14 @@
 use std::collections::HashMap;
 
 use super::gather::GatheredPart;
-use crate::aggregate::{Sum, apart_name};
+use crate::aggregate::Sum;
 use crate::bug::Sure;
 use crate::resolve::{Plan, Source, TablePlan};
 use crate::step::{RowsBecome, StepSum, add};
-use crate::table::{Amount, GatherId, TableId};
+use crate::table::{Amount, GatherId, InWhat, TableId};
 use crate::tally::{
-    BadCell, GrainChange, OddHoursTold, Part, SetAside, StackedTwice, StepTally,
-    TableTally, TrackedName,
+    BadCell, GrainChange, OddHoursTold, Part, SetAside, StackedTwice, StepTally, TableTally,
+    TrackedName,
 };
 
 /// What happened in a table's steps.
@@ -130,8 +130,7 @@ impl TableSum {
 struct Lane {
     /// Which of the tracked amounts.
     of: usize,
-    /// What it is in, where it counts apart; nothing in that where it is blank.
-    apart: Option<Option<String>>,
+    within: InWhat,
 }
 
 /// All amounts of a table that are told, by what it has at its stages.
@@ -149,9 +148,9 @@ fn lanes(table: &TablePlan, stages: &[Vec<Option<Sum>>]) -> Vec<Lane> {
         }
         values.sort_by(|a, b| (a.is_none(), a).cmp(&(b.is_none(), b)));
         if values.is_empty() {
-            lanes.push(Lane { of, apart: None });
+            lanes.push(Lane { of, within: InWhat::Nothing });
         }
-        lanes.extend(values.into_iter().map(|value| Lane { of, apart: Some(value) }));
+        lanes.extend(values.into_iter().map(|value| Lane { of, within: InWhat::One(value) }));
     }
     lanes
 }
@@ -164,7 +163,8 @@ impl Lane {
         match stage.get(self.of)?.as_ref()? {
             Sum::One(amount) => Some(*amount),
             Sum::Each(each) => {
-                let own = each.iter().find(|(value, _)| Some(value) == self.apart.as_ref());
+                let is = |value: &Option<String>| matches!(&self.within, InWhat::One(own) if own == value);
+                let own = each.iter().find(|(value, _)| is(value));
                 Some(own.map_or_else(zero, |(_, amount)| *amount))
             }
         }
@@ -176,16 +176,12 @@ impl Lane {
         gathered: &HashMap<GatherId, Vec<GatheredPart>>,
     ) -> TrackedName {
         let tracked = &table.tracked[self.of];
-        let named = |name: &String| match &self.apart {
-            None => name.clone(),
-            Some(value) => apart_name(name, value.as_deref()),
-        };
         let parts = tracked.gathered.and_then(|id| gathered.get(&id));
-        let part = parts.into_iter().flatten().find(|part| part.apart == self.apart);
+        let part = parts.into_iter().flatten().find(|part| part.within == self.within);
         TrackedName {
-            name: named(&tracked.name),
+            name: self.within.name(&tracked.name),
             column: tracked.name.clone(),
-            base_name: tracked.base_name.as_ref().map(named),
+            base_name: tracked.base_name.as_ref().map(|name| self.within.name(name)),
             foreseen: tracked.foreseen,
             gathered: part.map(|part| part.amount.clone()),
         }

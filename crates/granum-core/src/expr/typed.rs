@@ -166,10 +166,9 @@ impl Typed {
             (Kind::In { value, items }, Kind::In { value: own, items: others }) => {
                 value.is_like(own) && all(items, others)
             }
-            (
-                Kind::IsBlank { value, negated },
-                Kind::IsBlank { value: own, negated: other },
-            ) => negated == other && value.is_like(own),
+            (Kind::IsBlank { value, negated }, Kind::IsBlank { value: own, negated: other }) => {
+                negated == other && value.is_like(own)
+            }
             (Kind::Call { function, args }, Kind::Call { function: own, args: others }) => {
                 function.name == own.name && all(args, others)
             }

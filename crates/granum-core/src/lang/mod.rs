@@ -24,8 +24,8 @@ pub use preference::Preference;
 pub(crate) use step::one_row;
 pub use step::{
     AllocateTree, AllowTree, AssignTree, ColumnTree, DedupeKeep, ExpandTree, KeyTree, OddQuantity,
-    Otherwise, ReadTree, RenameTree, SplitTree, StepKind, StepTree, TopCount, TrackTree, TurnTree, TurnedTree,
-    UnitsPolicy,
+    Otherwise, ReadTree, RenameTree, SplitTree, StepKind, StepTree, TopCount, TrackTree, TurnTree,
+    TurnedTree, UnitsPolicy,
 };
 pub use terms::*;
 pub use token::Span;

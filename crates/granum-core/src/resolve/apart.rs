@@ -242,7 +242,11 @@ impl Resolver<'_> {
             (Apart::Of(a), Apart::Of(b)) => {
                 let Some(ty) = a.ty.common(b.ty) else {
                     let message = "these two amounts are in different measures";
-                    return self.wrong(Diagnostic::new(DiagnosticKind::CountedApart, span, message));
+                    return self.wrong(Diagnostic::new(
+                        DiagnosticKind::CountedApart,
+                        span,
+                        message,
+                    ));
                 };
                 let kind = Kind::If {
                     condition: Box::new(condition.clone()),

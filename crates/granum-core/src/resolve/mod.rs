@@ -24,12 +24,12 @@ mod ways;
 mod worth;
 
 pub(crate) use plan::{
-    AggregatePlan, AllocateOver, AllocatePlan, Allowance, ApartAlone, ApartPair, ApartPlan, AssignPlan, CalendarPlan, CheckKind,
-    CheckPlan, DedupeByPlan, DedupePlan, DedupeRule, ExpandPlan, FilterPlan, ForeseenPlan, Gather,
-    GatherWhat, GrainCheck, GroupedPlan, GroupedPlans, GroupedWhat, Lay, LinkPlan, MistakePlan,
-    NamesPlan, OneRowPlan, OutputPlan, PeriodEnd, PeriodPlan, Plan, Proof, Required, SeveralPlan,
-    SortPlan, Source, SplitPlan, Step, TablePlan, TopPlan, Total, Tracked, TurnPlan, Turned,
-    UnitsPlan, WidePlan,
+    AggregatePlan, AllocateOver, AllocatePlan, Allowance, ApartAlone, ApartPair, ApartPlan,
+    AssignPlan, CalendarPlan, CheckKind, CheckPlan, DedupeByPlan, DedupePlan, DedupeRule,
+    ExpandPlan, FilterPlan, ForeseenPlan, Gather, GatherWhat, GrainCheck, GroupedPlan,
+    GroupedPlans, GroupedWhat, Lay, LinkPlan, MistakePlan, NamesPlan, OneRowPlan, OutputPlan,
+    PeriodEnd, PeriodPlan, Plan, Proof, Required, SeveralPlan, SortPlan, Source, SplitPlan, Step,
+    TablePlan, TopPlan, Total, Tracked, TurnPlan, Turned, UnitsPlan, WidePlan,
 };
 
 use std::collections::HashMap;

@@ -214,7 +214,8 @@ impl Resolver<'_> {
                 let all = self.columns_of(laid.tables[at]);
                 all[place.0].apart.map(|apart| all[apart].name.clone())
             };
-            let there = places.iter().enumerate().filter_map(|(at, place)| Some((at, place.as_ref()?)));
+            let there =
+                places.iter().enumerate().filter_map(|(at, place)| Some((at, place.as_ref()?)));
             let found: Vec<(usize, ColumnId, Option<String>)> =
                 there.map(|(at, place)| (at, *place, of(at, place))).collect();
             let Some((first, place, own)) = found.first() else { continue };
@@ -232,10 +233,10 @@ impl Resolver<'_> {
                     laid.names[*at].text
                 );
                 let span = laid.names[*at].span;
-                return self.wrong(
-                    Diagnostic::new(DiagnosticKind::CountedApart, span, message)
-                        .help("track it in the same column in each of them:  track NAME in COLUMN"),
-                );
+                return self
+                    .wrong(Diagnostic::new(DiagnosticKind::CountedApart, span, message).help(
+                        "track it in the same column in each of them:  track NAME in COLUMN",
+                    ));
             }
             apart.push(own.as_ref().and_then(|own| {
                 let is = |(slot, _): &(SlotId, _)| {

@@ -56,6 +56,7 @@ impl Resolver<'_> {
                 self.need_table(table, name.span)?;
                 let row = self.finished_row(table, Paths::Allowed);
                 let condition = self.condition(&tree.condition, &row)?;
+                self.apart_of(&row, &condition)?;
                 let mut shown = vec![];
                 condition.visit(&mut |part| {
                     if let Kind::Column(column) = &part.kind

@@ -10,12 +10,12 @@ use rayon::prelude::*;
 
 use super::values::apart_problem;
 use super::{Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Together, Work};
-use crate::aggregate::{AggregateFunction, Groups, Values, apart_name, mixed, parted_by};
+use crate::aggregate::{AggregateFunction, Groups, Values, mixed, parted_by};
 use crate::bug::Sure;
 use crate::expr::Typed;
 use crate::link::EXAMPLES;
 use crate::resolve::{AllocateOver, AllocatePlan, TablePlan};
-use crate::table::{Amount, Batch, Column, Present, Rows};
+use crate::table::{Amount, Batch, Column, InWhat, Present, Rows};
 use crate::tally::{
     AllocateProblem, AllocateTrouble, Allocated, NotAllocated, Problem, StepDetail,
 };
@@ -46,10 +46,7 @@ impl Work for AllocatePlan {
         }
         let tracked = table.tracked.iter().find(|tracked| tracked.versions[0].1 == self.slot);
         let own = |allocated: &Allocated| {
-            let name = |name: &String| match &allocated.apart {
-                Some(value) => apart_name(name, value.as_deref()),
-                None => name.clone(),
-            };
+            let name = |name: &String| allocated.within.name(name);
             let parts = tracked.map(|tracked| name(&tracked.name));
             let of = allocated.of.as_ref().map(|(table, amount)| (table.clone(), name(amount)));
             Allocated { parts, of, ..allocated.clone() }
@@ -101,7 +98,15 @@ impl Work for AllocatePlan {
             of: of.clone(),
             ..amounts.told(self, &divided, &starts, lane)
         });
-        let allocated = allocated.collect();
+        let mut allocated: Vec<Allocated> = allocated.collect();
+        // Of what counts apart, what is there.
+        if allocated.len() > 1 {
+            let first = allocated[0].clone();
+            allocated.retain(|own| own.rows > 0 || !own.left.is_empty() || !own.all.is_zero());
+            if allocated.is_empty() {
+                allocated.push(first);
+            }
+        }
         batch.slots[self.slot.0] = Some(divided.column(&rows, batch.rows, self.places));
         Ok(Left::of(StepSum { allocated, ..StepSum::default() }))
     }
@@ -359,23 +364,32 @@ impl Amounts<'_> {
         for (value, groups) in parted_by(apart) {
             let mut own = vec![false; self.of.len()];
             groups.numbers().for_each(|group| own[group as usize] = true);
-            lanes.push(Lane { apart: Some(value), groups: Some(own), blank_keys: None });
+            lanes.push(Lane { within: InWhat::One(value), groups: Some(own), blank_keys: None });
         }
         for (value, rows) in self.blank_keys.1.iter().flat_map(parted_by) {
-            let value = Some(value);
-            let known = lanes.iter().position(|lane| lane.apart == value).unwrap_or_else(|| {
+            let within = InWhat::One(value);
+            let known = lanes.iter().position(|lane| lane.within == within).unwrap_or_else(|| {
                 let groups = Some(vec![false; self.of.len()]);
-                lanes.push(Lane { apart: value, groups, blank_keys: None });
+                lanes.push(Lane { within, groups, blank_keys: None });
                 lanes.len() - 1
             });
             lanes[known].blank_keys = Some(rows);
         }
-        lanes.sort_by(|a, b| (a.apart == Some(None), &a.apart).cmp(&(b.apart == Some(None), &b.apart)));
+        lanes.sort_by_key(|lane| match &lane.within {
+            InWhat::One(value) => (value.is_none(), value.clone()),
+            InWhat::Nothing => (false, None),
+        });
         if lanes.is_empty() { vec![Lane::default()] } else { lanes }
     }
 
     /// What there was to divide of a lane, what was divided, and what was not.
-    fn told(&self, plan: &AllocatePlan, divided: &Divided, starts: &[usize], lane: Lane) -> Allocated {
+    fn told(
+        &self,
+        plan: &AllocatePlan,
+        divided: &Divided,
+        starts: &[usize],
+        lane: Lane,
+    ) -> Allocated {
         let own = |group: usize| lane.groups.as_ref().is_none_or(|groups| groups[group]);
         let sum = |groups: &[usize]| {
             let add = |sum: Option<i128>, group: &usize| sum?.checked_add(self.of[*group]?);
@@ -414,7 +428,7 @@ impl Amounts<'_> {
             (Some(_), Some(rows)) => blank.take(rows),
             (Some(_), None) => Column::Blank(0),
         };
-        if blank.len() > 0 {
+        if !blank.is_empty() {
             let (count, amount) = (blank.len() as u64, blank.sum());
             left.push(NotAllocated { why: "blank-key", count, amount, examples: vec![] });
         }
@@ -424,7 +438,7 @@ impl Amounts<'_> {
         };
         let given = sum(&given);
         let (parts, amount, of) = (None, String::new(), None);
-        Allocated { parts, amount, of, all, given, rows, left, apart: lane.apart }
+        Allocated { parts, amount, of, all, given, rows, left, within: lane.within }
     }
 }
 
@@ -432,7 +446,7 @@ impl Amounts<'_> {
 #[derive(Default)]
 struct Lane {
     /// What it is in, where it counts apart.
-    apart: Option<Option<String>>,
+    within: InWhat,
     /// The groups that are in it; all without it.
     groups: Option<Vec<bool>>,
     /// Which of the rows with a blank key are in it.
@@ -459,8 +473,7 @@ impl Divided {
         let runs: Vec<Self> = (0..amounts.of.len().div_ceil(RUN))
             .into_par_iter()
             .map(|run| {
-                let mut divided =
-                    Self { parts: vec![], there: vec![], zero: vec![] };
+                let mut divided = Self { parts: vec![], there: vec![], zero: vec![] };
                 let (mut by, mut of_group) = (ByWeights::default(), vec![]);
                 for group in run * RUN..((run + 1) * RUN).min(amounts.of.len()) {
                     let rows = &rows[starts[group]..starts[group + 1]];

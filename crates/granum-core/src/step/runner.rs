@@ -5,8 +5,8 @@ use std::sync::atomic::AtomicU64;
 
 use super::naming::row_problem;
 use super::{Faults, GroupFaults, Left, Naming, StepSum};
-use crate::expr::{Failing, RowFailure, Scope, Typed, World, evaluate, evaluate_all};
 use crate::aggregate::Sum;
+use crate::expr::{Failing, RowFailure, Scope, Typed, World, evaluate, evaluate_all};
 use crate::resolve::{Plan, TablePlan, Tracked};
 use crate::table::{Amount, Batch, Bits, Column, GatherId, SlotId, TableId};
 use crate::tally::Problem;

@@ -132,7 +132,7 @@ pub(super) fn apart_problem(
     Problem::CountedApart(ApartProblem {
         table: runner.plan().name.clone(),
         step: runner.text().to_owned(),
-        what: String::new(),
+        what: runner.text().to_owned(),
         span,
         group: group_words(group),
         parts: parts.into_iter().map(counted_apart).collect(),

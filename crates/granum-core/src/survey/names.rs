@@ -97,6 +97,19 @@ pub(crate) fn names_sum(name: &str) -> bool {
     names_amount(name) && !words(name).iter().any(|word| NO_SUM.contains(&word.as_str()))
 }
 
+/// Whether a name says in which currency the amounts of a row are.
+pub(crate) fn names_currency(name: &str) -> bool {
+    const CURRENCY: [&str; 8] =
+        ["currency", "curr", "ccy", "waehrung", "w\u{e4}hrung", "devise", "moneda", "valuta"];
+    words(name).iter().any(|word| CURRENCY.contains(&word.as_str()))
+}
+
+/// Whether a name of an amount is of a number of things, and not of money.
+pub(crate) fn names_number(name: &str) -> bool {
+    const NUMBERS: [&str; 7] = ["quantity", "qty", "menge", "units", "weight", "minutes", "size"];
+    words(name).iter().any(|word| NUMBERS.contains(&word.as_str()))
+}
+
 /// Whether a name has a word that tells when a version was made.
 pub(crate) fn names_version(name: &str) -> bool {
     words(name).iter().any(|word| VERSIONS.contains(&word.as_str()))
@@ -148,5 +161,7 @@ mod tests {
         assert!(names_key("Article-Nr") && !names_key("node"));
         assert!(names_amount("unit_price") && !names_amount("price_code"));
         assert!(names_version("changed_on"));
+        assert!(names_currency("OrderCurrency") && !names_currency("current"));
+        assert!(names_number("order_qty") && !names_number("net"));
     }
 }

@@ -44,6 +44,33 @@ impl From<Amount> for AmountTold {
     }
 }
 
+/// What an amount is in, where it counts apart.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub enum InWhat {
+    /// It does not count apart.
+    #[default]
+    Nothing,
+    /// A currency, or another measure; nothing where that is blank.
+    One(Option<String>),
+}
+
+impl InWhat {
+    /// What an amount is called that is in it: `net EUR`.
+    ///
+    /// ```
+    /// use granum_core::table::InWhat;
+    /// assert_eq!(InWhat::One(Some("EUR".into())).name("net"), "net EUR");
+    /// assert_eq!(InWhat::One(None).name("net"), "net (blank)");
+    /// assert_eq!(InWhat::Nothing.name("net"), "net");
+    /// ```
+    pub fn name(&self, name: &str) -> String {
+        match self {
+            Self::Nothing => name.to_owned(),
+            Self::One(value) => format!("{name} {}", value.as_deref().unwrap_or("(blank)")),
+        }
+    }
+}
+
 impl Amount {
     /// An exact sum.
     pub fn exact(units: Option<i128>, scale: Scale, blanks: u64) -> Self {

@@ -11,7 +11,7 @@ mod id;
 mod place;
 mod rows;
 
-pub use amount::Amount;
+pub use amount::{Amount, InWhat};
 pub(crate) use array::View;
 pub use array::{
     Bits, BitsBuilder, Fixed, Native, Present, PresentBuilder, TextBuilder, Texts, Truths, Whole,

@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 
-use crate::table::{Amount, Place};
+use crate::table::{Amount, InWhat, Place};
 
 /// What became of an amount that was divided over rows.
 #[derive(Debug, Clone, Serialize)]
@@ -24,7 +24,7 @@ pub struct Allocated {
     pub left: Vec<NotAllocated>,
     /// What it is in, where it counts apart.
     #[serde(skip)]
-    pub apart: Option<Option<String>>,
+    pub within: InWhat,
 }
 
 /// An amount that was not divided.

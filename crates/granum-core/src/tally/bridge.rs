@@ -155,7 +155,7 @@ impl Way {
 
 impl TableTally {
     /// An amount at the table's end, unless it has ended.
-    fn at_end(&self, index: usize) -> Option<Amount> {
+    pub(crate) fn at_end(&self, index: usize) -> Option<Amount> {
         self.steps.last().map_or(&self.amounts, |step| &step.amounts).get(index).copied().flatten()
     }
 }

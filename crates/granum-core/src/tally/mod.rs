@@ -31,8 +31,9 @@ pub use period::{
     SeveralPeriods,
 };
 pub use problem::{
-    ApartProblem, BadCell, CountedApart, ExpandProblem, PartTwice, Problem, ProblemTold, RepeatedKey, RowReason, StackedTwice,
-    UnitsProblem, UnitsTrouble, WideOutput, WideTrouble, with_kinds,
+    ApartProblem, BadCell, CountedApart, ExpandProblem, PartTwice, Problem, ProblemTold,
+    RepeatedKey, RowReason, StackedTwice, UnitsProblem, UnitsTrouble, WideOutput, WideTrouble,
+    with_kinds,
 };
 pub use report::{AsideFile, Report, Written};
 pub use step::{

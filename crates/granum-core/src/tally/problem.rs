@@ -342,7 +342,8 @@ pub struct ApartProblem {
     pub table: String,
     /// The step in words; empty at the end of the table.
     pub step: String,
-    /// What would have added or compared them, in words; at the end of the table the column.
+    /// What would have added or compared them, in words, where that is of several rows; at the end of the table the
+    /// column.
     pub what: String,
     /// Where it stands in the plan.
     pub span: Span,

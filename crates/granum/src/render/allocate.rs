@@ -1,6 +1,6 @@
 //! What `allocate` divided, what it could not, and why it stopped.
 
-use granum_core::table::Place;
+use granum_core::table::{InWhat, Place};
 use granum_core::tally::{AllocateProblem, AllocateTrouble, Allocated, NotAllocated};
 
 use super::lists::{more_indented, short};
@@ -11,13 +11,12 @@ const GROUP: usize = 40;
 
 /// What became of an amount.
 pub(super) fn allocated_words(allocated: &Allocated) -> String {
-    let Allocated { all, given, rows, left, apart, .. } = allocated;
+    let Allocated { all, given, rows, left, within, .. } = allocated;
     let rows = counted(*rows, "row", "rows");
     // What it is in, where it counts apart.
-    let of = match apart {
-        None => String::new(),
-        Some(None) => "(blank) ".to_owned(),
-        Some(Some(value)) => format!("{value} "),
+    let of = match within {
+        InWhat::Nothing => String::new(),
+        InWhat::One(value) => format!("{} ", value.as_deref().unwrap_or("(blank)")),
     };
     if left.is_empty() {
         return format!("{of}{given} over {rows}, all there is");

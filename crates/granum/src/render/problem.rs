@@ -89,7 +89,10 @@ pub(super) fn problem(problem: &Problem, source: &str) -> String {
         Problem::InvertedPeriods(problem) => periods::inverted(problem),
         Problem::SeveralPeriods(problem) => periods::several_hold(problem),
         Problem::Units(problem) => units(problem),
-        Problem::CountedApart(problem) => apart::problem(problem),
+        Problem::CountedApart(problem) => {
+            let words = source.get(problem.span.start..problem.span.end);
+            apart::problem(problem, words.unwrap_or_default())
+        }
         Problem::Expand(problem) => expand::problem(problem),
         Problem::Allocate(problem) => allocate::problem(problem),
         Problem::Row { table, step, reason, span, row, place } => row_problem(

@@ -189,7 +189,14 @@ fn what_expand_cannot_do_is_refused_with_a_way_out() {
         "`net` stood here before `expand` and was neither split nor multiplied",
         "split net by",
     );
-    // An input follows no links; rows that come in need a grain and names that are free.
+}
+
+#[test]
+fn rows_that_come_in_need_a_grain_and_names_that_are_free() {
+    let folder = Folder::new();
+    folder.file("parts.csv", PARTS);
+    plan(&folder, "", "  expand articles.parts");
+    // An input follows no links.
     let text = folder.read("p.granum");
     folder.plan(&text.replace(
         "  grain order_no, line_no\n",

@@ -2,6 +2,7 @@
 #![allow(clippy::unwrap_used, clippy::expect_used)]
 
 mod allocate;
+mod apart;
 mod aside;
 mod bridges;
 mod commands;

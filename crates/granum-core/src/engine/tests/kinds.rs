@@ -109,7 +109,11 @@ fn every_kind_of_problem_stands_in_the_reference_of_json_in_this_order() {
 fn every_kind_of_problem_is_provoked() {
     let long = "9".repeat(38);
     let cases: [(&str, &str, &str); 6] = [
-        ("k,n\n1,2\n2,2\n", "  track n in k\ntable u from t\n  one row in all\n    n = sum(n)", "counted-apart"),
+        (
+            "k,n\n1,2\n2,2\n",
+            "  track n in k\ntable u from t\n  one row in all\n    n = sum(n)",
+            "counted-apart",
+        ),
         ("k,n\n1,1\n1,2\n", "  grain k", "grain"),
         ("k,n\n1,0\n2,1\n", "  grain k\ntable u from t\n  units of n as unit_no", "units"),
         ("k,n\n1,99999999999999\n", "  add x = n * n * n", "overflow"),

@@ -22,6 +22,8 @@ pub(in crate::engine) enum Reached {
     Nowhere { path: String, link: LinkId, source: u32 },
     /// Rows that lead here.
     Rows { id: GatherId, rows: Vec<u32> },
+    /// Rows of a link's target that hold, of which one was chosen.
+    Held { link: LinkId, rows: Vec<u32> },
 }
 
 /// The links that a step followed from a row, and the rows that lead to it, each once.
@@ -34,8 +36,14 @@ pub(in crate::engine) fn reached(
     let work = replay.plan(stages.table).steps[step].step.work();
     let mut paths: Vec<(TableId, Vec<Hop>)> = vec![];
     let mut gathers: Vec<(TableId, GatherId)> = vec![];
+    let mut choices: Vec<(TableId, Vec<Hop>, LinkId)> = vec![];
     let expressions = work.assigned().iter().map(|(_, typed)| typed).chain(work.expressions());
     for typed in expressions {
+        typed.visit(&mut |part| {
+            if let Kind::Choices { from, hops, link } = &part.kind {
+                choices.push((*from, hops.clone(), *link));
+            }
+        });
         typed.visit(&mut |part| match &part.kind {
             Kind::Path { from, hops, .. }
             | Kind::Leads { from, hops }
@@ -60,7 +68,13 @@ pub(in crate::engine) fn reached(
         Kind::Leads { from, hops } => leading(replay, led(replay, &one, *from, hops)?, id),
         _ => None,
     });
-    along.chain(gathered).chain(leads).collect()
+    let held = choices.into_iter().filter_map(|(from, hops, link)| {
+        let source = led(replay, &one, from, &hops)?;
+        let plan = &replay.context.around.plan.links[link.0];
+        let rows = of_one(replay, plan, source)?.within?.held(0);
+        Some(Reached::Held { link, rows })
+    });
+    along.chain(gathered).chain(leads).chain(held).collect()
 }
 
 /// The same, told.
@@ -81,6 +95,8 @@ pub(super) fn met(
             }
             Reached::Nowhere { path, link, source } => nowhere(replay, link, source, path)?,
             Reached::Rows { id, rows } => Some(rows_told(replay, id, &rows)?),
+            // That one of them was chosen, and which, its own path tells.
+            Reached::Held { .. } => None,
         });
     }
     Ok(told)

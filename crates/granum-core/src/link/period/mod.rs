@@ -167,6 +167,25 @@ impl Within {
         Column::Integer(self.at.par_iter().map(count).collect::<Vec<i64>>().into())
     }
 
+    /// The rows of the target that hold for one of the source, in the order of their starts.
+    pub fn held(&self, row: usize) -> Vec<u32> {
+        let at = self.at[row];
+        if at >= BEFORE {
+            return vec![];
+        }
+        let Periods { starts, ends, .. } = &self.periods;
+        let start = |row: u32| starts.get(row as usize).unwrap_or(i64::MIN);
+        let moment = self.stretches.starts()[at as usize];
+        let rows = self.stretches.rows_of(self.stretches.group_at(at)).iter().copied();
+        let begun: Vec<u32> = rows.filter(|row| start(*row) <= moment).collect();
+        let latest = begun.iter().map(|row| start(*row)).max();
+        let holds = |row: &u32| match ends {
+            Ends::Onward => Some(start(*row)) == latest,
+            ends => ends.last(*row as usize) >= moment,
+        };
+        begun.into_iter().filter(holds).collect()
+    }
+
     /// Periods of the target that hold on no day, since they end where they start.
     pub fn never(&self) -> u64 {
         self.stretches.never

@@ -10,8 +10,8 @@ use crate::table::SlotId;
 pub(super) use back::Back;
 
 use super::Resolved;
-use super::expression::Valued;
 use super::apart::sole_of;
+use super::expression::Valued;
 use super::plan::AggregatePlan;
 use super::scope::{Paths, Pending, PendingKind, Resolver, Row};
 use super::worth::Worth;
@@ -159,7 +159,13 @@ impl Resolver<'_> {
                 } else {
                     // What was gathered of rows in one currency is in that.
                     let apart = self.apart_of(inner, &value)?.of();
-                    (AggregatePlan { apart, ..AggregatePlan::of(function, called.text(), value) }, worth)
+                    (
+                        AggregatePlan {
+                            apart,
+                            ..AggregatePlan::of(function, called.text(), value)
+                        },
+                        worth,
+                    )
                 }
             }
             None => self.gather_rows(called, back, inner)?,

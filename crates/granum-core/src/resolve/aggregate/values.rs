@@ -105,7 +105,19 @@ impl Resolver<'_> {
         let distinct = called.clauses.distinct;
         let (text, span) = (called.text(), called.span);
         Ok((
-            AggregatePlan { function, text, value, filter, by, distinct, separator, ty, span, apart, apart_text },
+            AggregatePlan {
+                function,
+                text,
+                value,
+                filter,
+                by,
+                distinct,
+                separator,
+                ty,
+                span,
+                apart,
+                apart_text,
+            },
             worth,
         ))
     }

@@ -5,10 +5,10 @@ mod steps;
 
 pub(crate) use links::{Gather, GatherWhat, LinkPlan, PeriodEnd, PeriodPlan, Required};
 pub(crate) use steps::{
-    AggregatePlan, AllocateOver, AllocatePlan, ApartAlone, ApartPair, ApartPlan, AssignPlan, DedupeByPlan, DedupePlan, DedupeRule,
-    ExpandPlan, FilterPlan, ForeseenPlan, GrainCheck, GroupedPlan, GroupedPlans, GroupedWhat,
-    MultiplyPlan, NamesPlan, OneRowPlan, Proof, SortPlan, SplitPlan, Step, TopPlan, TurnPlan,
-    Turned, UnitsPlan,
+    AggregatePlan, AllocateOver, AllocatePlan, ApartAlone, ApartPair, ApartPlan, AssignPlan,
+    DedupeByPlan, DedupePlan, DedupeRule, ExpandPlan, FilterPlan, ForeseenPlan, GrainCheck,
+    GroupedPlan, GroupedPlans, GroupedWhat, MultiplyPlan, NamesPlan, OneRowPlan, Proof, SortPlan,
+    SplitPlan, Step, TopPlan, TurnPlan, Turned, UnitsPlan,
 };
 
 use std::ops::Range;
@@ -269,7 +269,12 @@ impl Tracked {
 
     /// The slot of what keeps it apart right before a step, if anything does.
     pub fn apart_before(&self, step: usize) -> Option<SlotId> {
-        self.apart.iter().rev().find(|(from, _)| *from <= step).or(self.apart.first()).map(|(_, slot)| *slot)
+        self.apart
+            .iter()
+            .rev()
+            .find(|(from, _)| *from <= step)
+            .or(self.apart.first())
+            .map(|(_, slot)| *slot)
     }
 
     /// Whether a slot is its latest version, or what that is in.

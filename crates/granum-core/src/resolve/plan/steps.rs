@@ -107,7 +107,19 @@ impl AggregatePlan {
         let (ty, span) = (value.ty, value.span);
         let (filter, by, separator) = (None, vec![], String::new());
         let value = Some(value);
-        Self { function, text, value, filter, by, distinct: false, separator, ty, span, apart: None, apart_text: None }
+        Self {
+            function,
+            text,
+            value,
+            filter,
+            by,
+            distinct: false,
+            separator,
+            ty,
+            span,
+            apart: None,
+            apart_text: None,
+        }
     }
 
     /// All expressions that it is made of.

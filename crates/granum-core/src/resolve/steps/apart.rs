@@ -69,7 +69,11 @@ impl Builder {
 impl Resolver<'_> {
     /// What keeps an expression's values apart; where two that differ meet in it, each row is looked at by the next
     /// [`Resolver::look_apart`].
-    pub(super) fn apart_here(&mut self, builder: &Builder, typed: &Typed) -> Resolved<Option<Typed>> {
+    pub(super) fn apart_here(
+        &mut self,
+        builder: &Builder,
+        typed: &Typed,
+    ) -> Resolved<Option<Typed>> {
         let apart = self.apart_of(&builder.row(), typed)?;
         Ok(match apart {
             Apart::Of(typed) => Some(self.shown(builder, &typed).unwrap_or(typed)),
@@ -90,7 +94,7 @@ impl Resolver<'_> {
     fn shown(&self, builder: &Builder, typed: &Typed) -> Option<Typed> {
         let is = |named: &&Named| {
             let slot = named.slot();
-            let looked_up = match &typed.kind {
+            match &typed.kind {
                 Kind::Path { target, column, .. } => {
                     builder.entity[slot.0] == Some((*target, column.0))
                         && builder.made_of(slot).is_some_and(|own| self.same_apart(own, typed))
@@ -98,10 +102,9 @@ impl Resolver<'_> {
                 Kind::Slot(known) => {
                     let both = builder.result(*known).zip(builder.result(slot));
                     *known == slot || both.is_some_and(|(a, b)| same_sole(a, b))
-                },
+                }
                 _ => builder.made_of(slot).is_some_and(|own| self.same_apart(own, typed)),
-            };
-            looked_up
+            }
         };
         let named = builder.names.iter().find(is)?;
         let slot = named.slot();
@@ -176,7 +179,8 @@ impl Resolver<'_> {
             return self.wrong(Diagnostic::new(DiagnosticKind::Type, name.span, message));
         }
         if builder.worth[slot.0].is_amount() {
-            let message = format!("`{}` is an amount, and says of no other what it is in", name.text);
+            let message =
+                format!("`{}` is an amount, and says of no other what it is in", name.text);
             return self.wrong(
                 Diagnostic::new(DiagnosticKind::Type, name.span, message)
                     .help("a column that says so has few values, such as EUR and GBP"),
@@ -215,7 +219,12 @@ impl Resolver<'_> {
     }
 
     /// Refuses to change what amounts are in.
-    pub(super) fn may_change(&mut self, builder: &Builder, slot: SlotId, name: &Name) -> Resolved<()> {
+    pub(super) fn may_change(
+        &mut self,
+        builder: &Builder,
+        slot: SlotId,
+        name: &Name,
+    ) -> Resolved<()> {
         let of = builder.names.iter().find(|named| {
             let apart = builder.apart[named.slot().0].as_ref();
             apart.is_some_and(|apart| matches!(apart.kind, Kind::Slot(own) if own == slot))

@@ -324,7 +324,7 @@ impl Resolver<'_> {
             }
             let named = builder.names[at].clone();
             let base_name = named.base_name.clone().filter(|_| !again);
-            builder.tracked.push(Named { gathered, base_name, ..named });
+            builder.tracked.push(Named { base_name, gathered, ..named });
             builder.tracked_apart(slot, &text);
         }
         self.look_apart(builder, &text);

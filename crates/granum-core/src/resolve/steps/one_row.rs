@@ -1,6 +1,8 @@
 //! `one row per`: rows become groups, and the keys the new grain.
 
-use super::super::plan::{AggregatePlan, ApartPair, AssignPlan, MistakePlan, OneRowPlan, Step, WarningPlan};
+use super::super::plan::{
+    AggregatePlan, ApartPair, AssignPlan, MistakePlan, OneRowPlan, Step, WarningPlan,
+};
 use super::super::scope::{Paths, PendingKind, Resolver, Row};
 use super::super::worth::{Repeat, Worth, WorthKind};
 use super::super::{Resolved, Wrong};
@@ -379,7 +381,8 @@ impl Resolver<'_> {
                 let apart = self.apart_here(builder, &value);
                 meets.append(&mut self.meets);
                 self.meets = before;
-                whole = std::mem::replace(&mut whole, Ok(())).and(apart.as_ref().map(|_| ()).map_err(|_| Wrong));
+                whole = std::mem::replace(&mut whole, Ok(()))
+                    .and(apart.as_ref().map(|_| ()).map_err(|_| Wrong));
                 builder.apart[slot.0] = apart.unwrap_or_default();
                 assigned.push((slot, value));
                 slot

@@ -35,7 +35,11 @@ impl Resolver<'_> {
             keys.push(self.expression(key, &row)?.0);
         }
         let grain = builder.grain_slots().to_vec();
-        builder.push(Step::Top(TopPlan { bottom, count, by, apart, per: keys, ties, grain }), text, true);
+        builder.push(
+            Step::Top(TopPlan { bottom, count, by, apart, per: keys, ties, grain }),
+            text,
+            true,
+        );
         Ok(())
     }
 }

@@ -46,7 +46,7 @@ impl Resolver<'_> {
             (_, Some(called)) => {
                 self.new_name(builder, called, "give the values another name")?;
                 let value = builder.slot(typed[0].1.ty, worth, from);
-                builder.apart[value.0] = self.apart_of_all(builder, &slots)?;
+                builder.apart[value.0] = self.apart_of_all(builder, &columns)?;
                 builder.names.push(Named::new(called.text.clone(), from, value));
                 Turned::Columns { columns: typed, value }
             }
@@ -165,26 +165,22 @@ impl Resolver<'_> {
     }
 
     /// What keeps values apart that come into one column: the same for all.
-    fn apart_of_all(&mut self, builder: &Builder, slots: &[SlotId]) -> Resolved<Option<Typed>> {
-        let first = builder.apart[slots[0].0].clone();
-        for slot in &slots[1..] {
+    fn apart_of_all(
+        &mut self,
+        builder: &Builder,
+        columns: &[(String, SlotId, Name)],
+    ) -> Resolved<Option<Typed>> {
+        let first = builder.apart[columns[0].1.0].clone();
+        for (name, slot, at) in &columns[1..] {
             let same = match (&first, &builder.apart[slot.0]) {
                 (None, None) => true,
                 (Some(a), Some(b)) => self.same_apart(a, b),
                 _ => false,
             };
             if !same {
-                let named = |slot: &SlotId| {
-                    let named = builder.names.iter().find(|named| named.slot() == *slot);
-                    named.map_or(String::new(), |named| named.name.clone())
-                };
                 let message =
-                    format!("`{}` and `{}` count apart by different columns", named(&slots[0]), named(slot));
-                let diagnostic = Diagnostic::new(
-                    DiagnosticKind::CountedApart,
-                    crate::lang::Span::default(),
-                    message,
-                );
+                    format!("`{}` and `{name}` count apart by different columns", columns[0].0);
+                let diagnostic = Diagnostic::new(DiagnosticKind::CountedApart, at.span, message);
                 return self.wrong(diagnostic.help("turn each by a step of its own"));
             }
         }

@@ -8,8 +8,8 @@ use super::super::{StepRunner, StepSum, group_problem};
 use super::pile::{Different, Piece, Pile, different_in, different_in_all};
 use super::{group_named, of_groups, own_mistakes, sizes_of, step_values, total_row};
 use crate::aggregate::{
-    AggregateFunction, Groups, Sum, Values, different as pairs_of, folded, from_parts, kept, number,
-    parted, parts,
+    AggregateFunction, Groups, Sum, Values, different as pairs_of, folded, from_parts, kept,
+    number, parted, parts,
 };
 use crate::resolve::{AggregatePlan, OneRowPlan, Plan, TablePlan};
 use crate::table::{Batch, Column, Rows};

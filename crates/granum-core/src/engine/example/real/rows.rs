@@ -158,6 +158,9 @@ impl Collector<'_> {
             Reached::Rows { id, rows } => {
                 (self.replay.context.around.plan.gathers[id.0].from, rows)
             }
+            Reached::Held { link, rows } => {
+                (self.replay.context.around.plan.links[link.0].to, rows)
+            }
             Reached::Nowhere { link, source, .. } => {
                 if let Some(once) = once_met(self.replay, link, source)? {
                     self.open.push_back((once.table, once.step, once.rows.clone()));

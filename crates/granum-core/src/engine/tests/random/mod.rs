@@ -2,6 +2,7 @@
 //! parts of several sizes, and by a slow evaluator that shares no code with it: outputs cell by cell,
 //! rows and amounts of the tally, counts of the link, and why a plan stops.
 
+mod apart;
 mod generate;
 mod model;
 mod slow;
@@ -255,6 +256,7 @@ fn check(numbers: &[u8]) -> Result<&'static str, TestCaseError> {
             report.problems
         )));
     }
+    apart::check(&files, &text, &written, &told)?;
     if !stops.is_empty() {
         prop_assert!(!told.is_empty(), "not stopped, though {stops:?}\n{shown}");
         prop_assert!(written.is_empty());

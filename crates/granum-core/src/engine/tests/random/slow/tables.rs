@@ -4,6 +4,7 @@ use std::cmp::Ordering;
 use std::collections::BTreeMap;
 
 use super::super::model::{Agg, Call, Expr, Plan, Start, Step, Ty};
+use super::parts::{leading, parts, shares};
 use super::periods::periods;
 use super::{
     Made, Rows, Scope, Stop, V, World, aggregate_type, base_columns, in_order, read, to, truth,
@@ -48,48 +49,6 @@ fn link(world: &World) -> Result<Vec<Option<usize>>, Stop> {
         return Err("repeated-keys");
     }
     Ok((0..o.rows.len()).map(|row| of(key(&o, row)).first().copied()).collect())
-}
-
-fn parts(text: &str) -> Rows {
-    let cols: Vec<(String, Ty)> = text
-        .lines()
-        .next()
-        .unwrap()
-        .split(',')
-        .map(|name| (name.to_owned(), if name == "g" { Ty::Text } else { Ty::Int }))
-        .collect();
-    let row = |line: &str| -> Vec<V> {
-        line.split(',').zip(&cols).map(|(cell, (_, ty))| read(cell, *ty)).collect()
-    };
-    let rows: Vec<Vec<V>> = text.lines().skip(1).map(row).collect();
-    let made = (0..rows.len() as u32).map(|row| [("h".to_owned(), row)].into()).collect();
-    Rows { made, from: (0..rows.len()).collect(), cols, rows, ..Rows::default() }
-}
-
-fn leading(h: &Rows, world: &World) -> Result<Vec<Vec<usize>>, Stop> {
-    let c = world.tables["c"].clone()?;
-    let at = c.cols.iter().position(|(name, _)| name == "k").unwrap();
-    let keys: Vec<&V> = c.rows.iter().map(|row| &row[at]).collect();
-    let twice = |row: usize| *keys[row] != V::Blank && keys[..row].contains(&keys[row]);
-    if (0..keys.len()).any(twice) {
-        return Err("repeated-keys");
-    }
-    let of = |key: &&V| {
-        (0..h.rows.len()).filter(|row| **key != V::Blank && h.rows[*row][0] == **key).collect()
-    };
-    Ok(keys.iter().map(of).collect())
-}
-
-/// The parts of an amount over weights, what is left over going to the largest remainders, the earlier first.
-fn shares(all: i128, weights: &[i128]) -> Vec<i128> {
-    let sum: i128 = weights.iter().sum();
-    let mut shares: Vec<(i128, i128)> =
-        weights.iter().map(|weight| (all.abs() * weight / sum, all.abs() * weight % sum)).collect();
-    let left = all.abs() - shares.iter().map(|(share, _)| share).sum::<i128>();
-    let mut by: Vec<usize> = (0..shares.len()).collect();
-    by.sort_by_key(|at| (-shares[*at].1, *at));
-    by.iter().take(left as usize).for_each(|at| shares[*at].0 += 1);
-    shares.into_iter().map(|(share, _)| if all < 0 { -share } else { share }).collect()
 }
 
 fn start(plan: &Plan, name: &str, start: &Start, world: &World) -> Result<Rows, Stop> {
