@@ -86,3 +86,7 @@ shot groups 'granum run examples/by_category.granum --color always | head -n 14'
 cd granum-demo
 shot wrong 'granum check wrong.granum'
 shot help 'granum --help'
+sed 's/one row per fair, currency/one row per fair/' ../examples/fairs_abroad.granum >../examples/mixed.granum
+shot apart 'granum check ../examples/fairs_abroad.granum --color always | grep -m 1 -A 12 by_fair' \
+  'granum check ../examples/mixed.granum --color always | tail -n 11' \
+  'granum check ../examples/sets_apart.granum --color always | grep -m 1 -A 13 sold'
