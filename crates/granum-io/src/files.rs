@@ -7,13 +7,14 @@ use std::sync::{Mutex, PoisonError};
 
 use granum_core::port::{
     InputSource, InputSpec, Output, OutputError, Outputs, SourceError, SourceErrorKind, Sources,
-    Written, publish_each,
+    Style, Written, publish_each,
 };
 use granum_core::table::Column;
 use granum_core::value::Type;
 
-use crate::csv::{Look, look};
-use crate::formats::{FORMATS, format_of};
+use crate::csv::Look;
+use crate::formats::{FORMATS, Format, Unwritable, format_of};
+use crate::packed::Packer;
 use crate::place::{Journal, LeftRun, Move, PlacedFile, PlacedTable, finish_left, left_in, place};
 use crate::spool::{Spooled, reads_once, spool, spool_standard_input, spool_text};
 
@@ -77,7 +78,7 @@ impl Files {
                 help: "look at the path".into(),
             });
         };
-        look(path, name, said)
+        format_of(name).unwrap_or(FORMATS[0]).look(path, name, said)
     }
 
     /// The file that has all of what can be read only once: standard input, a pipe.
@@ -138,7 +139,7 @@ impl Files {
     ) -> Result<Box<dyn Output>, OutputError> {
         let types: Vec<(String, Type)> =
             columns.iter().map(|(name, column)| (name.clone(), column.ty())).collect();
-        let mut output = self.begin_at(Path::new(path), path, &types)?;
+        let mut output = self.begin_at(Path::new(path), path, &types, &Style::default())?;
         let encoder = output.encoder();
         let rows = columns.first().map_or(0, |(_, column)| column.len());
         for start in (0..rows).step_by(SAVED_AT_ONCE) {
@@ -155,6 +156,7 @@ impl Files {
         target: &Path,
         name: &str,
         columns: &[(String, Type)],
+        style: &Style,
     ) -> Result<Box<dyn Output>, OutputError> {
         let opened = self.opened.lock().unwrap_or_else(PoisonError::into_inner);
         if place(target).is_ok_and(|target| opened.contains(&target)) {
@@ -169,9 +171,15 @@ impl Files {
         if let Ok(place) = place(target) {
             self.finish_left(&place);
         }
+        let wrong = |wrong: Unwritable| OutputError {
+            path: name.to_owned(),
+            message: wrong.message,
+            help: wrong.help,
+        };
+        let writer = format.writer(name, columns, style).map_err(wrong)?;
         let file = PlacedFile::begin(target, name)?;
         self.begun.lock().unwrap_or_else(PoisonError::into_inner).push(file.moves());
-        Ok(Box::new(PlacedTable::begin(file, format.writer(columns))?))
+        Ok(Box::new(PlacedTable::begin(file, writer, Packer::of(name))?))
     }
 
     /// Finishes what killed runs left in the folder of a place; once in each folder.
@@ -315,21 +323,35 @@ impl Sources for Files {
             return self.rows(spec, rows, &format!("rows of {}", spec.name));
         }
         let mut files = vec![];
-        let mut format = FORMATS[0];
+        let mut first: Option<(&'static dyn Format, String)> = None;
         for source in &spec.sources {
             for (path, name) in self.find(source)? {
                 let Some(own) = format_of(&name) else {
                     let known: Vec<&str> = FORMATS.iter().map(|format| format.name()).collect();
-                    let known = known.join(", ");
+                    let known = known.join(" and ");
                     return Err(SourceError {
                         kind: SourceErrorKind::Format,
                         file: name,
                         line: None,
-                        message: format!("this version reads {known} only"),
-                        help: format!("export it as {known}"),
+                        message: format!("this version reads {known}"),
+                        help: "export it as one of these".into(),
                     });
                 };
-                format = own;
+                let (format, of) = first.get_or_insert_with(|| (own, name.clone()));
+                if format.name() != own.name() {
+                    return Err(SourceError {
+                        kind: SourceErrorKind::Format,
+                        message: format!(
+                            "is {}, and {of} of the same input is {}",
+                            own.name(),
+                            format.name()
+                        ),
+                        file: name,
+                        line: None,
+                        help: "name them as two inputs, and stack those in a table: from A, B"
+                            .into(),
+                    });
+                }
                 let real = path.canonicalize().unwrap_or_else(|_| path.clone());
                 if files.iter().any(|(_, _, known)| *known == real) {
                     return Err(SourceError {
@@ -348,6 +370,7 @@ impl Sources for Files {
         opened.extend(files.iter().map(|(_, _, real)| real.clone()));
         let files: Vec<(PathBuf, String)> =
             files.into_iter().map(|(path, name, _)| (path, name)).collect();
+        let format = first.map_or(FORMATS[0], |(format, _)| format);
         format.open(spec, &files)
     }
 
@@ -386,8 +409,9 @@ impl Outputs for Files {
         &self,
         path: &str,
         columns: &[(String, Type)],
+        style: &Style,
     ) -> Result<Box<dyn Output>, OutputError> {
-        self.begin_at(&self.folder.join(path), path, columns)
+        self.begin_at(&self.folder.join(path), path, columns, style)
     }
 
     fn publish(&self, mut outputs: Vec<Box<dyn Output>>) -> Result<(), OutputError> {

@@ -1,13 +1,16 @@
 //! The formats that tables come from and go to, one entry each.
 
 use std::io::{self, Write};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use granum_core::port::{Encoded, Encoder, InputSource, InputSpec, SourceError};
+use granum_core::port::{
+    Encoded, Encoder, FIELDS, InputSource, InputSpec, NamedAs, OBJECTS, SourceError, Style, Written,
+};
 use granum_core::value::Type;
 
-use crate::csv::{CsvSource, CsvWriter};
+use crate::csv::{CsvSource, CsvWriter, Look, look};
+use crate::json::{self, JsonSource, JsonWriter};
 
 /// A format.
 pub(crate) trait Format: Sync {
@@ -21,8 +24,29 @@ pub(crate) trait Format: Sync {
         spec: &InputSpec,
         files: &[(PathBuf, String)],
     ) -> Result<Box<dyn InputSource>, SourceError>;
-    /// What writes columns of these names and types.
-    fn writer(&self, columns: &[(String, Type)]) -> Box<dyn Writer>;
+    /// Looks at the beginning of a file to see how it is written, where `said` leaves that open.
+    ///
+    /// # Errors
+    /// As when it is read.
+    fn look(&self, path: &Path, name: &str, said: &Written) -> Result<Look, SourceError>;
+    /// What writes columns of these names and types into a file of a name, as is said.
+    ///
+    /// # Errors
+    /// What cannot be done as it is said.
+    fn writer(
+        &self,
+        name: &str,
+        columns: &[(String, Type)],
+        style: &Style,
+    ) -> Result<Box<dyn Writer>, Unwritable>;
+}
+
+/// What a format cannot hold, with what to do.
+#[derive(Debug, thiserror::Error)]
+#[error("{message}")]
+pub(crate) struct Unwritable {
+    pub message: String,
+    pub help: String,
 }
 
 /// Writes one table.
@@ -46,7 +70,7 @@ impl Format for Csv {
     }
 
     fn endings(&self) -> &'static [&'static str] {
-        &[".csv", ".tsv", ".txt"]
+        &FIELDS
     }
 
     fn open(
@@ -57,21 +81,65 @@ impl Format for Csv {
         Ok(Box::new(CsvSource::open(spec, files)?))
     }
 
-    fn writer(&self, columns: &[(String, Type)]) -> Box<dyn Writer> {
-        Box::new(CsvWriter::new(columns))
+    fn look(&self, path: &Path, name: &str, said: &Written) -> Result<Look, SourceError> {
+        look(path, name, said)
+    }
+
+    fn writer(
+        &self,
+        name: &str,
+        columns: &[(String, Type)],
+        style: &Style,
+    ) -> Result<Box<dyn Writer>, Unwritable> {
+        Ok(Box::new(CsvWriter::new(name, columns, style)?))
+    }
+}
+
+/// Objects of JSON.
+struct Json;
+
+impl Format for Json {
+    fn name(&self) -> &'static str {
+        "JSON"
+    }
+
+    fn endings(&self) -> &'static [&'static str] {
+        &OBJECTS
+    }
+
+    fn open(
+        &self,
+        spec: &InputSpec,
+        files: &[(PathBuf, String)],
+    ) -> Result<Box<dyn InputSource>, SourceError> {
+        Ok(Box::new(JsonSource::open(spec, files)?))
+    }
+
+    fn look(&self, path: &Path, name: &str, said: &Written) -> Result<Look, SourceError> {
+        json::look(path, name, said)
+    }
+
+    fn writer(
+        &self,
+        name: &str,
+        columns: &[(String, Type)],
+        _: &Style,
+    ) -> Result<Box<dyn Writer>, Unwritable> {
+        Ok(Box::new(JsonWriter::new(name, columns)))
     }
 }
 
 /// All formats. The first is that of files whose names say nothing.
-pub(crate) const FORMATS: [&dyn Format; 1] = [&Csv];
+pub(crate) const FORMATS: [&dyn Format; 2] = [&Csv, &Json];
 
 /// Formats that are met, and not read.
-const OTHERS: [&str; 5] = [".parquet", ".xlsx", ".sqlite", ".db", ".json"];
+const OTHERS: [&str; 10] =
+    [".parquet", ".arrow", ".xlsx", ".xlsm", ".xlsb", ".xls", ".ods", ".sqlite", ".sqlite3", ".db"];
 
 /// The format of a file by its name; `None` where it is of one that is not read.
 pub(crate) fn format_of(name: &str) -> Option<&'static dyn Format> {
-    let lower = name.to_lowercase();
-    let ends = |endings: &[&str]| endings.iter().any(|ending| lower.ends_with(ending));
+    let named = NamedAs::of(name);
+    let ends = |endings: &[&str]| endings.iter().any(|ending| named.ends(ending));
     let known = FORMATS.into_iter().find(|format| ends(format.endings()));
     known.or_else(|| FORMATS.first().copied().filter(|_| !ends(&OTHERS)))
 }

@@ -5,14 +5,20 @@
 pub mod csv;
 mod files;
 mod formats;
+mod json;
+mod packed;
 mod place;
 mod spool;
+mod stream;
 mod unfinished;
+mod zstandard;
 
 pub use csv::{LineEnds, Look};
 pub use files::{Files, shown_name, write_file};
 pub use place::LeftRun;
 pub use unfinished::take_back;
 
+#[cfg(test)]
+mod round_trips;
 #[cfg(test)]
 mod tests;

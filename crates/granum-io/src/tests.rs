@@ -5,13 +5,14 @@ use std::path::Path;
 
 use granum_core::port::SourceErrorKind as Kind;
 use granum_core::port::{
-    InputSource, InputSpec, Outputs, ReadRequest, SourceError, Sources, Written,
+    InputSource, InputSpec, Outputs, ReadRequest, SourceError, Sources, Style, Written,
 };
 use granum_core::value::Type;
 
 use crate::Files;
 
-const KINDS: [Kind; 17] = [
+const KINDS: [Kind; 18] = [
+    Kind::Json,
     Kind::UnknownEncoding,
     Kind::Damaged,
     Kind::Missing,
@@ -47,6 +48,7 @@ fn provokes(kind: Kind) -> Option<(&'static [u8], &'static [&'static str])> {
         Kind::LineEnds => (b"a,b\r1,2\r3,4\r", &["t.csv"]),
         Kind::Doubled => (b"a\n1\n", &["t.csv", "./t.csv"]),
         Kind::Format => (b"a\n", &["t.xlsx"]),
+        Kind::Json => (b"a\n", &["cut.json"]),
         Kind::UnknownEncoding => (b"a\n", &["t.csv"]),
         Kind::Damaged => (b"a\n", &["packed.gz"]),
         // A record of 256 MiB; a file that another process writes to; what the system alone says.
@@ -85,6 +87,7 @@ fn every_kind_of_error_is_provoked_and_says_where_and_what_to_do() {
     fs::create_dir(dir.path().join("folder")).unwrap();
     fs::write(dir.path().join("other.csv"), "a\n1\n").unwrap();
     fs::write(dir.path().join("packed.gz"), "a\n1\n").unwrap();
+    fs::write(dir.path().join("cut.json"), "[{\"a\":1}").unwrap();
     for kind in KINDS {
         let Some((bytes, sources)) = provokes(kind) else { continue };
         fs::write(dir.path().join("t.csv"), bytes).unwrap();
@@ -159,10 +162,12 @@ fn an_output_replaces_no_file_that_was_opened_by_any_name() {
     files.open(&spec(&["data/t.csv"])).unwrap();
     let columns = [("a".to_owned(), Type::Integer)];
     for path in ["data/t.csv", "./data/../data/t.csv"] {
-        let Err(error) = files.begin(path, &columns) else { panic!("{path} was begun") };
+        let Err(error) = files.begin(path, &columns, &Style::default()) else {
+            panic!("{path} was begun")
+        };
         assert_eq!(error.to_string(), format!("{path}: an input is read from this file"));
     }
-    let mut other = files.begin("data/u.csv", &columns).unwrap();
+    let mut other = files.begin("data/u.csv", &columns, &Style::default()).unwrap();
     assert_eq!(other.complete().unwrap(), 2);
     other.publish().unwrap();
     other.settle();

@@ -196,24 +196,31 @@ fn comment(table: &RelatedTable) -> String {
             .oddities
             .iter()
             .filter_map(|oddity| {
-                let what = match oddity.kind {
+                let (what, verb, how) = match oddity.kind {
                     OddityKind::Offset => {
-                        "moments have an offset from UTC: by whose clock are they meant?"
+                        ("moment", "have", "an offset from UTC: by whose clock is that meant?")
                     }
-                    OddityKind::TwoWayDays => "days could be read two ways",
-                    OddityKind::TwoWayNumbers => "numbers could be read two ways",
-                    OddityKind::Currencies => "amounts are in several currencies",
-                    OddityKind::Unlike => "cells are not like the others",
-                    OddityKind::Exponent => "numbers were shortened by a spreadsheet",
-                    OddityKind::OuterSpaces => "cells have spaces around",
-                    OddityKind::LetterCase => "cells have another letter case than most",
-                    OddityKind::SplitByZeros => "cells have other zeros than most",
-                    OddityKind::Control => "cells have letters that nobody sees",
-                    OddityKind::Placeholder => "cells have a word for what is missing",
+                    OddityKind::TwoWayDays => ("day", "could", "be read two ways"),
+                    OddityKind::TwoWayNumbers => ("number", "could", "be read two ways"),
+                    OddityKind::Currencies => ("amount", "are", "in several currencies"),
+                    OddityKind::Unlike => ("cell", "are", "not like the others"),
+                    OddityKind::Exponent => ("number", "were", "shortened by a spreadsheet"),
+                    OddityKind::OuterSpaces => ("cell", "have", "spaces around"),
+                    OddityKind::LetterCase => ("cell", "have", "another letter case than most"),
+                    OddityKind::SplitByZeros => ("cell", "have", "other zeros than most"),
+                    OddityKind::Control => ("cell", "have", "letters that nobody sees"),
+                    OddityKind::Placeholder => ("cell", "have", "a word for what is missing"),
                     // The rest is what `read` says.
                     _ => return None,
                 };
-                Some(format!("{} {what}", oddity.rows))
+                let (s, verb) = match (oddity.rows, verb) {
+                    (1, "have") => ("", "has"),
+                    (1, "are") => ("", "is"),
+                    (1, "were") => ("", "was"),
+                    (1, same) => ("", same),
+                    (_, same) => ("s", same),
+                };
+                Some(format!("{} {what}{s} {verb} {how}", oddity.rows))
             })
             .collect();
         if !odd.is_empty() {

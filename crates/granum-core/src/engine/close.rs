@@ -117,7 +117,7 @@ impl Run<'_> {
             let wide = wide.next().flatten();
             let wider = wide.as_ref().map(|wide| wide.rows as u64);
             let mut output = match wide {
-                Some(wide) => wide.write(&plan.path, places)?,
+                Some(wide) => wide.write(plan, places)?,
                 None => begun.sure("an output that was begun"),
             };
             let bytes = output.complete()?;

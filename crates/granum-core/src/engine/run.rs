@@ -173,7 +173,7 @@ impl<'a> Run<'a> {
                 .iter()
                 .map(|(name, slot)| (name.clone(), table.slots[slot.0]))
                 .collect();
-            let opened = outputs.begin(&output.path, &columns)?;
+            let opened = outputs.begin(&output.path, &columns, &output.style)?;
             let encoder = opened.encoder();
             self.encoders.push(TableEncoder { table: output.table, output: at, encoder });
             self.outputs.push(Some(opened));

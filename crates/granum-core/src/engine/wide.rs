@@ -29,10 +29,14 @@ impl Wide {
     ///
     /// # Errors
     /// What the system says.
-    pub fn write(self, path: &str, places: &dyn Outputs) -> Result<Box<dyn Output>, OutputError> {
+    pub fn write(
+        self,
+        output: &OutputPlan,
+        places: &dyn Outputs,
+    ) -> Result<Box<dyn Output>, OutputError> {
         let types: Vec<(String, Type)> =
             self.columns.iter().map(|(name, column)| (name.clone(), column.ty())).collect();
-        let mut output = places.begin(path, &types)?;
+        let mut output = places.begin(&output.path, &types, &output.style)?;
         let columns: Vec<Column> = self.columns.into_iter().map(|(_, column)| column).collect();
         let rows = output.encoder().encode(&columns, self.rows);
         output.take(rows)?;

@@ -44,7 +44,7 @@ pub enum StatementKind {
     Check(CheckTree),
     /// `example …`
     Example(ExampleTree),
-    /// `output TABLE to "PATH"`
+    /// `output TABLE to "PATH" [columns from COLUMN of VALUE] [delimiter …] …`
     Output(OutputTree),
 }
 
@@ -189,6 +189,21 @@ pub struct OutputTree {
     pub path: Quoted,
     /// What becomes columns there.
     pub wide: Option<WideTree>,
+    /// How it is written.
+    pub style: StyleTree,
+}
+
+/// `[delimiter ";"] [decimals ","] [encoding "…"] [with mark]`
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+pub struct StyleTree {
+    /// The sign between fields.
+    pub delimiter: Option<Quoted>,
+    /// The sign before decimal places.
+    pub decimals: Option<Quoted>,
+    /// The encoding.
+    pub encoding: Option<Quoted>,
+    /// Where a mark is asked for that says the encoding.
+    pub mark: Option<Span>,
 }
 
 /// `columns from COLUMN of VALUE`

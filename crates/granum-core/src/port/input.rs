@@ -47,6 +47,12 @@ pub struct Written {
 }
 
 impl InputSpec {
+    /// How one of its files is written, by the name that messages have.
+    pub fn written_of(&self, name: &str) -> &Written {
+        let apart = self.apart.iter().find(|(of, _)| of == name);
+        apart.map_or(&self.written, |(_, written)| written)
+    }
+
     /// Files of which nothing is said but their paths.
     pub fn of_files(name: String, sources: Vec<String>) -> Self {
         Self {
@@ -260,6 +266,8 @@ pub enum SourceErrorKind {
     AfterQuote,
     /// Line ends without a line feed.
     LineEnds,
+    /// What should be JSON and is not, or is no object.
+    Json,
     /// A record too long to be one.
     RecordSize,
     /// One file named twice for one input.

@@ -10,4 +10,7 @@ pub use input::{
     RawPart, ReadRequest, ReadRule, SourceError, SourceErrorKind, Sources, Written,
 };
 pub use observer::{Observer, Silent};
-pub use output::{Encoded, Encoder, Output, OutputError, Outputs, publish_each};
+pub use output::{
+    Encoded, Encoder, FIELDS, NamedAs, OBJECTS, Output, OutputError, Outputs, PACKED, Style,
+    publish_each,
+};

@@ -7,6 +7,69 @@ use serde::Serialize;
 use crate::table::Column;
 use crate::value::Type;
 
+/// How an output is written, as far as somebody has said it. What holds where nothing is said is the matter of its
+/// format.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Style {
+    /// The sign between fields.
+    pub delimiter: Option<u8>,
+    /// The sign before decimal places.
+    pub decimals: Option<u8>,
+    /// How letters are written, as a plan names it.
+    pub encoding: Option<String>,
+    /// Whether a mark stands before everything that says the encoding.
+    pub marked: bool,
+}
+
+impl Style {
+    /// Whether anything is said.
+    pub fn is_said(&self) -> bool {
+        *self != Self::default()
+    }
+}
+
+/// How the names of files end that can be written: text with signs between fields, and objects of JSON.
+pub const FIELDS: [&str; 3] = [".csv", ".tsv", ".txt"];
+/// The same of objects: one a line, and one array of all.
+pub const OBJECTS: [&str; 3] = [".jsonl", ".ndjson", ".json"];
+/// What may stand behind any of them: it is packed.
+pub const PACKED: [&str; 2] = [".gz", ".zst"];
+
+/// What a file's name says of how it is written.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct NamedAs {
+    /// The name in small letters, without what says that it is packed.
+    bare: String,
+    /// How it is packed, of [`PACKED`].
+    pub packed: Option<&'static str>,
+}
+
+impl NamedAs {
+    /// What a name says.
+    pub fn of(name: &str) -> Self {
+        let lower = name.to_lowercase();
+        let packed = PACKED.into_iter().find(|ending| lower.ends_with(ending));
+        let bare = packed.and_then(|ending| lower.strip_suffix(ending)).unwrap_or(&lower).into();
+        Self { bare, packed }
+    }
+
+    /// Whether it ends so, packed or not.
+    pub fn ends(&self, ending: &str) -> bool {
+        self.bare.ends_with(ending)
+    }
+
+    /// Whether the file can be written, and whether as text with signs between fields.
+    pub fn written(&self) -> Option<bool> {
+        let file = |ending: &&str| {
+            self.bare.strip_suffix(*ending).is_some_and(|stem| !stem.ends_with('/'))
+        };
+        if FIELDS.iter().any(file) {
+            return Some(true);
+        }
+        OBJECTS.iter().any(file).then_some(false)
+    }
+}
+
 /// Takes results to their places.
 pub trait Outputs: Sync {
     /// Prepares to write rows of these columns to a path. Nothing is seen there until
@@ -14,8 +77,12 @@ pub trait Outputs: Sync {
     ///
     /// # Errors
     /// A place that cannot be written to.
-    fn begin(&self, path: &str, columns: &[(String, Type)])
-    -> Result<Box<dyn Output>, OutputError>;
+    fn begin(
+        &self,
+        path: &str,
+        columns: &[(String, Type)],
+        style: &Style,
+    ) -> Result<Box<dyn Output>, OutputError>;
 
     /// Puts outputs that are complete in their places: all of them, or none.
     ///

@@ -12,7 +12,7 @@ mod periods;
 mod report;
 
 pub use find::{NameFound, find_names};
-pub use names::{Grouped, group, table_name, together};
+pub use names::{Grouped, Headed, group, table_name, together};
 pub use parts::FoundParts;
 pub use report::{Crossing, Doubt, FoundLink, FoundPeriod, Multiplicity, RelatedTable, Relations};
 

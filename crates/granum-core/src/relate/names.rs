@@ -13,22 +13,34 @@ pub struct Grouped {
     pub filling: bool,
 }
 
+/// A file as its header shows it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Headed {
+    /// The file.
+    pub file: String,
+    /// The format; files of one table are of one.
+    pub format: &'static str,
+    /// The columns' names.
+    pub columns: Vec<String>,
+}
+
 /// Names of tables begin alike in at least so many letters if they are one.
 const ALIKE: usize = 3;
 
-/// Groups files that have the same columns, in whatever order and however they are written:
+/// Groups files of one format that have the same columns, in whatever order and however they are written:
 /// `orders_shop.csv` and `orders_post.csv` are `orders`. Where columns are few, as every list has them,
 /// the files' names must begin alike too.
-pub fn group(files: &[(String, Vec<String>)]) -> Vec<Grouped> {
+pub fn group(files: &[Headed]) -> Vec<Grouped> {
     let mut groups: Vec<Grouped> = vec![];
-    for (at, (file, columns)) in files.iter().enumerate() {
+    for (at, Headed { file, format, columns }) in files.iter().enumerate() {
         let mut sorted = columns.clone();
         sorted.sort();
         let alike = groups.iter_mut().find(|group| {
-            let mut other = files[group.files[0]].1.clone();
+            let first = &files[group.files[0]];
+            let mut other = first.columns.clone();
             other.sort();
             let named = common(&group.name, &stem(file)).len() >= ALIKE;
-            other == sorted && (named || tell(&sorted))
+            first.format == *format && other == sorted && (named || tell(&sorted))
         });
         match alike {
             Some(group) => {

@@ -175,9 +175,12 @@ fn days_fall_into_periods_of_their_key() {
 
 #[test]
 fn files_of_one_kind_are_one_table() {
-    let file = |name: &str, columns: &[&str]| {
-        (name.to_owned(), columns.iter().map(|column| (*column).to_owned()).collect::<Vec<_>>())
+    let of = |format: &'static str, name: &str, columns: &[&str]| Headed {
+        file: name.to_owned(),
+        format,
+        columns: columns.iter().map(|column| (*column).to_owned()).collect(),
     };
+    let file = |name: &str, columns: &[&str]| of("CSV", name, columns);
     let files = [
         file("in/orders_shop.csv", &["a", "b"]),
         file("in/orders_post.csv", &["b", "a"]),
@@ -187,6 +190,7 @@ fn files_of_one_kind_are_one_table() {
         file("members.csv", &["id", "name", "city"]),
         file("sellers.csv", &["id", "name", "city"]),
         file("2026 Sales.csv.gz", &["x"]),
+        of("JSON", "suppliers_new.jsonl", &["a", "b"]),
     ];
     let groups: Vec<(String, Vec<usize>)> =
         group(&files).into_iter().map(|group| (group.name, group.files)).collect();
@@ -202,6 +206,8 @@ fn files_of_one_kind_are_one_table() {
             named("members", &[5]),
             named("sellers", &[6]),
             named("t_2026_sales", &[7]),
+            // One input is of one format.
+            named("suppliers_new", &[8]),
         ]
     );
 }

@@ -65,7 +65,9 @@ fn known(begin: &[u8]) -> Option<(&'static str, &'static str)> {
     // A header may begin with a bracket; that a name in quotes follows at once is no header.
     let inside = text.strip_prefix(b"[").map_or(text, <[u8]>::trim_ascii_start);
     let object = inside.strip_prefix(b"{").map(<[u8]>::trim_ascii_start);
-    object.filter(|rest| rest.starts_with(b"\"")).map(|_| ("JSON", EXPORT))
+    object
+        .filter(|rest| rest.starts_with(b"\""))
+        .map(|_| ("JSON", "end its name in .json or .jsonl, so that it is read as such"))
 }
 
 #[cfg(test)]

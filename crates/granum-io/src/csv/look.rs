@@ -11,7 +11,7 @@ use super::footer::totals;
 use super::foreign;
 use super::reader::system_error;
 use super::scan::{Field, Scanner};
-use super::stream::Opening;
+use crate::stream::Opening;
 
 /// So much of a file is looked at.
 const SAMPLE: u64 = 1 << 18;
@@ -29,6 +29,8 @@ pub(crate) const OTHER_ENCODING: &str = "windows-1252";
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Look {
+    /// The format.
+    pub format: &'static str,
     /// The encoding, as people name it.
     pub encoding: String,
     /// The encoding as a plan has to name it; nothing for UTF-8, and UTF-16 with a mark.
@@ -88,6 +90,7 @@ pub(crate) fn look(path: &Path, name: &str, said: &Written) -> Result<Look, Sour
     let named_sign = said_by_itself(&text);
     let delimiter = said.delimiter.or(named_sign).unwrap_or_else(|| delimiter(&text));
     Ok(Look {
+        format: "CSV",
         encoding: named.clone().or_else(|| mark.encoding_name()).unwrap_or("UTF-8".into()),
         named_encoding: named,
         delimiter: delimiter.into(),

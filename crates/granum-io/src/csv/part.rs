@@ -28,13 +28,13 @@ const EXAMPLES: usize = 5;
 
 /// What all parts of an input have in common.
 #[derive(Debug)]
-pub(super) struct Layout {
+pub(crate) struct Layout {
     pub delimiter: u8,
     pub request: ReadRequest,
 }
 
 /// Whole records of one file.
-pub(super) struct CsvPart {
+pub(crate) struct CsvPart {
     pub text: Vec<u8>,
     /// The line of its first byte.
     pub line: u64,
@@ -319,6 +319,6 @@ fn fingerprint(bytes: &[u8]) -> i128 {
 }
 
 /// The type that a column has when nothing is said, from what its cells were found to be.
-pub(super) fn settled_type(found: Option<Found>) -> Type {
+pub(crate) fn settled_type(found: Option<Found>) -> Type {
     found.map_or(Type::Blank, Found::ty)
 }

@@ -11,7 +11,7 @@ use memchr::memchr_iter;
 use super::footer::{LeftOut, cut, records};
 use super::part::{CsvPart, Layout};
 use super::scan::last_record_end;
-use super::stream::{Damaged, Malformed, Opening, Stream};
+use crate::stream::{Damaged, Malformed, Opening, Stream};
 
 /// Parts are about this many bytes.
 const PART: usize = 1 << 19;
@@ -228,7 +228,7 @@ fn unreadable(file: &str, error: &std::io::Error) -> Option<SourceError> {
 }
 
 /// What the system says of a file, in the user's terms.
-pub(super) fn system_error(file: &str, error: &std::io::Error) -> SourceError {
+pub(crate) fn system_error(file: &str, error: &std::io::Error) -> SourceError {
     use std::io::ErrorKind as Kind;
     if let Some(error) = unreadable(file, error) {
         return error;

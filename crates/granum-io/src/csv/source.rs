@@ -18,7 +18,7 @@ use super::part::NOT_UTF8;
 use super::part::{CsvPart, Layout, cell, settled_type};
 use super::reader::{CsvFile, CsvReader, Current, Splitter, system_error};
 use super::scan::{Field, Scanner};
-use super::stream::{Opening, Stream};
+use crate::stream::{Opening, Stream};
 
 /// Types are first found from about this many bytes of each file.
 const SAMPLE: usize = 1 << 20;
@@ -50,9 +50,7 @@ impl CsvSource {
     pub fn open(spec: &InputSpec, paths: &[(PathBuf, String)]) -> Result<Self, SourceError> {
         let mut beginnings = vec![];
         for (path, name) in paths {
-            let apart = spec.apart.iter().find(|(of, _)| of == name);
-            let written = apart.map_or(&spec.written, |(_, written)| written);
-            beginnings.push(begin(path, name, written)?);
+            beginnings.push(begin(path, name, spec.written_of(name))?);
         }
         let names = columns(&beginnings, spec.filling_blanks)?;
         let rule = |name: &String| spec.reads.iter().rev().find(|(read, _)| read == name);

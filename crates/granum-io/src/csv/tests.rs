@@ -2,6 +2,7 @@
 
 use granum_core::port::{
     Encoded, InputColumn, InputSource, InputSpec, RawPart, ReadRequest, ReadRule, SourceErrorKind,
+    Style,
 };
 use granum_core::table::{Column, Lines};
 use granum_core::value::Type;
@@ -9,7 +10,7 @@ use proptest::prelude::*;
 
 use super::part::{CsvPart, Layout, cell};
 use super::scan::last_record_end;
-use super::write::bytes_of;
+use super::write::{PLAIN, bytes_of};
 use super::*;
 use crate::formats::Writer;
 
@@ -139,7 +140,7 @@ proptest! {
             Column::Text(cells.collect())
         };
         let columns: Vec<Column> = (0..3).map(column).collect();
-        let text = String::from_utf8(bytes_of(&columns, rows.len())).unwrap();
+        let text = String::from_utf8(bytes_of(&columns, rows.len(), PLAIN)).unwrap();
         prop_assert_eq!(scanned(&text, b',').unwrap(), rows);
     }
 
@@ -265,10 +266,10 @@ proptest! {
         let one_by_one: Vec<u8> = (0..rows.len())
             .flat_map(|row| {
                 let line: Vec<Column> = wide.iter().map(|column| column.slice(row, 1)).collect();
-                bytes_of(&line, 1)
+                bytes_of(&line, 1, PLAIN)
             })
             .collect();
-        prop_assert_eq!(bytes_of(&wide, rows.len()), one_by_one);
+        prop_assert_eq!(bytes_of(&wide, rows.len(), PLAIN), one_by_one);
     }
 }
 
@@ -399,7 +400,8 @@ fn a_file_that_goes_away_is_missing() {
 #[test]
 fn rows_are_written_as_their_bytes_are() {
     let columns = vec![Column::Integer(vec![Some(1), None].into())];
-    let mut writer = CsvWriter::new(&[("n, m".to_owned(), Type::Integer)]);
+    let named = [("n, m".to_owned(), Type::Integer)];
+    let mut writer = CsvWriter::new("t.csv", &named, &Style::default()).unwrap();
     let (mut rows, mut bytes) = (vec![], vec![]);
     writer.begin(&mut rows).unwrap();
     writer.take(Encoded::Rows(columns.clone(), 2), &mut rows).unwrap();
@@ -421,7 +423,7 @@ fn numbers_and_days_are_written_with_all_their_places() {
         Column::Integer(vec![7, 7, 7, -7].into()),
         Column::Blank(4),
     ];
-    let text = String::from_utf8(bytes_of(&columns, 4)).unwrap();
+    let text = String::from_utf8(bytes_of(&columns, 4, PLAIN)).unwrap();
     assert_eq!(
         text,
         "5.00,1970-01-01,1970-01-01T00:00:00,true,1.5,7,\n\
@@ -429,7 +431,7 @@ fn numbers_and_days_are_written_with_all_their_places() {
          -0.01,,1970-01-01T00:00:01,true,1000000000000000000000,7,\n\
          0.00,2024-10-04,1970-01-01T00:00:00,true,0,-7,\n"
     );
-    assert_eq!(write::header(["a", "b,c", "d\"e"].into_iter()), b"a,\"b,c\",\"d\"\"e\"\n");
+    assert_eq!(write::header(["a", "b,c", "d\"e"].into_iter(), b','), b"a,\"b,c\",\"d\"\"e\"\n");
 }
 
 #[test]

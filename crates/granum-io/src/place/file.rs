@@ -11,6 +11,7 @@ use super::journal::Move;
 use super::left::remove_left;
 use super::lock::{Locked, PlaceLock};
 use super::{place, prefix};
+use crate::formats::Unwritable;
 use crate::unfinished::{Unfinished, folders_made_for};
 
 /// A file on its way: a temporary file beside its place until it is published.
@@ -119,6 +120,11 @@ impl PlacedFile {
 
 /// What the system says, with what helps against it.
 fn failed(name: &str, what: &str, error: &io::Error) -> OutputError {
+    let told = error.get_ref().and_then(|error| error.downcast_ref::<Unwritable>());
+    if let Some(Unwritable { message, help }) = told {
+        let (path, message, help) = (name.to_owned(), message.clone(), help.clone());
+        return OutputError { path, message, help };
+    }
     let help = match error.kind() {
         io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded => {
             "nothing was written; make room, or write to another disk"

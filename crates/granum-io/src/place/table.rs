@@ -6,17 +6,24 @@ use granum_core::port::{Encoded, Encoder, Output, OutputError};
 
 use super::PlacedFile;
 use crate::formats::Writer;
+use crate::packed::Packer;
 
 /// A table on its way into a file, in one format.
 pub(crate) struct PlacedTable {
     file: PlacedFile,
     writer: Box<dyn Writer>,
+    packer: Packer,
 }
 
 impl PlacedTable {
-    pub fn begin(file: PlacedFile, writer: Box<dyn Writer>) -> Result<Self, OutputError> {
-        let mut table = Self { file, writer };
-        table.file.write_by(|out| table.writer.begin(out))?;
+    pub fn begin(
+        file: PlacedFile,
+        writer: Box<dyn Writer>,
+        packer: Packer,
+    ) -> Result<Self, OutputError> {
+        let mut table = Self { file, writer, packer };
+        let Self { file, writer, packer } = &mut table;
+        file.write_by(|out| packer.write_by(out, |out| writer.begin(out)))?;
         Ok(table)
     }
 }
@@ -27,11 +34,14 @@ impl Output for PlacedTable {
     }
 
     fn take(&mut self, rows: Encoded) -> Result<(), OutputError> {
-        self.file.write_by(|out| self.writer.take(rows, out))
+        let Self { file, writer, packer } = self;
+        file.write_by(|out| packer.write_by(out, |out| writer.take(rows, out)))
     }
 
     fn complete(&mut self) -> Result<u64, OutputError> {
-        self.file.write_by(|out| self.writer.finish(out))?;
+        let Self { file, writer, packer } = self;
+        file.write_by(|out| packer.write_by(out, |out| writer.finish(out)))?;
+        file.write_by(|out| packer.finish(out))?;
         self.file.complete()
     }
 

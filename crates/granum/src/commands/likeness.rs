@@ -135,7 +135,7 @@ fn save(
         return Err(refused("one of the two files stands there", "write to another path"));
     }
     if !Files::writes(path) {
-        return Err(refused("this version writes CSV only", "end the path in .csv"));
+        return Err(refused("this version writes CSV and JSON", "end the path in .csv or .jsonl"));
     }
     files.save(path, columns)
 }

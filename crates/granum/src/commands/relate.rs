@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use granum_core::port::{InputSource, SourceError, SourceErrorKind};
 use granum_core::relate::{
-    FoundParts, Grouped, Related, Relations, find_names, group, relate, together,
+    FoundParts, Grouped, Headed, Related, Relations, find_names, group, relate, together,
 };
 use granum_core::survey::EXACT;
 use granum_io::Files;
@@ -97,14 +97,21 @@ fn relate_looked(
     for one in looked {
         let (_, source) = files::open(folder, "", &[one], false)?;
         let columns = source.shape().columns.into_iter().map(|(name, _)| name).collect();
-        headers.push((one.file.clone(), columns));
+        headers.push(Headed { file: one.file.clone(), format: one.look.format, columns });
     }
     let mut groups = group(&headers);
     let mut parts: Vec<FoundParts> = vec![];
     loop {
         let mut found = relate_groups(folder, looked, &groups, progress)?;
-        // What is part of one table is looked at as that.
-        let Some(more) = found.parts.first().cloned() else {
+        // What is part of one table is looked at as that, where it can be one input.
+        let one_format = |more: &&FoundParts| {
+            let format = |name: &str| {
+                let group = groups.iter().find(|group| group.name == name)?;
+                Some(looked[*group.files.first()?].look.format)
+            };
+            format(&more.tables.0) == format(&more.tables.1)
+        };
+        let Some(more) = found.parts.iter().find(one_format).cloned() else {
             found.parts = parts;
             return Ok(found);
         };

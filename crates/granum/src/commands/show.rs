@@ -113,7 +113,7 @@ fn refused(plan: &Plan, to: &str) -> Option<OutputError> {
         Some(OutputError { path: to.to_owned(), message: message.into(), help: help.into() })
     };
     if !Files::writes(to) {
-        return error("this version writes CSV only", "end its name with .csv");
+        return error("this version writes CSV and JSON", "end its name in .csv or .jsonl");
     }
     match Files::new("").place(to) {
         Ok(place) if plan.plans.contains(&place) => {

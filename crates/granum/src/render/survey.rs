@@ -38,6 +38,9 @@ pub fn survey(survey: &Survey, look: &Look, width: usize) -> String {
 
 /// How a file was found to be written.
 fn written(look: &Look) -> String {
+    if look.format != "CSV" {
+        return format!("{}, {}", look.format, look.encoding);
+    }
     let delimiter = match look.delimiter {
         ',' => "fields by comma".to_owned(),
         ';' => "fields by semicolon".to_owned(),

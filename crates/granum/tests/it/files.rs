@@ -221,7 +221,7 @@ fn formats_that_are_not_read_yet_are_said() {
     folder
         .run()
         .code(3)
-        .complains("error: a.xlsx: this version reads CSV only\n  export it as CSV\n");
+        .complains("error: a.xlsx: this version reads CSV and JSON\n  export it as one of these\n");
 }
 
 #[test]

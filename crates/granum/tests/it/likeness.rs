@@ -64,7 +64,11 @@ fn what_near_cannot_look_at_is_refused() {
         3,
         "one of the two files stands there",
     );
-    wrong(&["owed.csv", "--on", "shop=name", "--near", "--to", "x.parquet"], 3, "writes CSV only");
+    wrong(
+        &["owed.csv", "--on", "shop=name", "--near", "--to", "x.parquet"],
+        3,
+        "writes CSV and JSON",
+    );
     folder.file("empty.csv", "name\n");
     folder
         .granum(&["match", "empty.csv", "owed.csv", "--on", "name", "--near"])

@@ -26,6 +26,7 @@ mod messages;
 mod mistakes;
 mod near;
 mod odd;
+mod outputs;
 mod parameters;
 mod patterns;
 mod periods;

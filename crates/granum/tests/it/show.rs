@@ -292,7 +292,10 @@ fn rows_go_into_a_file_whole_or_not_at_all() {
             "error: orders.csv: an input is read from this file\n  write to another path\n",
         ),
         ("p.granum", "error: p.granum: a plan stands in this file\n  write to another path\n"),
-        ("x.json", "error: x.json: this version writes CSV only\n  end its name with .csv\n"),
+        (
+            "x.ods",
+            "error: x.ods: this version writes CSV and JSON\n  end its name in .csv or .jsonl\n",
+        ),
         ("new", "error: new: is a folder, not a file\n  name a file in it\n"),
     ];
     for (to, told) in wrong {

@@ -8,7 +8,7 @@ use crate::engine::*;
 use crate::lang::parse;
 use crate::port::{
     Encoded, Encoder, InputShape, InputSource, InputSpec, Output, OutputError, Outputs, Part,
-    PartReader, RawPart, ReadRequest, Silent, SourceError, Sources, publish_each,
+    PartReader, RawPart, ReadRequest, Silent, SourceError, Sources, Style, publish_each,
 };
 use crate::table::{Column, Lines};
 use crate::tally::Report;
@@ -174,7 +174,12 @@ impl Encoder for Plain {
 }
 
 impl Outputs for Kept {
-    fn begin(&self, path: &str, _: &[(String, Type)]) -> Result<Box<dyn Output>, OutputError> {
+    fn begin(
+        &self,
+        path: &str,
+        _: &[(String, Type)],
+        _: &Style,
+    ) -> Result<Box<dyn Output>, OutputError> {
         Ok(Box::new(KeptFile {
             name: path.to_owned(),
             text: vec![],

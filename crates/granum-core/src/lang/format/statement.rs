@@ -2,7 +2,7 @@
 
 use super::super::ast::{
     CalendarTree, CheckTree, InputTree, MoreTree, OutputTree, ParamTree, Statement, StatementKind,
-    TableTree,
+    StyleTree, TableTree,
 };
 use super::super::step::{AllowTree, StepTree};
 use super::super::terms::{Name, Percent};
@@ -224,6 +224,16 @@ fn output_cells(output: &OutputTree) -> Vec<String> {
     ];
     if let Some(wide) = &output.wide {
         cells.push(format!("columns from {} of {}", name(&wide.from), name(&wide.value)));
+    }
+    let StyleTree { delimiter, decimals, encoding, mark } = &output.style;
+    let said = [("delimiter", delimiter), ("decimals", decimals), ("encoding", encoding)];
+    let said = said.into_iter().filter_map(|(word, text)| {
+        text.as_ref().map(|text| format!("{word} {}", quoted(&text.text)))
+    });
+    let mut said: Vec<String> = said.collect();
+    said.extend(mark.map(|_| "with mark".to_owned()));
+    if !said.is_empty() {
+        cells.push(said.join(" "));
     }
     cells
 }

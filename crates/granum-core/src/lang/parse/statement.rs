@@ -2,11 +2,11 @@
 
 use super::super::ast::{
     CalendarTree, CheckTree, InputTree, MoreTree, OutputTree, ParamTree, Severity, Statement,
-    StatementKind, TableTree, WideTree,
+    StatementKind, StyleTree, TableTree, WideTree,
 };
 use super::super::diagnostic::{Diagnostic, DiagnosticKind};
 use super::super::step::{STEPS, StepTree};
-use super::super::terms::{Name, Percent, TypeTree};
+use super::super::terms::{Name, Percent, Quoted, TypeTree};
 use super::super::token::TokenKind;
 use super::cursor::{Found, Parser, STATEMENTS, did_you_mean};
 use crate::value::{Scale, Type};
@@ -167,16 +167,7 @@ impl Parser {
                 self.need_word("blanks", "`filling blanks`: `blanks`")?;
                 filling_blanks = true;
             } else if self.take_word("delimiter") {
-                let sign = self.quoted("the sign between fields in quotes")?;
-                if sign.text.len() != 1 || "\"\r\n".contains(&sign.text) {
-                    let wrong = Diagnostic::new(
-                        DiagnosticKind::Syntax,
-                        sign.span,
-                        "a delimiter is one sign",
-                    );
-                    return self.wrong(wrong.help("as in  delimiter \";\"  or  delimiter \"\\t\""));
-                }
-                delimiter = Some(sign);
+                delimiter = Some(self.delimiter()?);
             } else if self.take_word("encoding") {
                 encoding = Some(self.quoted("the encoding's name in quotes")?);
             } else if self.take_word("header") {
@@ -313,6 +304,46 @@ impl Parser {
             wide =
                 Some(WideTree { from, value: self.name("the column that stands in the cells")? });
         }
-        Ok(StatementKind::Output(OutputTree { table, path, wide }))
+        let style = self.style()?;
+        Ok(StatementKind::Output(OutputTree { table, path, wide, style }))
+    }
+
+    /// How an output is written.
+    fn style(&mut self) -> Found<StyleTree> {
+        let mut style = StyleTree::default();
+        loop {
+            let span = self.span();
+            if self.take_word("delimiter") {
+                style.delimiter = Some(self.delimiter()?);
+            } else if self.take_word("decimals") {
+                let sign = self.quoted("the sign before decimal places in quotes")?;
+                if ![",", "."].contains(&sign.text.as_str()) {
+                    let wrong = Diagnostic::new(
+                        DiagnosticKind::Syntax,
+                        sign.span,
+                        "a comma or a point stands before decimal places",
+                    );
+                    return self.wrong(wrong.help("as in  decimals \",\""));
+                }
+                style.decimals = Some(sign);
+            } else if self.take_word("encoding") {
+                style.encoding = Some(self.quoted("the encoding's name in quotes")?);
+            } else if self.take_words("with", "mark") {
+                style.mark = Some(span.to(self.last_span()));
+            } else {
+                return Ok(style);
+            }
+        }
+    }
+
+    /// The sign between fields.
+    fn delimiter(&mut self) -> Found<Quoted> {
+        let sign = self.quoted("the sign between fields in quotes")?;
+        if sign.text.len() != 1 || "\"\r\n".contains(&sign.text) {
+            let wrong =
+                Diagnostic::new(DiagnosticKind::Syntax, sign.span, "a delimiter is one sign");
+            return self.wrong(wrong.help("as in  delimiter \";\"  or  delimiter \"\\t\""));
+        }
+        Ok(sign)
     }
 }

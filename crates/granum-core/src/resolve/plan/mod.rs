@@ -16,7 +16,7 @@ use std::ops::Range;
 use crate::bug::Sure;
 use crate::expr::Typed;
 use crate::lang::{Percent, Severity};
-use crate::port::InputSpec;
+use crate::port::{InputSpec, Style};
 use crate::table::{ColumnId, GatherId, LinkId, SlotId, TableId};
 use crate::value::Type;
 
@@ -346,6 +346,7 @@ pub(crate) struct OutputPlan {
     pub table: TableId,
     pub path: String,
     pub wide: Option<WidePlan>,
+    pub style: Style,
 }
 
 /// An output with a column for each value of one.

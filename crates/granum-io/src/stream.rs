@@ -10,7 +10,7 @@ use encoding_rs::{Decoder, DecoderResult, Encoding, UTF_8, UTF_16BE, UTF_16LE};
 
 /// How a file's bytes become text.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) struct Opening {
+pub(crate) struct Opening {
     packed: Packed,
     /// As the plan says; UTF-8, or UTF-16 by its mark, where it says nothing.
     encoding: Option<&'static Encoding>,
@@ -38,7 +38,7 @@ impl Packed {
 }
 
 /// What an input's rows are read from.
-pub(super) type Stream = Box<dyn Read + Send>;
+pub(crate) type Stream = Box<dyn Read + Send>;
 
 impl Opening {
     /// How to open a file, in the encoding that a plan names. `name` stands in errors.
@@ -131,7 +131,7 @@ fn fill(from: &mut impl Read, out: &mut [u8]) -> io::Result<usize> {
 /// Bytes that do not belong to a text's encoding.
 #[derive(Debug, thiserror::Error)]
 #[error("is not {encoding}")]
-pub(super) struct Malformed {
+pub(crate) struct Malformed {
     pub encoding: &'static str,
     /// The line of the text they stand in.
     pub line: u64,
@@ -140,7 +140,7 @@ pub(super) struct Malformed {
 /// A packed file that ends too early, or is none.
 #[derive(Debug, thiserror::Error)]
 #[error("cannot be unpacked: {}", reason(.0))]
-pub(super) struct Damaged(io::Error);
+pub(crate) struct Damaged(io::Error);
 
 /// What is wrong with packed data, in words: a library may say it for its makers alone.
 fn reason(error: &io::Error) -> String {

@@ -1,0 +1,12 @@
+//! JSON as web shops export it: objects one a line, or one list of all, with what lies in them named by its path.
+
+mod cells;
+mod objects;
+mod read;
+mod write;
+
+pub(crate) use read::{JsonSource, look};
+pub(crate) use write::JsonWriter;
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,210 @@
+//! What is written in any format, in any way, and read again is the same table.
+
+use std::fs;
+
+use granum_core::lang::{Otherwise, Span};
+use granum_core::port::{
+    InputColumn, InputSpec, Outputs, ReadRequest, ReadRule, Sources, Style, Written,
+};
+use granum_core::table::Column;
+use granum_core::value::{Scale, Type};
+use proptest::prelude::*;
+
+use crate::Files;
+
+/// A row of each type; texts have letters that every encoding of the tests has.
+type Row = (Option<i64>, Option<i128>, Option<String>, Option<i32>, Option<bool>, Option<i64>);
+
+fn row() -> impl Strategy<Value = Row> {
+    let text = "[a-c,;\"\n\r\t é\\\\{}:]{1,6}";
+    (
+        prop::option::of(prop_oneof![any::<i64>(), -3..3_i64]),
+        // Up to 38 digits.
+        prop::option::of(prop_oneof![
+            -99_999_999_999_999_999_999_999_999_999_999_999_999_i128
+                ..=99_999_999_999_999_999_999_999_999_999_999_999_999,
+            -300..300_i128
+        ]),
+        prop::option::of(text.prop_map(|text| text)),
+        // From 1583 to 9999.
+        prop::option::of(-141_346..2_932_896_i32),
+        prop::option::of(any::<bool>()),
+        prop::option::of(-12_212_294_400_000_000..253_402_300_799_999_999_i64),
+    )
+}
+
+fn columns(rows: &[Row]) -> Vec<(String, Column)> {
+    let column = |name: &str, column| (name.to_owned(), column);
+    let decimals: Vec<i128> = rows.iter().map(|row| row.1.unwrap_or(0)).collect();
+    let there: Vec<bool> = rows.iter().map(|row| row.1.is_some()).collect();
+    vec![
+        column("no", Column::Integer(rows.iter().map(|row| row.0).collect())),
+        column("net, \"all\"", Column::decimal(decimals, Some(there.into()), Scale(2))),
+        column("a.b", Column::Text(rows.iter().map(|row| row.2.as_deref()).collect())),
+        column("on", Column::Date(rows.iter().map(|row| row.3).collect())),
+        column("yes", Column::Boolean(rows.iter().map(|row| row.4).collect())),
+        column("at", Column::DateTime(rows.iter().map(|row| row.5).collect())),
+    ]
+}
+
+/// Writes a table in a way, and reads it as it says.
+fn read_again(
+    name: &str,
+    style: &Style,
+    written: Written,
+    columns: &[(String, Column)],
+    cut: usize,
+) -> Vec<Column> {
+    let folder = tempfile::tempdir().unwrap();
+    let files = Files::new(folder.path());
+    let rows = columns[0].1.len();
+    let types: Vec<(String, Type)> =
+        columns.iter().map(|(name, column)| (name.clone(), column.ty())).collect();
+    let mut output = files.begin(name, &types, style).unwrap();
+    let encoder = output.encoder();
+    for start in (0..rows).step_by(cut) {
+        let count = cut.min(rows - start);
+        let part: Vec<Column> =
+            columns.iter().map(|(_, column)| column.slice(start, count)).collect();
+        output.take(encoder.encode(&part, count)).unwrap();
+    }
+    output.complete().unwrap();
+    files.publish(vec![output]).unwrap();
+    let decimals = style.decimals == Some(b',');
+    let rule = |ty: Type| ReadRule {
+        ty,
+        formats: if decimals && ty == Type::Decimal(Scale(2)) {
+            vec!["0,00".into()]
+        } else {
+            vec![]
+        },
+        zone: None,
+        otherwise: Otherwise::Stop,
+        span: Span::default(),
+    };
+    let mut spec = InputSpec::of_files("t".into(), vec![name.to_owned()]);
+    spec.written = written;
+    spec.reads = types.iter().map(|(name, ty)| (name.clone(), rule(*ty))).collect();
+    let source = Files::new(folder.path()).open(&spec).unwrap();
+    // Objects say their keys in the order in which they come.
+    let shape = source.shape();
+    let wanted = types.iter().map(|(name, ty)| InputColumn {
+        column: shape.columns.iter().position(|(known, _)| known == name).unwrap(),
+        ty: *ty,
+        rule: Some(rule(*ty)),
+    });
+    let request = ReadRequest { columns: wanted.collect(), fingerprints: vec![], aside: false };
+    let mut reader = source.read(request).unwrap();
+    let mut found: Vec<Vec<Column>> = vec![];
+    loop {
+        let parts = reader.next(2).unwrap();
+        if parts.is_empty() {
+            break;
+        }
+        for part in parts {
+            let part = part.parse().unwrap();
+            assert!(part.troubles.is_empty(), "{:?}", part.troubles);
+            found.push(part.columns);
+        }
+    }
+    if found.is_empty() { vec![] } else { Column::concat_each(&found) }
+}
+
+fn style(
+    delimiter: Option<u8>,
+    decimals: Option<u8>,
+    encoding: Option<&str>,
+    marked: bool,
+) -> Style {
+    Style { delimiter, decimals, encoding: encoding.map(str::to_owned), marked }
+}
+
+fn said(delimiter: Option<u8>, encoding: Option<&str>) -> Written {
+    Written { delimiter, encoding: encoding.map(str::to_owned), ..Written::default() }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(48))]
+    #[test]
+    fn what_is_written_in_any_way_is_read_again(
+        rows in prop::collection::vec(row(), 1..30),
+        way in 0..12_usize,
+        cut in 1..9_usize,
+    ) {
+        let none = || style(None, None, None, false);
+        let (name, style, written) = match way {
+            0 => ("t.csv", none(), said(None, None)),
+            1 => ("t.tsv", none(), said(Some(b'\t'), None)),
+            2 => ("t.csv.gz", none(), said(None, None)),
+            3 => ("t.txt.zst", none(), said(None, None)),
+            4 => ("t.csv", style(None, Some(b','), None, true), said(Some(b';'), None)),
+            5 => ("t.csv", style(Some(b'-'), None, None, false), said(Some(b'-'), None)),
+            6 => ("t.csv", style(Some(b','), Some(b'.'), Some("windows-1252"), false), said(None, Some("windows-1252"))),
+            7 => ("t.csv", style(Some(b'e'), None, Some("utf-16le"), true), said(Some(b'e'), None)),
+            8 => ("t.csv.gz", style(None, None, Some("utf-16be"), false), said(None, Some("utf-16be"))),
+            9 => ("t.jsonl", none(), said(None, None)),
+            10 => ("t.json", none(), said(None, None)),
+            _ => ("t.ndjson.zst", none(), said(None, None)),
+        };
+        let columns = columns(&rows);
+        let found = read_again(name, &style, written, &columns, cut);
+        for ((name, own), found) in columns.iter().zip(&found) {
+            for row in 0..rows.len() {
+                prop_assert_eq!(own.scalar(row), found.scalar(row), "{} in row {} of way {}", name, row, way);
+            }
+        }
+        prop_assert_eq!(found[0].len(), rows.len());
+    }
+}
+
+#[test]
+fn packed_files_have_the_same_bytes_whatever_the_batches() {
+    let rows: Vec<Row> =
+        (0..5_000).map(|no| (Some(no), Some(1), Some("x".into()), None, None, None)).collect();
+    let columns = columns(&rows);
+    for name in ["t.csv.gz", "t.jsonl.zst"] {
+        let bytes = |cut: usize| {
+            let folder = tempfile::tempdir().unwrap();
+            let files = Files::new(folder.path());
+            let types: Vec<(String, Type)> =
+                columns.iter().map(|(name, column)| (name.clone(), column.ty())).collect();
+            let mut output = files.begin(name, &types, &Style::default()).unwrap();
+            for start in (0..rows.len()).step_by(cut) {
+                let part: Vec<Column> =
+                    columns.iter().map(|(_, column)| column.slice(start, cut)).collect();
+                output.take(output.encoder().encode(&part, cut)).unwrap();
+            }
+            output.complete().unwrap();
+            files.publish(vec![output]).unwrap();
+            fs::read(folder.path().join(name)).unwrap()
+        };
+        assert_eq!(bytes(5_000), bytes(125), "{name}");
+        assert!(bytes(5_000).len() < 100_000);
+    }
+}
+
+#[test]
+fn what_cannot_be_written_is_told_and_leaves_nothing() {
+    let folder = tempfile::tempdir().unwrap();
+    let files = Files::new(folder.path());
+    let types = [("name".to_owned(), Type::Text)];
+    let with = |encoding: &str, marked| style(None, None, Some(encoding), marked);
+    let wrong = |style: &Style| match files.begin("t.csv", &types, style) {
+        Err(error) => error.to_string(),
+        Ok(_) => panic!("it was begun"),
+    };
+    assert_eq!(wrong(&with("klingon", false)), "t.csv: no encoding is called \"klingon\"");
+    assert_eq!(wrong(&with("windows-1252", true)), "t.csv: windows-1252 has no mark that says it");
+    let mut output = files.begin("t.csv", &types, &with("windows-1252", false)).unwrap();
+    let names = Column::Text(["Ada", "\u{141}\u{f3}d\u{17a}"].into_iter().map(Some).collect());
+    let error = output.take(output.encoder().encode(&[names], 2)).unwrap_err();
+    assert_eq!(
+        (error.message.as_str(), error.help.as_str()),
+        (
+            "windows-1252 has no letter `\u{141}` (U+0141), as in  \u{141}\u{f3}d\u{17a}",
+            "nothing was written; leave the encoding out: UTF-8 has all letters"
+        )
+    );
+    drop(output);
+    assert_eq!(fs::read_dir(folder.path()).unwrap().count(), 0);
+}
