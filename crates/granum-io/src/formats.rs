@@ -5,7 +5,8 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use granum_core::port::{
-    Encoded, Encoder, FIELDS, InputSource, InputSpec, NamedAs, OBJECTS, SourceError, Style, Written,
+    Encoded, Encoder, FIELDS, InputSource, InputSpec, NamedAs, OBJECTS, SourceError,
+    SourceErrorKind, Style, Written,
 };
 use granum_core::value::Type;
 
@@ -78,6 +79,18 @@ impl Format for Csv {
         spec: &InputSpec,
         files: &[(PathBuf, String)],
     ) -> Result<Box<dyn InputSource>, SourceError> {
+        if spec.each.is_some() {
+            let file = files.first().map_or(String::new(), |(_, name)| name.clone());
+            return Err(SourceError {
+                kind: SourceErrorKind::Format,
+                file,
+                line: None,
+                message: "is CSV, which has no lists for `each`".into(),
+                help: "leave `each` out of its input; parts of a cell become rows by  turn COLUMN \
+                       split by \";\" into rows NAME"
+                    .into(),
+            });
+        }
         Ok(Box::new(CsvSource::open(spec, files)?))
     }
 

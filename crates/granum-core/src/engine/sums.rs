@@ -10,7 +10,7 @@ use crate::step::{RowsBecome, StepSum, add};
 use crate::table::{Amount, GatherId, InWhat, TableId};
 use crate::tally::{
     BadCell, GrainChange, OddHoursTold, Part, SetAside, StackedTwice, StepTally, TableTally,
-    TrackedName,
+    TrackedName, WithoutRows,
 };
 
 /// What happened in a table's steps.
@@ -26,6 +26,7 @@ pub(super) struct TableSum {
     pub odd_hours: Vec<OddHoursTold>,
     pub zero_divisions: u64,
     pub footer: Vec<BadCell>,
+    pub without_rows: Option<WithoutRows>,
     pub parts: Vec<Part>,
     pub twice: Option<StackedTwice>,
 }
@@ -120,6 +121,7 @@ impl TableSum {
             odd_hours: self.odd_hours.clone(),
             zero_divisions: self.zero_divisions,
             footer: self.footer.clone(),
+            without_rows: self.without_rows.clone(),
             parts: self.parts.clone(),
             twice: self.twice.clone(),
         }

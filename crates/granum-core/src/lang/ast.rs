@@ -59,7 +59,7 @@ pub struct ParamTree {
     pub value: Expr,
 }
 
-/// `input NAME from """…""" STEP…`, or `input NAME from SOURCE, … [filling blanks] [delimiter ";"] [encoding "…"] [header at N] STEP…`
+/// `input NAME from """…""" STEP…`, or `input NAME from SOURCE, … [filling blanks] [delimiter ";"] [encoding "…"] [header at N] [footer N] [each "LIST" [with COLUMN, …]] STEP…`
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct InputTree {
     /// What it is called.
@@ -80,8 +80,19 @@ pub struct InputTree {
     pub header_at: Option<u64>,
     /// How many records below the rows are left out of each file.
     pub footer: Option<u64>,
+    /// The list in each object whose own objects are its rows.
+    pub each: Option<EachTree>,
     /// What cleans it.
     pub steps: Vec<StepTree>,
+}
+
+/// `each "LIST" [with COLUMN, …]`
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct EachTree {
+    /// The path to the list.
+    pub list: Quoted,
+    /// What each row has of the object around it.
+    pub with: Vec<Name>,
 }
 
 /// `calendar START through END`

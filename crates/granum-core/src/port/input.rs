@@ -6,7 +6,7 @@ use serde::Serialize;
 
 use crate::lang::{Otherwise, Span};
 use crate::table::{Column, Lines, Place};
-use crate::tally::BadCell;
+use crate::tally::{BadCell, WithoutRows};
 use crate::value::{Type, Zone};
 
 /// What an input asks of its files.
@@ -28,8 +28,19 @@ pub struct InputSpec {
     pub apart: Vec<(String, Written)>,
     /// Whether a column that a source lacks is blank there.
     pub filling_blanks: bool,
+    /// The list in each object whose own objects are the rows.
+    pub each: Option<Each>,
     /// What `read` says of columns, by name.
     pub reads: Vec<(String, ReadRule)>,
+}
+
+/// A list in each object, whose own objects are rows.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Each {
+    /// The path to it.
+    pub list: String,
+    /// The columns of the object around it that each row has.
+    pub with: Vec<String>,
 }
 
 /// How files are written, as far as somebody has said it. What it means, and what holds where nothing is
@@ -64,6 +75,7 @@ impl InputSpec {
             encoding_span: Span::default(),
             apart: vec![],
             filling_blanks: false,
+            each: None,
             reads: vec![],
         }
     }
@@ -151,6 +163,10 @@ pub trait InputSource: Send + Sync {
     /// The records below the rows that were left out of each file when it was read last.
     fn left_out(&self) -> Vec<BadCell> {
         vec![]
+    }
+    /// The objects of which no row comes, since their list is empty or not there.
+    fn without_rows(&self) -> Option<WithoutRows> {
+        None
     }
     /// Begins to read rows.
     ///

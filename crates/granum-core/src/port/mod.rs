@@ -6,7 +6,7 @@ mod observer;
 mod output;
 
 pub use input::{
-    CellTrouble, InputColumn, InputShape, InputSource, InputSpec, OddHours, Part, PartReader,
+    CellTrouble, Each, InputColumn, InputShape, InputSource, InputSpec, OddHours, Part, PartReader,
     RawPart, ReadRequest, ReadRule, SourceError, SourceErrorKind, Sources, Written,
 };
 pub use observer::{Observer, Silent};

@@ -8,7 +8,7 @@ use crate::lang::{
     Diagnostic, DiagnosticKind, Expr, LinkTree, Name, ParamTree, PlanTree, Span, StatementKind,
     StepKind, nearest,
 };
-use crate::port::{InputSpec, ReadRule, Written};
+use crate::port::{Each, InputSpec, ReadRule, Written};
 use crate::resolve::ancestors::Ancestors;
 use crate::table::{Batch, SlotId};
 use crate::value::{Scalar, Type, Zone};
@@ -52,6 +52,10 @@ pub(super) fn input_specs(tree: &PlanTree) -> Vec<InputSpec> {
             encoding_span: input.encoding.as_ref().map_or(input.name.span, |named| named.span),
             apart: vec![],
             filling_blanks: input.filling_blanks,
+            each: input.each.as_ref().map(|each| Each {
+                list: each.list.text.clone(),
+                with: each.with.iter().map(|name| name.text.clone()).collect(),
+            }),
             reads: reads.collect(),
         });
     }

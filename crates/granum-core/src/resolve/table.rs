@@ -3,7 +3,7 @@
 use super::plan::{GrainPlan, InputPlan, Source, SourceSlots, TablePlan, Tracked};
 use super::scope::{FinishedColumn, Resolver, TableState};
 use super::steps::{Builder, Known, Named};
-use super::worth::{Worth, WorthKind};
+use super::worth::{Past, Repeat, Worth, WorthKind};
 use super::{Resolved, Wrong};
 use crate::lang::{Diagnostic, DiagnosticKind, InputTree, MoreTree, StatementKind, table_head};
 use crate::resolve::ancestors::Ancestors;
@@ -129,7 +129,12 @@ impl Resolver<'_> {
                 read_columns.push(ColumnId(at));
             }
             let ty = rule.map_or(*found, |(_, rule)| rule.ty);
-            let slot = builder.slot(ty, Worth::column(WorthKind::Plain, false), 0);
+            let around = spec.each.as_ref().is_some_and(|each| each.with.contains(column));
+            let kind = match ty.scale() {
+                Some(_) if around => WorthKind::Repeats(Repeat::Past(Past::Each)),
+                _ => WorthKind::Plain,
+            };
+            let slot = builder.slot(ty, Worth::column(kind, false), 0);
             builder.imports.push((slot, ColumnId(at)));
             if rule.is_none() {
                 builder.raw.push((slot, at));

@@ -46,6 +46,8 @@ pub(super) enum Past {
     Units,
     Turn,
     Expand,
+    /// What stood around the list that the rows are of.
+    Each,
 }
 
 impl Worth {

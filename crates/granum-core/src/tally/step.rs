@@ -4,7 +4,7 @@ use serde::Serialize;
 
 use super::Allocated;
 use super::problem::{BadCell, StackedTwice};
-use crate::table::Amount;
+use crate::table::{Amount, Place};
 
 /// The tally of one table.
 #[derive(Debug, Clone, Serialize)]
@@ -36,12 +36,28 @@ pub struct TableTally {
     pub odd_hours: Vec<OddHoursTold>,
     /// Records below the rows of its files that were left out, as the plan says.
     pub footer: Vec<BadCell>,
+    /// The objects around its rows of which no row came.
+    pub without_rows: Option<WithoutRows>,
     /// Rows in which a division by zero gave blank.
     pub zero_divisions: u64,
     /// The tables that it is laid from, if it is from several.
     pub parts: Vec<Part>,
     /// Rows that stand in a stack twice, if the plan allows that.
     pub twice: Option<StackedTwice>,
+}
+
+/// Objects of an input's files of which no row came, since their list is empty or not there.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct WithoutRows {
+    /// The path to the list.
+    pub list: String,
+    /// How many objects there are.
+    pub objects: u64,
+    /// Those without a row.
+    pub without: u64,
+    /// The first of them.
+    pub examples: Vec<Place>,
 }
 
 /// One of several tables that a table is laid from.

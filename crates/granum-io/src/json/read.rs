@@ -6,16 +6,23 @@ use std::sync::Arc;
 use std::time::SystemTime;
 
 use granum_core::port::{
-    InputShape, InputSource, InputSpec, Part, PartReader, RawPart, ReadRequest, SourceError,
+    Each, InputShape, InputSource, InputSpec, Part, PartReader, RawPart, ReadRequest, SourceError,
     SourceErrorKind, Written,
 };
-use granum_core::table::Lines;
+use granum_core::table::{Lines, Place};
+use granum_core::tally::WithoutRows;
 use granum_core::value::{Found, Type};
 
-use super::cells::cells;
+use super::cells::{Cell, Odd, cells, rows};
 use super::objects::{Objects, Splitter, Wrong};
 use crate::csv::{CsvPart, Layout, LineEnds, Look, settled_type, system_error};
 use crate::stream::{Opening, Stream};
+
+/// So many objects without a row are named.
+const EXAMPLES: usize = 3;
+
+/// So many names are told where one is not found.
+const NAMED: usize = 8;
 
 /// An input's JSON files.
 pub(crate) struct JsonSource {
@@ -24,6 +31,9 @@ pub(crate) struct JsonSource {
     found: Vec<Found>,
     /// The type of columns with a `read`.
     read: Vec<Option<Type>>,
+    each: Option<Arc<Each>>,
+    /// Where rows are of lists: the objects of which none comes.
+    without: Option<WithoutRows>,
 }
 
 /// The columns: their paths, in order of first appearance.
@@ -102,18 +112,42 @@ impl JsonFile {
         }
     }
 
-    /// The cells of an object that begins on a line, each path once.
-    fn cells(&self, object: &[u8], line: u64) -> Result<Vec<(String, String)>, SourceError> {
-        let found = cells(object).map_err(|words| {
-            self.error(line, format!("has an object that is no JSON: {words}"), "mend the file")
-        })?;
-        for (at, (name, _)) in found.iter().enumerate() {
-            if found[..at].iter().any(|(known, _)| known == name) {
-                let message = format!("has an object with two values called `{name}`");
-                return Err(self.error(line, message, "give each a name of its own"));
+    /// The rows of an object that begins on a line: its own cells, or those of a list in it.
+    fn rows(
+        &self,
+        object: &[u8],
+        line: u64,
+        each: Option<&Each>,
+    ) -> Result<Vec<Vec<Cell>>, SourceError> {
+        let found = cells(object).and_then(|outer| match each {
+            Some(each) => rows(outer, each),
+            None => Ok(vec![outer]),
+        });
+        found.map_err(|odd| match odd {
+            Odd::NoJson(words) => {
+                self.error(line, format!("has an object that is no JSON: {words}"), "mend the file")
             }
-        }
-        Ok(found)
+            Odd::Twice(name) if each.is_some_and(|each| each.with.contains(&name)) => self.error(
+                line,
+                format!("has `{name}` in the list and around it"),
+                "leave it out behind `with`",
+            ),
+            Odd::Twice(name) => self.error(
+                line,
+                format!("has an object with two values called `{name}`"),
+                "give each a name of its own",
+            ),
+            Odd::NoList(list) => self.error(
+                line,
+                format!("has something in `{list}` that is no list"),
+                "`each` names a list of objects",
+            ),
+            Odd::NoObject(list) => self.error(
+                line,
+                format!("has something in the list `{list}` that is no object"),
+                "`each` names a list of objects",
+            ),
+        })
     }
 
     /// A file that changed while it was read may have given anything.
@@ -168,44 +202,145 @@ fn no_lines(written: &Written, name: &str) -> Result<(), SourceError> {
     })
 }
 
+/// What has been seen of the objects.
+struct Seen<'a> {
+    names: Names,
+    found: Vec<Found>,
+    each: Option<&'a Each>,
+    without: Option<WithoutRows>,
+    /// The names around lists, and whether a list stood there.
+    around: HashMap<String, bool>,
+}
+
+impl<'a> Seen<'a> {
+    fn of(spec: &'a InputSpec) -> Self {
+        let each = spec.each.as_ref();
+        let without = each.map(|each| WithoutRows {
+            list: each.list.clone(),
+            objects: 0,
+            without: 0,
+            examples: vec![],
+        });
+        let mut names = Names::default();
+        each.iter().flat_map(|each| &each.with).for_each(|name| {
+            names.place(name.clone());
+        });
+        let found = vec![Found::default(); names.all.len()];
+        Self { names, found, each, without, around: HashMap::new() }
+    }
+
+    /// Looks at all objects of a file.
+    fn file(&mut self, file: &JsonFile) -> Result<(), SourceError> {
+        let mut objects = file.objects()?;
+        while let Some(part) = file.next(&mut objects)? {
+            for (start, end, line) in &part.each {
+                let object = &part.text[*start..*end];
+                let rows = file.rows(object, *line, self.each)?;
+                self.object(object, &rows, Place { file: file.name.clone(), line: *line });
+                for cell in rows.into_iter().flatten() {
+                    let at = self.names.place(cell.name);
+                    self.found.resize(self.names.all.len(), Found::default());
+                    if !cell.text.is_empty() {
+                        self.found[at].cell(cell.text.as_bytes());
+                    }
+                }
+            }
+        }
+        Ok(())
+    }
+
+    /// Where rows are of lists: counts an object.
+    fn object(&mut self, object: &[u8], rows: &[Vec<Cell>], place: Place) {
+        let Some(without) = &mut self.without else { return };
+        without.objects += 1;
+        for cell in cells(object).unwrap_or_default() {
+            *self.around.entry(cell.name).or_default() |= cell.list;
+        }
+        if rows.is_empty() {
+            without.without += 1;
+            if without.examples.len() < EXAMPLES {
+                without.examples.push(place);
+            }
+        }
+    }
+
+    /// What is null wherever others have an object is no column.
+    fn leave_out_nothings(&mut self) {
+        let all = std::mem::take(&mut self.names);
+        let found = std::mem::take(&mut self.found);
+        let object = |name: &str| {
+            let inside =
+                |other: &String| other.strip_prefix(name).is_some_and(|rest| rest.starts_with('.'));
+            all.all.iter().any(inside)
+        };
+        for (name, found) in all.all.iter().zip(found) {
+            if found != Found::default() || !object(name) {
+                self.names.place(name.clone());
+                self.found.push(found);
+            }
+        }
+    }
+
+    /// That there are columns, and all that are named.
+    fn checked(mut self, paths: &[(PathBuf, String)]) -> Result<Self, SourceError> {
+        let error = |kind, message: String, help: String| {
+            let file = paths.first().map_or(String::new(), |(_, name)| name.clone());
+            Err(SourceError { kind, file, line: None, message, help })
+        };
+        if let Some(each) = self.each {
+            let known = |lists: bool| {
+                let names = self.around.iter().filter(|(_, list)| !lists || **list);
+                let mut names: Vec<String> = names.map(|(name, _)| format!("`{name}`")).collect();
+                names.sort();
+                names.truncate(NAMED);
+                names.join(", ")
+            };
+            if !self.around.is_empty() && self.around.get(&each.list) != Some(&true) {
+                let message = format!("has no list called `{}`", each.list);
+                let help = match known(true) {
+                    none if none.is_empty() => "it has no lists: leave `each` out".to_owned(),
+                    known => format!("its lists are {known}"),
+                };
+                return error(SourceErrorKind::Json, message, help);
+            }
+            let missing = |name: &&String| !self.around.contains_key(*name);
+            if let Some(name) = each.with.iter().find(missing).filter(|_| !self.around.is_empty()) {
+                let message = format!("has no `{name}` around `{}`", each.list);
+                return error(
+                    SourceErrorKind::Json,
+                    message,
+                    format!("there are {}", known(false)),
+                );
+            }
+        }
+        if self.names.all.is_empty() {
+            let message = "has no objects, so nothing says which columns there are".to_owned();
+            let help = "ask for the file again, or leave it out of the plan".to_owned();
+            return error(SourceErrorKind::Empty, message, help);
+        }
+        self.without = self.without.filter(|without| without.without > 0);
+        self.leave_out_nothings();
+        Ok(self)
+    }
+}
+
 impl JsonSource {
     /// Looks at all objects: any of them may have a key that no other has.
     pub fn open(spec: &InputSpec, paths: &[(PathBuf, String)]) -> Result<Self, SourceError> {
-        let (mut names, mut found) = (Names::default(), vec![]);
+        let mut seen = Seen::of(spec);
         let mut files = vec![];
         for (path, name) in paths {
             let written = spec.written_of(name);
             no_lines(written, name)?;
             let file = JsonFile::open(path, name, written.encoding.as_deref())?;
-            let mut objects = file.objects()?;
-            let known = names.all.len();
-            let mut any = false;
-            while let Some(part) = file.next(&mut objects)? {
-                for (start, end, line) in &part.each {
-                    any = true;
-                    for (name, cell) in file.cells(&part.text[*start..*end], *line)? {
-                        let at = names.place(name);
-                        found.resize(names.all.len(), Found::default());
-                        if !cell.is_empty() {
-                            found[at].cell(cell.as_bytes());
-                        }
-                    }
-                }
-            }
-            if known == 0 && !any && files.len() + 1 == paths.len() {
-                return Err(SourceError {
-                    kind: SourceErrorKind::Empty,
-                    file: name.clone(),
-                    line: None,
-                    message: "has no objects, so nothing says which columns there are".into(),
-                    help: "ask for the file again, or leave it out of the plan".into(),
-                });
-            }
+            seen.file(&file)?;
             files.push(file);
         }
+        let Seen { names, found, each, without, .. } = seen.checked(paths)?;
         let rule = |name: &String| spec.reads.iter().rev().find(|(read, _)| read == name);
         let read = names.all.iter().map(|name| rule(name).map(|(_, rule)| rule.ty)).collect();
-        Ok(Self { files, names: Arc::new(names), found, read })
+        let each = each.cloned().map(Arc::new);
+        Ok(Self { files, names: Arc::new(names), found, read, each, without })
     }
 }
 
@@ -224,6 +359,10 @@ impl InputSource for JsonSource {
         Ok(())
     }
 
+    fn without_rows(&self) -> Option<WithoutRows> {
+        self.without.clone()
+    }
+
     fn bytes(&self) -> u64 {
         self.files.iter().map(|file| file.bytes).sum()
     }
@@ -233,6 +372,7 @@ impl InputSource for JsonSource {
             files: self.files.clone().into_iter(),
             current: None,
             names: self.names.clone(),
+            each: self.each.clone(),
             layout: Arc::new(Layout { delimiter: b',', request }),
         }))
     }
@@ -243,6 +383,7 @@ struct JsonReader {
     files: std::vec::IntoIter<JsonFile>,
     current: Option<(JsonFile, Splitter<Stream>)>,
     names: Arc<Names>,
+    each: Option<Arc<Each>>,
     layout: Arc<Layout>,
 }
 
@@ -261,6 +402,7 @@ impl PartReader for JsonReader {
                     file: file.clone(),
                     objects,
                     names: self.names.clone(),
+                    each: self.each.clone(),
                     layout: self.layout.clone(),
                 })),
                 None => {
@@ -278,6 +420,7 @@ struct JsonPart {
     file: JsonFile,
     objects: Objects,
     names: Arc<Names>,
+    each: Option<Arc<Each>>,
     layout: Arc<Layout>,
 }
 
@@ -290,22 +433,25 @@ impl RawPart for JsonPart {
     fn parse(&self) -> Result<Part, SourceError> {
         let width = self.names.all.len();
         let mut text = vec![];
-        // For each object the line of the text that it begins on, and its line in the file.
+        // For each row the line of the text that it begins on, and its line in the file.
         let (mut begins, mut lines) = (vec![], vec![]);
         let mut line = 1;
         let mut row: Vec<String> = vec![String::new(); width];
         for (start, end, own) in &self.objects.each {
-            row.iter_mut().for_each(String::clear);
-            for (name, cell) in self.file.cells(&self.objects.text[*start..*end], *own)? {
-                if let Some(at) = self.names.places.get(&name) {
-                    row[*at] = cell;
+            let object = &self.objects.text[*start..*end];
+            for cells in self.file.rows(object, *own, self.each.as_deref())? {
+                row.iter_mut().for_each(String::clear);
+                for cell in cells {
+                    if let Some(at) = self.names.places.get(&cell.name) {
+                        row[*at] = cell.text;
+                    }
                 }
+                begins.push(line);
+                lines.push(*own);
+                let before = text.len();
+                fields(&row, &mut text);
+                line += memchr::memchr_iter(b'\n', &text[before..]).count() as u64;
             }
-            begins.push(line);
-            lines.push(*own);
-            let before = text.len();
-            fields(&row, &mut text);
-            line += memchr::memchr_iter(b'\n', &text[before..]).count() as u64;
         }
         let part = CsvPart {
             text,

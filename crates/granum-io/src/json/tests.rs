@@ -2,11 +2,11 @@
 
 use std::fs;
 
-use granum_core::port::{InputSource, InputSpec, ReadRequest, SourceError, Sources};
+use granum_core::port::{Each, InputSource, InputSpec, ReadRequest, SourceError, Sources};
 use granum_core::table::Place;
 use proptest::prelude::*;
 
-use super::cells::cells;
+use super::cells::{Cell, Odd, cells, rows};
 use super::objects::{Splitter, Wrong};
 use crate::Files;
 
@@ -48,14 +48,17 @@ fn objects_come_one_behind_the_other_or_in_one_list() {
 
 #[test]
 fn cells_are_named_by_their_paths() {
-    let of = |text: &str| cells(text.as_bytes());
+    let of = |text: &str| -> Result<Vec<(String, String)>, Odd> {
+        let found = cells(text.as_bytes())?;
+        Ok(found.into_iter().map(|cell| (cell.name, cell.text)).collect())
+    };
     let named = |cells: &[(&str, &str)]| -> Vec<(String, String)> {
         cells.iter().map(|(name, cell)| ((*name).to_owned(), (*cell).to_owned())).collect()
     };
     assert_eq!(
         of(r#"{"no": 007.50e0, "to": {"name": "Ad\u00e4", "zip": null}, "tags": ["a", 1], "": true}"#)
             .unwrap_err(),
-        "invalid number"
+        Odd::NoJson("invalid number".into())
     );
     assert_eq!(
         of(r#"{"no": 1.50, "to": {"name": "Ad\u00e4", "zip": null}, "tags": ["a", 1], "": true}"#)
@@ -72,6 +75,42 @@ fn cells_are_named_by_their_paths() {
     let long = "12345678901234567890123456789012345678.90";
     assert_eq!(of(&format!("{{\"a\":{long}}}")).unwrap(), named(&[("a", long)]));
     assert!(of(r#"{"a": tru}"#).is_err() && of(r#"{"a": 1 "b": 2}"#).is_err());
+}
+
+#[test]
+fn objects_of_a_list_are_rows_with_what_stands_around_it() {
+    let each = Each { list: "a.lines".into(), with: vec!["no".into(), "a.x".into()] };
+    let of = |text: &str| {
+        let texts = |row: Vec<Cell>| {
+            let cell = |cell: Cell| format!("{}={}", cell.name, cell.text);
+            row.into_iter().map(cell).collect::<Vec<_>>().join(" ")
+        };
+        let found = cells(text.as_bytes()).and_then(|outer| rows(outer, &each))?;
+        Ok::<Vec<String>, Odd>(found.into_iter().map(texts).collect())
+    };
+    assert_eq!(
+        of(r#"{"y": 1, "a": {"x": 2, "lines": [{"n": 1.0}, {"n": {"m": 2}}, {}]}, "no": "M1"}"#),
+        Ok(vec![
+            "no=M1 a.x=2 n=1.0".to_owned(),
+            "no=M1 a.x=2 n.m=2".to_owned(),
+            "no=M1 a.x=2".to_owned(),
+        ])
+    );
+    // What is around and not there is blank, and is not taken from within.
+    assert_eq!(of(r#"{"a": {"lines": [{"k": 1}]}}"#), Ok(vec!["no= a.x= k=1".to_owned()]));
+    for nothing in [r#"{"no": 1}"#, r#"{"a": {"lines": null}}"#, r#"{"a": {"lines": []}}"#] {
+        assert_eq!(of(nothing), Ok(vec![]), "{nothing}");
+    }
+    let no_list = Err(Odd::NoList("a.lines".into()));
+    for one in
+        [r#"{"a": {"lines": {"n": 1}}}"#, r#"{"a": {"lines": "[]"}}"#, r#"{"a": {"lines": 1}}"#]
+    {
+        assert_eq!(of(one), no_list, "{one}");
+    }
+    let no_object = Err(Odd::NoObject("a.lines".into()));
+    assert_eq!(of(r#"{"a": {"lines": [{"n": 1}, 2]}}"#), no_object);
+    assert_eq!(of(r#"{"a": {"lines": [[{"n": 1}]]}}"#), no_object);
+    assert_eq!(of(r#"{"a": {"lines": [{"no": 1}]}}"#), Err(Odd::Twice("no".into())));
 }
 
 fn open(files: &[(&str, &str)]) -> Result<(tempfile::TempDir, Box<dyn InputSource>), SourceError> {

@@ -2,7 +2,7 @@
 
 use granum_core::table::Amount;
 use granum_core::tally::{
-    Cut, GroupSizes, Part, Report, StepDetail, StepTally, TableTally, UnitsLeft,
+    Cut, GroupSizes, Part, Report, StepDetail, StepTally, TableTally, UnitsLeft, WithoutRows,
 };
 
 use super::columns::{Side, set};
@@ -202,6 +202,17 @@ fn read_notes(table: &TableTally) -> Vec<String> {
             "{} below the rows left out: {}{more}",
             counted(table.footer.len() as u64, "line", "lines"),
             lines.join(", ")
+        ));
+    }
+    if let Some(WithoutRows { list, objects, without, examples }) = &table.without_rows {
+        let first: Vec<String> = examples.iter().map(ToString::to_string).collect();
+        let more = if *without > examples.len() as u64 { ", \u{2026}" } else { "" };
+        notes.push(format!(
+            "{without} of {} {} nothing in `{list}`, so no row comes of {}: {}{more}",
+            counted(*objects, "object", "objects"),
+            if *without == 1 { "has" } else { "have" },
+            if *without == 1 { "it" } else { "them" },
+            first.join(", ")
         ));
     }
     notes.extend(parts_words(&table.parts));

@@ -259,6 +259,13 @@ fn what_cannot_count_apart_is_refused_with_a_way_out() {
         "`net` and `fee` count apart by different columns",
         "turn each by a step of its own",
     );
+    // What that would have made is known all the same: nothing else is told.
+    plan(
+        &folder,
+        "table t from orders\n  add o = \"x\"\n      fee = 1.00\n  track fee in o\n  columns order_no, currency, o, net, fee\n  turn net, fee into rows what, amount\n  keep amount > 0",
+    );
+    let told = folder.granum(&["check", "p.granum"]).code(2).err;
+    assert_eq!(told.matches("error[").count(), 1, "{told}");
     // In a check no row is looked at before.
     plan(
         &folder,

@@ -21,6 +21,7 @@ mod guide;
 mod json;
 mod killed;
 mod likeness;
+mod lists;
 mod matching;
 mod messages;
 mod mistakes;

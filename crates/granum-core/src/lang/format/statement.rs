@@ -214,6 +214,13 @@ fn input_head(input: &InputTree) -> String {
     if let Some(count) = input.footer {
         head.push_str(&format!(" footer {count}"));
     }
+    if let Some(each) = &input.each {
+        head.push_str(&format!(" each {}", quoted(&each.list.text)));
+        let with: Vec<String> = each.with.iter().map(name).collect();
+        if !with.is_empty() {
+            head.push_str(&format!(" with {}", with.join(", ")));
+        }
+    }
     head
 }
 

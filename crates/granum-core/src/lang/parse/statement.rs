@@ -1,8 +1,8 @@
 //! Statements: each begins with a hard word, so the next one is found after any error.
 
 use super::super::ast::{
-    CalendarTree, CheckTree, InputTree, MoreTree, OutputTree, ParamTree, Severity, Statement,
-    StatementKind, StyleTree, TableTree, WideTree,
+    CalendarTree, CheckTree, EachTree, InputTree, MoreTree, OutputTree, ParamTree, Severity,
+    Statement, StatementKind, StyleTree, TableTree, WideTree,
 };
 use super::super::diagnostic::{Diagnostic, DiagnosticKind};
 use super::super::step::{STEPS, StepTree};
@@ -23,6 +23,7 @@ fn without_files(name: Name, steps: Vec<StepTree>) -> InputTree {
         encoding: None,
         header_at: None,
         footer: None,
+        each: None,
         steps,
     }
 }
@@ -160,6 +161,7 @@ impl Parser {
         }
         let mut filling_blanks = false;
         let (mut delimiter, mut encoding, mut header_at, mut footer) = (None, None, None, None);
+        let mut each = None;
         loop {
             let span = self.span();
             if self.is_word("filling") {
@@ -175,6 +177,14 @@ impl Parser {
                 header_at = Some(self.line_number()?);
             } else if self.take_word("footer") {
                 footer = Some(self.footer()?);
+            } else if self.take_word("each") {
+                let list = self.quoted("the name of a list in quotes")?;
+                let with = if self.take_word("with") {
+                    self.names("a column of the object around the list")?
+                } else {
+                    vec![]
+                };
+                each = Some(EachTree { list, with });
             } else if let TokenKind::Word(word) = self.peek().clone()
                 && ["sheet", "named", "query"].contains(&word.as_str())
             {
@@ -194,6 +204,7 @@ impl Parser {
             encoding,
             header_at,
             footer,
+            each,
             steps,
         }))
     }

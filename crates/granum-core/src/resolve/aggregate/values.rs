@@ -320,6 +320,11 @@ impl Resolver<'_> {
                  own, so summing it here would count it more than once",
                 "name it under `split` in the expand step, or sum it in the table before",
             ),
+            Repeat::Past(Past::Each) => (
+                "this amount stands once around the list that the rows are of, so summing it here \
+                 would count it more than once",
+                "sum it in an input of the same file without `each`, and link to that",
+            ),
             Repeat::Past(Past::Units) => (
                 "this amount was carried past `units` unsplit and stands on every unit of its \
                  row, so summing it here would count it more than once",

@@ -3,9 +3,10 @@
 use super::super::expression::Valued;
 use super::super::plan::{AssignPlan, NamesPlan, Step};
 use super::super::scope::Resolver;
-use super::super::worth::{Past, Worth, WorthKind};
+use super::super::worth::{Past, Repeat, Worth, WorthKind};
 use super::super::{Resolved, Wrong};
 use super::{Builder, Named};
+use crate::bug::bug;
 use crate::expr::{Kind, Typed};
 use crate::lang::{
     AssignTree, ColumnTree, Diagnostic, DiagnosticKind, Expr, Name, RenameTree, TrackTree,
@@ -252,48 +253,24 @@ impl Resolver<'_> {
                     .help("if its cells are numbers, say so:  read COLUMN as decimal(2)"),
                 );
             }
-            if builder.worth[slot.0].repeats().is_some() {
+            if let Some(repeat) = builder.worth[slot.0].repeats() {
+                let help = match repeat {
+                    Repeat::Past(Past::Each) => {
+                        "track it in an input of the same file without `each`"
+                    }
+                    _ => "track it in the table where it lives",
+                };
                 return self.wrong(
                     Diagnostic::new(
                         DiagnosticKind::CountedTwice,
                         name.span,
                         format!("`{}` stands on several rows, so it does not add up", name.text),
                     )
-                    .help("track it in the table where it lives"),
+                    .help(help),
                 );
             }
             if let Some(past) = builder.worth[slot.0].carried {
-                let name = &name.text;
-                let (message, help) = match past {
-                    Past::Units => (
-                        format!(
-                            "`{name}` stood here before `units` and was not split, so every unit \
-                             has all of it"
-                        ),
-                        format!(
-                            "divide it over the units:  split {name} ; if it is a price of one unit, \
-                             add what it makes:  add NAME = {name} * QUANTITY"
-                        ),
-                    ),
-                    Past::Expand => (
-                        format!(
-                            "`{name}` stood here before `expand` and was neither split nor \
-                             multiplied, so every row that came of its own has all of it"
-                        ),
-                        format!(
-                            "in the expand step:  split {name} by \u{2026}  , or  multiply {name} by \u{2026}"
-                        ),
-                    ),
-                    Past::Turn => (
-                        format!(
-                            "`{name}` stood here before `turn`, so every row that came of its own \
-                             has all of it"
-                        ),
-                        "track it in the table before, or divide it:  allocate COLUMN as NAME \
-                         equally per KEY"
-                            .to_owned(),
-                    ),
-                };
+                let (message, help) = carried_past(past, &name.text);
                 return self.wrong(
                     Diagnostic::new(
                         DiagnosticKind::CountedTwice,
@@ -336,4 +313,39 @@ impl Resolver<'_> {
 /// What an expression's value is worth once it is a column of the row.
 fn as_column(worth: Worth) -> Worth {
     Worth { own: worth.repeats().is_none() && worth.carried.is_none(), ..worth }
+}
+
+/// That a column was carried whole past a step that made several rows of one, and what to do.
+fn carried_past(past: Past, name: &str) -> (String, String) {
+    match past {
+        Past::Units => (
+            format!(
+                "`{name}` stood here before `units` and was not split, so every unit \
+                             has all of it"
+            ),
+            format!(
+                "divide it over the units:  split {name} ; if it is a price of one unit, \
+                             add what it makes:  add NAME = {name} * QUANTITY"
+            ),
+        ),
+        Past::Expand => (
+            format!(
+                "`{name}` stood here before `expand` and was neither split nor \
+                             multiplied, so every row that came of its own has all of it"
+            ),
+            format!(
+                "in the expand step:  split {name} by \u{2026}  , or  multiply {name} by \u{2026}"
+            ),
+        ),
+        Past::Each => bug("a number around a list is no amount that stands on several rows"),
+        Past::Turn => (
+            format!(
+                "`{name}` stood here before `turn`, so every row that came of its own \
+                             has all of it"
+            ),
+            "track it in the table before, or divide it:  allocate COLUMN as NAME \
+                         equally per KEY"
+                .to_owned(),
+        ),
+    }
 }

@@ -46,7 +46,8 @@ impl Resolver<'_> {
             (_, Some(called)) => {
                 self.new_name(builder, called, "give the values another name")?;
                 let value = builder.slot(typed[0].1.ty, worth, from);
-                builder.apart[value.0] = self.apart_of_all(builder, &columns)?;
+                // What is wrong there has been told; the columns are known all the same.
+                builder.apart[value.0] = self.apart_of_all(builder, &columns).unwrap_or(None);
                 builder.names.push(Named::new(called.text.clone(), from, value));
                 Turned::Columns { columns: typed, value }
             }
