@@ -27,21 +27,27 @@ pub struct AllocateTree {
 }
 
 impl Parser {
+    /// `by WEIGHT [else equally]`, or `equally`: the weight, and whether weights that are all zero divide equally.
+    pub(super) fn weight(&mut self) -> Found<(Option<Expr>, bool)> {
+        if self.take_word("equally") {
+            return Ok((None, false));
+        }
+        if !self.take_word("by") {
+            return self.expected("`by` and a weight, or `equally`");
+        }
+        let weight = self.expression()?;
+        let equally = self.take_word("else");
+        if equally {
+            self.need_word("equally", "`equally`, for weights that are all zero")?;
+        }
+        Ok((Some(weight), equally))
+    }
+
     pub(super) fn allocate(&mut self) -> Found<StepKind> {
         let amount = self.key()?;
         self.need_word("as", "`as` and a name for each row's part")?;
         let name = self.name("a name for each row's part")?;
-        let (mut weight, mut else_equally) = (None, false);
-        if self.take_word("by") {
-            weight = Some(self.expression()?);
-            if self.is_word("else") {
-                self.advance();
-                self.need_word("equally", "`equally`, for weights that are all zero")?;
-                else_equally = true;
-            }
-        } else if !self.take_word("equally") {
-            return self.expected("`by` and a weight, or `equally`");
-        }
+        let (weight, else_equally) = self.weight()?;
         let per = if self.take_word("per") { self.keys()? } else { vec![] };
         let places = self.said_places()?;
         if places.is_some() && self.is_word("per") {

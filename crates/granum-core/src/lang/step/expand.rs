@@ -39,16 +39,7 @@ impl Parser {
             while self.take_sign(",") {
                 split.push(self.split()?);
             }
-            if self.take_word("by") {
-                weight = Some(self.expression()?);
-                if self.is_word("else") {
-                    self.advance();
-                    self.need_word("equally", "`equally`, for weights that are all zero")?;
-                    else_equally = true;
-                }
-            } else if !self.take_word("equally") {
-                return self.expected("`by` and a weight, or `equally`");
-            }
+            (weight, else_equally) = self.weight()?;
         }
         let mut multiply = vec![];
         if self.is_word("multiply") && self.at_name(1) {

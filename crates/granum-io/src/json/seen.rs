@@ -1,0 +1,159 @@
+//! What is seen of all objects before any is read: which columns there are, and of what types.
+
+use std::collections::HashMap;
+use std::path::PathBuf;
+
+use granum_core::port::{Each, InputSpec, SourceError, SourceErrorKind};
+use granum_core::table::Place;
+use granum_core::tally::WithoutRows;
+use granum_core::value::Found;
+
+use super::cells::{Cell, cells};
+use super::file::JsonFile;
+
+/// So many objects without a row are named.
+const EXAMPLES: usize = 3;
+
+/// So many names are told where one is not found.
+const NAMED: usize = 8;
+
+/// The columns: their paths, in order of first appearance.
+#[derive(Debug, Default)]
+pub(super) struct Names {
+    pub all: Vec<String>,
+    pub places: HashMap<String, usize>,
+}
+
+impl Names {
+    /// The place of a name, which gets one where it has none.
+    fn place(&mut self, name: String) -> usize {
+        if let Some(at) = self.places.get(&name) {
+            return *at;
+        }
+        self.all.push(name.clone());
+        self.places.insert(name, self.all.len() - 1);
+        self.all.len() - 1
+    }
+}
+
+/// What has been seen of the objects.
+pub(super) struct Seen<'a> {
+    pub names: Names,
+    pub found: Vec<Found>,
+    pub each: Option<&'a Each>,
+    pub without: Option<WithoutRows>,
+    /// The names around lists, and whether a list stood there.
+    around: HashMap<String, bool>,
+}
+
+impl<'a> Seen<'a> {
+    pub fn of(spec: &'a InputSpec) -> Self {
+        let each = spec.each.as_ref();
+        let without = each.map(|each| WithoutRows {
+            list: each.list.clone(),
+            objects: 0,
+            without: 0,
+            examples: vec![],
+        });
+        let mut names = Names::default();
+        each.iter().flat_map(|each| &each.with).for_each(|name| {
+            names.place(name.clone());
+        });
+        let found = vec![Found::default(); names.all.len()];
+        Self { names, found, each, without, around: HashMap::new() }
+    }
+
+    /// Looks at all objects of a file.
+    pub fn file(&mut self, file: &JsonFile) -> Result<(), SourceError> {
+        let mut objects = file.objects()?;
+        while let Some(part) = file.next(&mut objects)? {
+            for (start, end, line) in &part.each {
+                let object = &part.text[*start..*end];
+                let rows = file.rows(object, *line, self.each)?;
+                self.object(object, &rows, Place { file: file.name.clone(), line: *line });
+                for cell in rows.into_iter().flatten() {
+                    let at = self.names.place(cell.name);
+                    self.found.resize(self.names.all.len(), Found::default());
+                    if !cell.text.is_empty() {
+                        self.found[at].cell(cell.text.as_bytes());
+                    }
+                }
+            }
+        }
+        Ok(())
+    }
+
+    /// Where rows are of lists: counts an object.
+    fn object(&mut self, object: &[u8], rows: &[Vec<Cell>], place: Place) {
+        let Some(without) = &mut self.without else { return };
+        without.objects += 1;
+        for cell in cells(object).unwrap_or_default() {
+            *self.around.entry(cell.name).or_default() |= cell.list;
+        }
+        if rows.is_empty() {
+            without.without += 1;
+            if without.examples.len() < EXAMPLES {
+                without.examples.push(place);
+            }
+        }
+    }
+
+    /// What is null wherever others have an object is no column.
+    fn leave_out_nothings(&mut self) {
+        let all = std::mem::take(&mut self.names);
+        let found = std::mem::take(&mut self.found);
+        let object = |name: &str| {
+            let inside =
+                |other: &String| other.strip_prefix(name).is_some_and(|rest| rest.starts_with('.'));
+            all.all.iter().any(inside)
+        };
+        for (name, found) in all.all.iter().zip(found) {
+            if found != Found::default() || !object(name) {
+                self.names.place(name.clone());
+                self.found.push(found);
+            }
+        }
+    }
+
+    /// That there are columns, and all that are named.
+    pub fn checked(mut self, paths: &[(PathBuf, String)]) -> Result<Self, SourceError> {
+        let error = |kind, message: String, help: String| {
+            let file = paths.first().map_or(String::new(), |(_, name)| name.clone());
+            Err(SourceError { kind, file, line: None, message, help })
+        };
+        if let Some(each) = self.each {
+            let known = |lists: bool| {
+                let names = self.around.iter().filter(|(_, list)| !lists || **list);
+                let mut names: Vec<String> = names.map(|(name, _)| format!("`{name}`")).collect();
+                names.sort();
+                names.truncate(NAMED);
+                names.join(", ")
+            };
+            if !self.around.is_empty() && self.around.get(&each.list) != Some(&true) {
+                let message = format!("has no list called `{}`", each.list);
+                let help = match known(true) {
+                    none if none.is_empty() => "it has no lists: leave `each` out".to_owned(),
+                    known => format!("its lists are {known}"),
+                };
+                return error(SourceErrorKind::Json, message, help);
+            }
+            let missing = |name: &&String| !self.around.contains_key(*name);
+            if let Some(name) = each.with.iter().find(missing).filter(|_| !self.around.is_empty()) {
+                let message = format!("has no `{name}` around `{}`", each.list);
+                return error(
+                    SourceErrorKind::Json,
+                    message,
+                    format!("there are {}", known(false)),
+                );
+            }
+        }
+        if self.names.all.is_empty() {
+            let message = "has no objects, so nothing says which columns there are".to_owned();
+            let help = "ask for the file again, or leave it out of the plan".to_owned();
+            return error(SourceErrorKind::Empty, message, help);
+        }
+        self.without = self.without.filter(|without| without.without > 0);
+        self.leave_out_nothings();
+        Ok(self)
+    }
+}
