@@ -54,6 +54,11 @@ fn orders_and_their_lines_come_of_one_file() {
         "{}",
         folder.read("sales.csv")
     );
+    folder
+        .granum(&["trace", "p.granum", "lines", "--line", "orders.json:2"])
+        .code(0)
+        .says("lines · no M1, line 1 · orders.json line 2")
+        .says("2 rows of lines on orders.json line 2");
     let told = folder.granum(&["check", "p.granum", "--format", "json"]).code(0);
     let told: serde_json::Value = serde_json::from_str(&told.out).unwrap();
     let tables = told["report"]["tables"].as_array().or(told["tables"].as_array()).unwrap();

@@ -181,7 +181,7 @@ fn unknown_column(replay: &Replay<'_>, table: TableId, tracing: &Tracing) -> Run
     wrong(format!("`{own}` has no column called `{name}`"), help)
 }
 
-/// The row of an input that begins on a line of a file.
+/// The rows of an input that begin on a line of a file: one, but for lists in JSON.
 fn by_line(replay: &Replay<'_>, table: TableId, file: &str, line: u64) -> Result<Found, RunError> {
     let plan = replay.plan(table);
     let stages = match plan.source {
@@ -206,18 +206,22 @@ fn by_line(replay: &Replay<'_>, table: TableId, file: &str, line: u64) -> Result
         is(&place).then_some((row, place))
     });
     let found: Vec<(u32, Place)> = places.collect();
-    match found.as_slice() {
-        [(row, place)] => {
-            Ok(Found { asked: vec![], line: Some(place.clone()), table, step: 0, rows: vec![*row] })
-        }
-        [] => Err(wrong(
+    let other = found.iter().find(|(_, place)| place.file != found[0].1.file);
+    match (found.as_slice(), other) {
+        ([], _) => Err(wrong(
             format!("no row of `{}` begins on line {line} of {file}", plan.name),
             "lines are counted from 1, the header's among them".into(),
         )),
-        [(_, one), (_, other), ..] => Err(wrong(
+        ([(_, one), ..], Some((_, other))) => Err(wrong(
             format!("{} and {} both end in {file}", one.file, other.file),
             "write more of the file's path".into(),
         )),
+        // Of a list in JSON several rows begin where their object does.
+        ([(_, place), ..], None) => {
+            let line = Some(place.clone());
+            let rows = found.iter().map(|(row, _)| *row).collect();
+            Ok(Found { asked: vec![], line, table, step: 0, rows })
+        }
     }
 }
 
