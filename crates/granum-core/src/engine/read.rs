@@ -70,11 +70,10 @@ impl Reading {
                 continue;
             }
             let name = &shape.columns[column.0].0;
-            let rule = plan.spec.reads.iter().rev().find(|(read, _)| read == name);
             request.columns.push(InputColumn {
                 column: column.0,
                 ty: table.slots[slot.0],
-                rule: rule.map(|(_, rule)| rule.clone()),
+                rule: plan.spec.rule_of(name).cloned(),
             });
             slots.push(slot.0);
             names.push(name.clone());

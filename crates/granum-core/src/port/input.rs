@@ -58,6 +58,11 @@ pub struct Written {
 }
 
 impl InputSpec {
+    /// What `read` says of a column: the last word counts.
+    pub fn rule_of(&self, column: &str) -> Option<&ReadRule> {
+        self.reads.iter().rev().find(|(read, _)| read == column).map(|(_, rule)| rule)
+    }
+
     /// How one of its files is written, by the name that messages have.
     pub fn written_of(&self, name: &str) -> &Written {
         let apart = self.apart.iter().find(|(of, _)| of == name);

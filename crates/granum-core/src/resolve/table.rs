@@ -124,11 +124,11 @@ impl Resolver<'_> {
         });
         let mut read_columns = vec![];
         for (at, (column, found)) in shape.columns.iter().enumerate() {
-            let rule = spec.reads.iter().rev().find(|(name, _)| name == column);
+            let rule = spec.rule_of(column);
             if rule.is_some() {
                 read_columns.push(ColumnId(at));
             }
-            let ty = rule.map_or(*found, |(_, rule)| rule.ty);
+            let ty = rule.map_or(*found, |rule| rule.ty);
             let around = spec.each.as_ref().is_some_and(|each| each.with.contains(column));
             let kind = match ty.scale() {
                 Some(_) if around => WorthKind::Repeats(Repeat::Past(Past::Each)),

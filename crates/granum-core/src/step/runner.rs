@@ -1,5 +1,6 @@
 //! What a step is worked with.
 
+use std::borrow::Borrow;
 use std::collections::HashMap;
 use std::sync::atomic::AtomicU64;
 
@@ -113,12 +114,22 @@ impl<'a> StepRunner<'a> {
 
     /// The sum of a tracked amount, that a slot has, before the step; by what it is in, if it counts apart.
     pub fn sum_of(&self, tracked: &Tracked, batch: &Batch, slot: SlotId) -> Option<Sum> {
-        let column = batch.slots[slot.0].as_ref()?;
+        self.sum_by(tracked, slot, |slot| batch.slots[slot.0].as_ref())
+    }
+
+    /// The same of the columns that `column` gives for slots.
+    pub fn sum_by<C: Borrow<Column>>(
+        &self,
+        tracked: &Tracked,
+        slot: SlotId,
+        column: impl Fn(SlotId) -> Option<C>,
+    ) -> Option<Sum> {
+        let values = column(slot)?;
         let apart = match tracked.apart_before(self.step) {
-            Some(apart) => Some(batch.slots[apart.0].as_ref()?),
+            Some(apart) => Some(column(apart)?),
             None => None,
         };
-        Some(Sum::of(column, apart))
+        Some(Sum::of(values.borrow(), apart.as_ref().map(Borrow::borrow)))
     }
 
     /// What a step leaves that changes or ends amounts and nothing else; nothing where it does not.

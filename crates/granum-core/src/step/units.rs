@@ -139,14 +139,7 @@ fn describe(at: &StepRunner<'_>, batch: &Batch, trouble: &mut Trouble) {
 /// The tracked amounts of some rows, as they are before the step.
 fn amounts_of(at: &StepRunner<'_>, batch: &Batch, rows: &Rows) -> Vec<Option<Sum>> {
     let taken = |slot: SlotId| batch.slots[slot.0].as_ref().map(|column| column.take(rows));
-    let amount = |tracked: &Tracked| {
-        let column = taken(tracked.slot_before(at.step)?)?;
-        let apart = match tracked.apart_before(at.step) {
-            Some(apart) => Some(taken(apart)?),
-            None => None,
-        };
-        Some(Sum::of(&column, apart.as_ref()))
-    };
+    let amount = |tracked: &Tracked| at.sum_by(tracked, tracked.slot_before(at.step)?, taken);
     at.plan().tracked.iter().map(amount).collect()
 }
 

@@ -18,10 +18,10 @@ pub(crate) use look::look;
 pub use look::{LineEnds, Look};
 pub(crate) use part::{CsvPart, Layout, settled_type};
 pub use reader::Splitter;
-pub(crate) use reader::system_error;
+pub(crate) use reader::{changed, system_error};
 pub use scan::{Fault, Field, Scanner};
 pub(crate) use source::CsvSource;
-pub(crate) use write::CsvWriter;
+pub(crate) use write::{CsvWriter, write_text};
 
 #[cfg(test)]
 mod tests;

@@ -186,13 +186,18 @@ impl Current {
         if same || !now.is_file() {
             return Ok(());
         }
-        Err(SourceError {
-            kind: SourceErrorKind::Changed,
-            file: self.file.name.to_string(),
-            line: None,
-            message: "changed while it was read".into(),
-            help: "run again when nothing writes to it".into(),
-        })
+        Err(changed(&self.file.name))
+    }
+}
+
+/// That a file is another than it was when it was opened.
+pub(crate) fn changed(file: &str) -> SourceError {
+    SourceError {
+        kind: SourceErrorKind::Changed,
+        file: file.to_owned(),
+        line: None,
+        message: "changed while it was read".into(),
+        help: "run again when nothing writes to it".into(),
     }
 }
 

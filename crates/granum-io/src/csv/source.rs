@@ -53,9 +53,8 @@ impl CsvSource {
             beginnings.push(begin(path, name, spec.written_of(name))?);
         }
         let names = columns(&beginnings, spec.filling_blanks)?;
-        let rule = |name: &String| spec.reads.iter().rev().find(|(read, _)| read == name);
         let read: Vec<Option<Type>> =
-            names.iter().map(|name| rule(name).map(|(_, rule)| rule.ty)).collect();
+            names.iter().map(|name| spec.rule_of(name).map(|rule| rule.ty)).collect();
         let mut source = Self {
             files: vec![],
             found: read.iter().map(|ty| ty.is_none().then(Found::default)).collect(),

@@ -260,7 +260,8 @@ impl CellWriter<'_> {
     }
 }
 
-fn write_text(text: &[u8], delimiter: u8, out: &mut Vec<u8>) {
+/// A text, in quotes where it has to be.
+pub(crate) fn write_text(text: &[u8], delimiter: u8, out: &mut Vec<u8>) {
     let special = |byte: &u8| matches!(byte, b'"' | b'\n' | b'\r') || *byte == delimiter;
     if !text.iter().any(special) {
         out.extend_from_slice(text);

@@ -75,17 +75,19 @@ pub(super) enum Odd {
     NoObject(String),
 }
 
+/// Whether a path leads into what another leads to.
+pub(super) fn lies_in(path: &str, object: &str) -> bool {
+    path.strip_prefix(object).is_some_and(|rest| rest.starts_with('.'))
+}
+
 /// The rows of a list in an object: of each of its objects the named cells around the list, and its own.
 ///
 /// # Errors
 /// What is wrong.
 pub(super) fn rows(outer: Vec<Cell>, each: &Each) -> Result<Vec<Vec<Cell>>, Odd> {
-    let inside = |name: &str| {
-        name.strip_prefix(each.list.as_str()).is_some_and(|rest| rest.starts_with('.'))
-    };
     let Some(list) = outer.iter().find(|cell| cell.name == each.list) else {
         // One object where others have a list is no list of one: nobody said so.
-        let object = outer.iter().any(|cell| inside(&cell.name));
+        let object = outer.iter().any(|cell| lies_in(&cell.name, &each.list));
         return if object { Err(Odd::NoList(each.list.clone())) } else { Ok(vec![]) };
     };
     if !list.list {

@@ -8,7 +8,7 @@ use granum_core::port::{Each, SourceError, SourceErrorKind};
 
 use super::cells::{Cell, Odd, cells, rows};
 use super::objects::{Objects, Splitter, Wrong};
-use crate::csv::system_error;
+use crate::csv::{changed, system_error};
 use crate::stream::{Opening, Stream};
 
 /// A file, as it was when it was opened.
@@ -69,18 +69,25 @@ impl JsonFile {
         }
     }
 
-    /// The rows of an object that begins on a line: its own cells, or those of a list in it.
+    /// The cells of an object that begins on a line.
+    pub fn cells(&self, object: &[u8], line: u64) -> Result<Vec<Cell>, SourceError> {
+        cells(object).map_err(|odd| self.odd(odd, line, None))
+    }
+
+    /// The rows that an object is which has these cells: itself, or those of a list in it.
     pub fn rows(
         &self,
-        object: &[u8],
+        outer: Vec<Cell>,
         line: u64,
         each: Option<&Each>,
     ) -> Result<Vec<Vec<Cell>>, SourceError> {
-        let found = cells(object).and_then(|outer| match each {
-            Some(each) => rows(outer, each),
-            None => Ok(vec![outer]),
-        });
-        found.map_err(|odd| match odd {
+        let Some(each) = each else { return Ok(vec![outer]) };
+        rows(outer, each).map_err(|odd| self.odd(odd, line, Some(each)))
+    }
+
+    /// Why the object that begins on a line is no row; `each` where its list was looked into.
+    fn odd(&self, odd: Odd, line: u64, each: Option<&Each>) -> SourceError {
+        match odd {
             Odd::NoJson(words) => {
                 self.error(line, format!("has an object that is no JSON: {words}"), "mend the file")
             }
@@ -104,7 +111,7 @@ impl JsonFile {
                 format!("has something in the list `{list}` that is no object"),
                 "`each` names a list of objects",
             ),
-        })
+        }
     }
 
     /// A file that changed while it was read may have given anything.
@@ -114,12 +121,6 @@ impl JsonFile {
         if !now.is_file() || (now.len() == self.bytes && now.modified().ok() == self.modified) {
             return Ok(());
         }
-        Err(SourceError {
-            kind: SourceErrorKind::Changed,
-            file: self.name.to_string(),
-            line: None,
-            message: "changed while it was read".into(),
-            help: "run again when nothing writes to it".into(),
-        })
+        Err(changed(&self.name))
     }
 }

@@ -14,7 +14,7 @@ use granum_core::value::{Found, Type};
 use super::file::JsonFile;
 use super::objects::{Objects, Splitter};
 use super::seen::{Names, Seen};
-use crate::csv::{CsvPart, Layout, LineEnds, Look, settled_type};
+use crate::csv::{CsvPart, Layout, LineEnds, Look, settled_type, write_text};
 use crate::stream::Stream;
 
 /// An input's JSON files.
@@ -77,8 +77,7 @@ impl JsonSource {
             files.push(file);
         }
         let Seen { names, found, each, without, .. } = seen.checked(paths)?;
-        let rule = |name: &String| spec.reads.iter().rev().find(|(read, _)| read == name);
-        let read = names.all.iter().map(|name| rule(name).map(|(_, rule)| rule.ty)).collect();
+        let read = names.all.iter().map(|name| spec.rule_of(name).map(|rule| rule.ty)).collect();
         let each = each.cloned().map(Arc::new);
         Ok(Self { files, names: Arc::new(names), found, read, each, without })
     }
@@ -179,7 +178,8 @@ impl RawPart for JsonPart {
         let mut row: Vec<String> = vec![String::new(); width];
         for (start, end, own) in &self.objects.each {
             let object = &self.objects.text[*start..*end];
-            for cells in self.file.rows(object, *own, self.each.as_deref())? {
+            let outer = self.file.cells(object, *own)?;
+            for cells in self.file.rows(outer, *own, self.each.as_deref())? {
                 row.iter_mut().for_each(String::clear);
                 for cell in cells {
                     if let Some(at) = self.names.places.get(&cell.name) {
@@ -209,7 +209,7 @@ impl RawPart for JsonPart {
         let troubles = part.troubles.iter_mut().flat_map(|trouble| &mut trouble.examples);
         let hours = part.odd_hours.iter_mut().flat_map(|hours| &mut hours.examples);
         troubles.chain(hours).for_each(|(_, place)| place.line = line(place.line));
-        part.lines = Lines::Each(lines.clone());
+        part.lines = Lines::Each(lines);
         Ok(part)
     }
 }
@@ -220,20 +220,11 @@ fn fields(row: &[String], out: &mut Vec<u8>) {
         if at > 0 {
             out.push(b',');
         }
-        let special = |byte: u8| matches!(byte, b',' | b'"' | b'\n' | b'\r');
-        let alone = cell.is_empty() && row.len() == 1;
-        if !alone && !cell.bytes().any(special) {
-            out.extend_from_slice(cell.as_bytes());
-            continue;
+        // A blank in the only column would be an empty line, which is no row.
+        if cell.is_empty() && row.len() == 1 {
+            out.extend_from_slice(b"\"\"");
         }
-        out.push(b'"');
-        for byte in cell.bytes() {
-            if byte == b'"' {
-                out.push(b'"');
-            }
-            out.push(byte);
-        }
-        out.push(b'"');
+        write_text(cell.as_bytes(), b',', out);
     }
     out.push(b'\n');
 }

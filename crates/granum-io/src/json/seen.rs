@@ -8,7 +8,7 @@ use granum_core::table::Place;
 use granum_core::tally::WithoutRows;
 use granum_core::value::Found;
 
-use super::cells::{Cell, cells};
+use super::cells::{Cell, lies_in};
 use super::file::JsonFile;
 
 /// So many objects without a row are named.
@@ -69,8 +69,10 @@ impl<'a> Seen<'a> {
         while let Some(part) = file.next(&mut objects)? {
             for (start, end, line) in &part.each {
                 let object = &part.text[*start..*end];
-                let rows = file.rows(object, *line, self.each)?;
-                self.object(object, &rows, Place { file: file.name.clone(), line: *line });
+                let outer = file.cells(object, *line)?;
+                self.around(&outer);
+                let rows = file.rows(outer, *line, self.each)?;
+                self.counted(&rows, || Place { file: file.name.clone(), line: *line });
                 for cell in rows.into_iter().flatten() {
                     let at = self.names.place(cell.name);
                     self.found.resize(self.names.all.len(), Found::default());
@@ -83,17 +85,27 @@ impl<'a> Seen<'a> {
         Ok(())
     }
 
-    /// Where rows are of lists: counts an object.
-    fn object(&mut self, object: &[u8], rows: &[Vec<Cell>], place: Place) {
+    /// Where rows are of lists: the names around them.
+    fn around(&mut self, outer: &[Cell]) {
+        if self.each.is_none() {
+            return;
+        }
+        for cell in outer {
+            match self.around.get_mut(&cell.name) {
+                Some(list) => *list |= cell.list,
+                None => drop(self.around.insert(cell.name.clone(), cell.list)),
+            }
+        }
+    }
+
+    /// Where rows are of lists: counts an object, whose rows these are.
+    fn counted(&mut self, rows: &[Vec<Cell>], place: impl FnOnce() -> Place) {
         let Some(without) = &mut self.without else { return };
         without.objects += 1;
-        for cell in cells(object).unwrap_or_default() {
-            *self.around.entry(cell.name).or_default() |= cell.list;
-        }
         if rows.is_empty() {
             without.without += 1;
             if without.examples.len() < EXAMPLES {
-                without.examples.push(place);
+                without.examples.push(place());
             }
         }
     }
@@ -102,11 +114,7 @@ impl<'a> Seen<'a> {
     fn leave_out_nothings(&mut self) {
         let all = std::mem::take(&mut self.names);
         let found = std::mem::take(&mut self.found);
-        let object = |name: &str| {
-            let inside =
-                |other: &String| other.strip_prefix(name).is_some_and(|rest| rest.starts_with('.'));
-            all.all.iter().any(inside)
-        };
+        let object = |name: &str| all.all.iter().any(|other| lies_in(other, name));
         for (name, found) in all.all.iter().zip(found) {
             if found != Found::default() || !object(name) {
                 self.names.place(name.clone());
