@@ -5,6 +5,8 @@ use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
 
+#[cfg(feature = "sheets")]
+use granum_core::port::{Family, NamedAs};
 use granum_core::port::{
     InputSource, InputSpec, Output, OutputError, Outputs, SourceError, SourceErrorKind, Sources,
     Style, Written, publish_each,
@@ -16,6 +18,8 @@ use crate::csv::Look;
 use crate::formats::{FORMATS, Format, Unwritable, format_of};
 use crate::packed::Packer;
 use crate::place::{Journal, LeftRun, Move, PlacedFile, PlacedTable, finish_left, left_in, place};
+#[cfg(feature = "sheets")]
+use crate::sheets::Books;
 use crate::spool::{Spooled, reads_once, spool, spool_standard_input, spool_text};
 
 /// Reads inputs from, and writes outputs to, files.
@@ -33,7 +37,21 @@ pub struct Files {
     finished: Mutex<HashSet<PathBuf>>,
     /// Killed runs that were finished.
     left: Mutex<Vec<LeftRun>>,
+    /// Books on their way.
+    #[cfg(feature = "sheets")]
+    books: Books,
     notice: fn(&str),
+}
+
+/// The format of a file that is read.
+fn reads(name: &str) -> Result<&'static dyn Format, SourceError> {
+    format_of(name).map_err(|wrong| SourceError {
+        kind: SourceErrorKind::Format,
+        file: name.to_owned(),
+        line: None,
+        message: wrong.message,
+        help: wrong.help,
+    })
 }
 
 /// Standard input, where one file is expected.
@@ -58,6 +76,8 @@ impl Files {
             begun: Mutex::new(vec![]),
             finished: Mutex::new(HashSet::new()),
             left: Mutex::new(vec![]),
+            #[cfg(feature = "sheets")]
+            books: Books::default(),
             notice: |_| {},
         }
     }
@@ -78,7 +98,18 @@ impl Files {
                 help: "look at the path".into(),
             });
         };
-        format_of(name).unwrap_or(FORMATS[0]).look(path, name, said)
+        reads(name)?.look(path, name, said)
+    }
+
+    /// The tables in a file that can have several, such as a book of sheets; none of a file that is one.
+    ///
+    /// # Errors
+    /// That it cannot be read.
+    pub fn tables(&self, source: &str) -> Result<Vec<String>, SourceError> {
+        match self.find(source)?.as_slice() {
+            [(path, name)] => reads(name)?.tables(path, name),
+            _ => Ok(vec![]),
+        }
     }
 
     /// The file that has all of what can be read only once: standard input, a pipe.
@@ -96,11 +127,6 @@ impl Files {
         let place = file.path().to_owned();
         known.push((path.to_owned(), file));
         Ok(place)
-    }
-
-    /// Whether a file of this name can be written.
-    pub fn writes(name: &str) -> bool {
-        format_of(name).is_some()
     }
 
     /// Writes finished columns of one length as a table, whole, or leaves what stood there. The path begins in
@@ -167,15 +193,21 @@ impl Files {
             });
         }
         drop(opened);
-        let format = format_of(name).unwrap_or(FORMATS[0]);
-        if let Ok(place) = place(target) {
-            self.finish_left(&place);
-        }
         let wrong = |wrong: Unwritable| OutputError {
             path: name.to_owned(),
             message: wrong.message,
             help: wrong.help,
         };
+        let format = format_of(name).map_err(wrong)?;
+        if let Ok(place) = place(target) {
+            self.finish_left(&place);
+        }
+        #[cfg(feature = "sheets")]
+        if NamedAs::of(name).written() == Some(Family::Book) {
+            let (output, moves) = self.books.begin(target, name, columns, style)?;
+            self.begun.lock().unwrap_or_else(PoisonError::into_inner).extend(moves);
+            return Ok(output);
+        }
         let writer = format.writer(name, columns, style).map_err(wrong)?;
         let file = PlacedFile::begin(target, name)?;
         self.begun.lock().unwrap_or_else(PoisonError::into_inner).push(file.moves());
@@ -326,17 +358,7 @@ impl Sources for Files {
         let mut first: Option<(&'static dyn Format, String)> = None;
         for source in &spec.sources {
             for (path, name) in self.find(source)? {
-                let Some(own) = format_of(&name) else {
-                    let known: Vec<&str> = FORMATS.iter().map(|format| format.name()).collect();
-                    let known = known.join(" and ");
-                    return Err(SourceError {
-                        kind: SourceErrorKind::Format,
-                        file: name,
-                        line: None,
-                        message: format!("this version reads {known}"),
-                        help: "export it as one of these".into(),
-                    });
-                };
+                let own = reads(&name)?;
                 let (format, of) = first.get_or_insert_with(|| (own, name.clone()));
                 if format.name() != own.name() {
                     return Err(SourceError {

@@ -12,6 +12,8 @@ use granum_core::value::Type;
 
 use crate::csv::{CsvSource, CsvWriter, Look, look};
 use crate::json::{self, JsonSource, JsonWriter};
+#[cfg(feature = "sheets")]
+use crate::sheets::{self, SheetSource};
 
 /// A format.
 pub(crate) trait Format: Sync {
@@ -25,6 +27,13 @@ pub(crate) trait Format: Sync {
         spec: &InputSpec,
         files: &[(PathBuf, String)],
     ) -> Result<Box<dyn InputSource>, SourceError>;
+    /// The tables in a file that can have several; none of a file that is one.
+    ///
+    /// # Errors
+    /// As when it is read.
+    fn tables(&self, _path: &Path, _name: &str) -> Result<Vec<String>, SourceError> {
+        Ok(vec![])
+    }
     /// Looks at the beginning of a file to see how it is written, where `said` leaves that open.
     ///
     /// # Errors
@@ -79,6 +88,18 @@ impl Format for Csv {
         spec: &InputSpec,
         files: &[(PathBuf, String)],
     ) -> Result<Box<dyn InputSource>, SourceError> {
+        if let Some((_, file)) = files.iter().find(|(_, name)| {
+            let written = spec.written_of(name);
+            written.sheet.is_some() || written.range.is_some()
+        }) {
+            return Err(SourceError {
+                kind: SourceErrorKind::Format,
+                file: file.clone(),
+                line: None,
+                message: "is CSV, which has no sheets".into(),
+                help: "leave `sheet` and `range` out of its input".into(),
+            });
+        }
         if spec.each.is_some() {
             let file = files.first().map_or(String::new(), |(_, name)| name.clone());
             return Err(SourceError {
@@ -142,17 +163,118 @@ impl Format for Json {
     }
 }
 
+/// Books of sheets.
+#[cfg(feature = "sheets")]
+struct Sheets;
+
+#[cfg(feature = "sheets")]
+impl Format for Sheets {
+    fn name(&self) -> &'static str {
+        "a book of sheets"
+    }
+
+    fn endings(&self) -> &'static [&'static str] {
+        &SHEETS
+    }
+
+    fn open(
+        &self,
+        spec: &InputSpec,
+        files: &[(PathBuf, String)],
+    ) -> Result<Box<dyn InputSource>, SourceError> {
+        if spec.each.is_some() {
+            let file = files.first().map_or(String::new(), |(_, name)| name.clone());
+            return Err(SourceError {
+                kind: SourceErrorKind::Format,
+                file,
+                line: None,
+                message: "is a book of sheets, which has no lists for `each`".into(),
+                help: "leave `each` out of its input".into(),
+            });
+        }
+        Ok(Box::new(SheetSource::open(spec, files)?))
+    }
+
+    fn tables(&self, path: &Path, name: &str) -> Result<Vec<String>, SourceError> {
+        sheets::tables(path, name)
+    }
+
+    fn look(&self, path: &Path, name: &str, said: &Written) -> Result<Look, SourceError> {
+        sheets::look(path, name, said)
+    }
+
+    fn writer(
+        &self,
+        name: &str,
+        _: &[(String, Type)],
+        _: &Style,
+    ) -> Result<Box<dyn Writer>, Unwritable> {
+        let ending = name.rsplit('.').next().unwrap_or_default();
+        Err(Unwritable {
+            message: format!("books are not written as .{ending}"),
+            help: "end the path in .xlsx".into(),
+        })
+    }
+}
+
 /// All formats. The first is that of files whose names say nothing.
-pub(crate) const FORMATS: [&dyn Format; 2] = [&Csv, &Json];
+#[cfg(feature = "sheets")]
+pub(crate) const FORMATS: &[&dyn Format] = &[&Csv, &Json, &Sheets];
+/// All formats. The first is that of files whose names say nothing.
+#[cfg(not(feature = "sheets"))]
+pub(crate) const FORMATS: &[&dyn Format] = &[&Csv, &Json];
 
-/// Formats that are met, and not read.
-const OTHERS: [&str; 10] =
-    [".parquet", ".arrow", ".xlsx", ".xlsm", ".xlsb", ".xls", ".ods", ".sqlite", ".sqlite3", ".db"];
+/// How the names of books end.
+pub(crate) const SHEETS: [&str; 5] = [".xlsx", ".xlsm", ".xlsb", ".xls", ".ods"];
 
-/// The format of a file by its name; `None` where it is of one that is not read.
-pub(crate) fn format_of(name: &str) -> Option<&'static dyn Format> {
+/// A sheet of a book, as messages name it and as it can be named where files are.
+#[cfg(feature = "sheets")]
+pub(crate) fn sheet_name(book: &str, sheet: &str) -> String {
+    format!("{book}#{sheet}")
+}
+
+/// The book and the sheet that a name names; nothing of a file.
+///
+/// ```
+/// assert_eq!(granum_io::book_and_sheet("a/b.xlsx#Orders"), Some(("a/b.xlsx", "Orders")));
+/// assert_eq!(granum_io::book_and_sheet("a#b.csv"), None);
+/// ```
+pub fn book_and_sheet(name: &str) -> Option<(&str, &str)> {
+    let ends = name.match_indices('#').map(|(at, _)| name.split_at(at));
+    let mut parts = ends.filter(|(book, _)| SHEETS.iter().any(|end| NamedAs::of(book).ends(end)));
+    parts.next().map(|(book, sheet)| (book, &sheet[1..])).filter(|(_, sheet)| !sheet.is_empty())
+}
+
+/// Formats that are met and that no version reads yet, by the endings of names.
+const OTHERS: [(&str, &str); 5] = [
+    (".parquet", "Parquet"),
+    (".arrow", "Arrow"),
+    (".sqlite", "an SQLite database"),
+    (".sqlite3", "an SQLite database"),
+    (".db", "a database"),
+];
+
+/// The format of a file by its name.
+///
+/// # Errors
+/// What it is where that is not read: no version does, or this build leaves it out.
+pub(crate) fn format_of(name: &str) -> Result<&'static dyn Format, Unwritable> {
     let named = NamedAs::of(name);
     let ends = |endings: &[&str]| endings.iter().any(|ending| named.ends(ending));
-    let known = FORMATS.into_iter().find(|format| ends(format.endings()));
-    known.or_else(|| FORMATS.first().copied().filter(|_| !ends(&OTHERS)))
+    if let Some(known) = FORMATS.iter().find(|format| ends(format.endings())) {
+        return Ok(*known);
+    }
+    if ends(&SHEETS) {
+        return Err(Unwritable {
+            message: "is a book of sheets, which this build leaves out".into(),
+            help: "build it in:  cargo build --release --features sheets".into(),
+        });
+    }
+    match OTHERS.iter().find(|(ending, _)| named.ends(ending)) {
+        Some((_, what)) => Err(Unwritable {
+            message: format!("is {what}, which this version does not read or write"),
+            help: "export it as CSV, JSON lines or .xlsx".into(),
+        }),
+        None => Ok(FORMATS[0]),
+    }
 }

@@ -8,6 +8,8 @@ mod formats;
 mod json;
 mod packed;
 mod place;
+#[cfg(feature = "sheets")]
+mod sheets;
 mod spool;
 mod stream;
 mod unfinished;
@@ -15,6 +17,7 @@ mod zstandard;
 
 pub use csv::{LineEnds, Look};
 pub use files::{Files, shown_name, write_file};
+pub use formats::book_and_sheet;
 pub use place::LeftRun;
 pub use unfinished::take_back;
 

@@ -22,6 +22,31 @@ impl Spooled {
     pub fn path(&self) -> &Path {
         self.file.path()
     }
+
+    /// One that has nothing yet.
+    ///
+    /// # Errors
+    /// What the system says.
+    #[cfg(feature = "sheets")]
+    pub fn empty() -> io::Result<Self> {
+        Self::begin("")
+    }
+
+    fn begin(ending: &str) -> io::Result<Self> {
+        let file = tempfile::Builder::new().prefix("granum-input-").suffix(ending).tempfile()?;
+        let begun = Unfinished::begin(file.path().to_owned(), PathBuf::new(), vec![], None);
+        Ok(Self { file, _begun: begun })
+    }
+}
+
+impl Write for Spooled {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        self.file.write(bytes)
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        self.file.flush()
+    }
 }
 
 /// Of what is no file so many bytes are taken at most: input without an end ends there.
@@ -81,14 +106,13 @@ fn copied(mut from: impl Read, ending: Option<String>) -> io::Result<Spooled> {
     } else {
         ""
     });
-    let mut file = tempfile::Builder::new().prefix("granum-input-").suffix(ending).tempfile()?;
-    let begun = Unfinished::begin(file.path().to_owned(), PathBuf::new(), vec![], None);
-    file.write_all(&begin)?;
-    let taken = io::copy(&mut from.take(MOST), file.as_file_mut())?;
+    let mut spooled = Spooled::begin(ending)?;
+    spooled.write_all(&begin)?;
+    let taken = io::copy(&mut from.take(MOST), &mut spooled)?;
     if taken == MOST {
         return Err(io::Error::other("does not end: more than 64 GiB came"));
     }
-    Ok(Spooled { file, _begun: begun })
+    Ok(spooled)
 }
 
 /// Devices that never end.

@@ -261,9 +261,15 @@ pub struct Reading {
     /// The encoding, such as windows-1252; found out if not given
     #[arg(long, value_name = "NAME")]
     pub encoding: Option<String>,
-    /// The line of the header; found out if not given
+    /// The line of the header, in a sheet its row; found out if not given
     #[arg(long, value_name = "LINE", value_parser = clap::value_parser!(u64).range(1..))]
     pub header_at: Option<u64>,
+    /// The sheet of a book; all that have cells if not given
+    #[arg(long, value_name = "NAME")]
+    pub sheet: Option<String>,
+    /// The cells of a sheet that are meant, such as B4:H900
+    #[arg(long, value_name = "CELLS")]
+    pub range: Option<String>,
     /// How the result is printed; JSON has everything that the text shows
     #[arg(long, value_enum, default_value_t = Format::Text)]
     pub format: Format,
@@ -277,6 +283,8 @@ impl Reading {
             encoding: self.encoding.clone(),
             header_at: self.header_at,
             footer: None,
+            sheet: self.sheet.clone(),
+            range: self.range.clone(),
         }
     }
 }

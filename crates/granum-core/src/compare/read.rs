@@ -135,7 +135,7 @@ fn side(
             let (part, bytes) = part?;
             observer.advance(bytes);
             rows += part.rows;
-            places.push(part.file, part.lines, part.rows as u32);
+            places.push(part.origin, part.lines, part.rows as u32);
             for (pieces, column) in pieces.iter_mut().zip(part.columns) {
                 pieces.push(column);
             }

@@ -137,9 +137,12 @@ fn text(
     refused: &Refused,
     tallies: &[LinkTally],
 ) -> String {
-    let count = files.iter().flatten().map(|files| files.paths.len()).sum::<usize>();
-    let title = match (count, relations.tables.as_slice()) {
+    let mut paths: Vec<&String> = files.iter().flatten().flat_map(|files| &files.paths).collect();
+    paths.sort();
+    paths.dedup();
+    let title = match (paths.len(), relations.tables.as_slice()) {
         (_, [table]) => format!("Draft: {}", table.name),
+        (1, tables) => format!("Draft from {} tables of one file", tables.len()),
         (count, _) => format!("Draft from {count} files"),
     };
     let mut out = format!(

@@ -95,6 +95,12 @@ pub(super) fn sources(files: &DraftedFiles) -> String {
     if let Some(encoding) = &files.written.encoding {
         out.push_str(&format!(" encoding {}", quoted(encoding)));
     }
+    if let Some(sheet) = &files.written.sheet {
+        out.push_str(&format!(" sheet {}", quoted(sheet)));
+    }
+    if let Some(range) = &files.written.range {
+        out.push_str(&format!(" range {}", quoted(range)));
+    }
     if let Some(line) = files.written.header_at {
         out.push_str(&format!(" header at {line}"));
     }
@@ -205,6 +211,8 @@ fn comment(table: &RelatedTable) -> String {
                     OddityKind::Currencies => ("amount", "are", "in several currencies"),
                     OddityKind::Unlike => ("cell", "are", "not like the others"),
                     OddityKind::Exponent => ("number", "were", "shortened by a spreadsheet"),
+                    OddityKind::Rounded => ("number", "were", "rounded by a spreadsheet"),
+                    OddityKind::NoValue => ("cell", "have", "no value"),
                     OddityKind::OuterSpaces => ("cell", "have", "spaces around"),
                     OddityKind::LetterCase => ("cell", "have", "another letter case than most"),
                     OddityKind::SplitByZeros => ("cell", "have", "other zeros than most"),

@@ -111,24 +111,26 @@ impl Run<'_> {
     ) -> Result<Vec<Written>, OutputError> {
         let mut written = vec![];
         let mut outputs: Vec<Box<dyn Output>> = vec![];
-        let mut wide = wide.into_iter();
+        let wider: Vec<Option<u64>> =
+            wide.iter().map(|wide| wide.as_ref().map(|wide| wide.rows as u64)).collect();
         let begun = std::mem::take(&mut self.outputs);
-        for (begun, plan) in begun.into_iter().zip(&self.plan.outputs) {
-            let wide = wide.next().flatten();
-            let wider = wide.as_ref().map(|wide| wide.rows as u64);
-            let mut output = match wide {
+        for ((begun, wide), plan) in begun.into_iter().zip(wide).zip(&self.plan.outputs) {
+            outputs.push(match wide {
                 Some(wide) => wide.write(plan, places)?,
                 None => begun.sure("an output that was begun"),
-            };
+            });
+        }
+        // All have all rows before the first is complete: several may be sheets of one book.
+        for ((output, wider), plan) in outputs.iter_mut().zip(wider).zip(&self.plan.outputs) {
             let bytes = output.complete()?;
-            outputs.push(output);
             let table = self.plan.tables[plan.table.0].name.clone();
             let tally = report.table(&table);
             let rows =
                 tally.map_or(0, |tally| tally.steps.last().map_or(tally.rows, |step| step.rows));
             let rows = wider.unwrap_or(rows);
             let total = self.total_rows.contains_key(&plan.table);
-            written.push(Written { table, path: plan.path.clone(), rows, total, bytes });
+            let (path, sheet) = (plan.path.clone(), plan.style.sheet.clone());
+            written.push(Written { table, path, sheet, rows, total, bytes });
         }
         places.publish(outputs)?;
         Ok(written)

@@ -183,7 +183,7 @@ impl Reading {
             let mut slots = vec![None; table.slots.len()];
             let [file, line] = self.source.unwrap_or_default();
             if let Some(slot) = file {
-                let name = Scalar::Text(part.file.to_string());
+                let name = Scalar::Text(part.origin.file.to_string());
                 slots[slot] = Some(Column::constant(&name, Type::Text, part.rows));
             }
             if let Some(slot) = line {
@@ -192,7 +192,7 @@ impl Reading {
                 slots[slot] = Some(Column::Integer(lines.into()));
             }
             if let Some(places) = &mut places {
-                places.push(part.file, part.lines, part.rows as u32);
+                places.push(part.origin, part.lines, part.rows as u32);
             }
             if part.rows == 0 {
                 continue;
@@ -243,11 +243,14 @@ impl Reading {
             return Err(Problem::BadCells {
                 table: table.name.clone(),
                 column: name,
-                wanted: rule.map_or(String::new(), |rule| {
-                    let formats: Vec<String> =
-                        rule.formats.iter().map(|format| format!("\"{format}\"")).collect();
-                    format!("{} {}", rule.ty, formats.join(" or ")).trim_end().to_owned()
-                }),
+                wanted: rule.map_or_else(
+                    || self.columns[column].ty.to_string(),
+                    |rule| {
+                        let formats: Vec<String> =
+                            rule.formats.iter().map(|format| format!("\"{format}\"")).collect();
+                        format!("{} {}", rule.ty, formats.join(" or ")).trim_end().to_owned()
+                    },
+                ),
                 count,
                 examples,
             });

@@ -59,7 +59,7 @@ pub struct ParamTree {
     pub value: Expr,
 }
 
-/// `input NAME from """…""" STEP…`, or `input NAME from SOURCE, … [filling blanks] [delimiter ";"] [encoding "…"] [header at N] [footer N] [each "LIST" [with COLUMN, …]] STEP…`
+/// `input NAME from """…""" STEP…`, or `input NAME from SOURCE, … [filling blanks] [delimiter ";"] [encoding "…"] [sheet "NAME"] [range "B4:H900"] [header at N] [footer N] [each "LIST" [with COLUMN, …]] STEP…`
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct InputTree {
     /// What it is called.
@@ -76,6 +76,10 @@ pub struct InputTree {
     pub delimiter: Option<Quoted>,
     /// How its letters are written, when it is not UTF-8.
     pub encoding: Option<Quoted>,
+    /// The sheet of a book that its rows stand in.
+    pub sheet: Option<Quoted>,
+    /// The cells of a sheet that are meant.
+    pub range: Option<Quoted>,
     /// The line of its header, when it is not the first that is not empty.
     pub header_at: Option<u64>,
     /// How many records below the rows are left out of each file.
@@ -215,6 +219,8 @@ pub struct StyleTree {
     pub encoding: Option<Quoted>,
     /// Where a mark is asked for that says the encoding.
     pub mark: Option<Span>,
+    /// The sheet of a book.
+    pub sheet: Option<Quoted>,
 }
 
 /// `columns from COLUMN of VALUE`

@@ -1,11 +1,9 @@
 //! Inputs: what is asked of files, and the typed rows that they give, each with its place.
 
-use std::sync::Arc;
-
 use serde::Serialize;
 
 use crate::lang::{Otherwise, Span};
-use crate::table::{Column, Lines, Place};
+use crate::table::{Column, Lines, Origin, Place};
 use crate::tally::{BadCell, WithoutRows};
 use crate::value::{Type, Zone};
 
@@ -55,6 +53,10 @@ pub struct Written {
     pub header_at: Option<u64>,
     /// How many records at the end of each file are left out.
     pub footer: Option<u64>,
+    /// The sheet of a book; with `*` or `?` in it all whose names it finds.
+    pub sheet: Option<String>,
+    /// The cells of a sheet that are meant: `B4:H900`.
+    pub range: Option<String>,
 }
 
 impl InputSpec {
@@ -223,7 +225,7 @@ pub struct Part {
     /// Whether a cell sets a row aside, if that was asked for: truth values without blanks.
     pub aside: Option<Column>,
     /// The file.
-    pub file: Arc<str>,
+    pub origin: Origin,
     /// The lines of its rows.
     pub lines: Lines,
     /// Columns that have cells which could not be read.
@@ -289,6 +291,8 @@ pub enum SourceErrorKind {
     LineEnds,
     /// What should be JSON and is not, or is no object.
     Json,
+    /// A book of sheets that has not the one that is meant, or of which nobody said which.
+    Sheet,
     /// A record too long to be one.
     RecordSize,
     /// One file named twice for one input.

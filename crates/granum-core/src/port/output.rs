@@ -19,6 +19,8 @@ pub struct Style {
     pub encoding: Option<String>,
     /// Whether a mark stands before everything that says the encoding.
     pub marked: bool,
+    /// The sheet of a book, as people name it.
+    pub sheet: Option<String>,
 }
 
 impl Style {
@@ -32,7 +34,9 @@ impl Style {
 pub const FIELDS: [&str; 3] = [".csv", ".tsv", ".txt"];
 /// The same of objects: one a line, and one array of all.
 pub const OBJECTS: [&str; 3] = [".jsonl", ".ndjson", ".json"];
-/// What may stand behind any of them: it is packed.
+/// The same of books of sheets.
+pub const BOOKS: [&str; 1] = [".xlsx"];
+/// What may stand behind any but those: it is packed.
 pub const PACKED: [&str; 2] = [".gz", ".zst"];
 
 /// What a file's name says of how it is written.
@@ -58,16 +62,31 @@ impl NamedAs {
         self.bare.ends_with(ending)
     }
 
-    /// Whether the file can be written, and whether as text with signs between fields.
-    pub fn written(&self) -> Option<bool> {
+    /// What the file is written as, if it can be.
+    pub fn written(&self) -> Option<Family> {
         let file = |ending: &&str| {
             self.bare.strip_suffix(*ending).is_some_and(|stem| !stem.ends_with('/'))
         };
         if FIELDS.iter().any(file) {
-            return Some(true);
+            Some(Family::Fields)
+        } else if OBJECTS.iter().any(file) {
+            Some(Family::Objects)
+        } else {
+            // A book is packed as it is.
+            (BOOKS.iter().any(file) && self.packed.is_none()).then_some(Family::Book)
         }
-        OBJECTS.iter().any(file).then_some(false)
     }
+}
+
+/// What files of one kind have in common.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Family {
+    /// Text with signs between fields.
+    Fields,
+    /// Objects of JSON.
+    Objects,
+    /// Sheets of cells.
+    Book,
 }
 
 /// Takes results to their places.

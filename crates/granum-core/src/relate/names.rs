@@ -18,6 +18,8 @@ pub struct Grouped {
 pub struct Headed {
     /// The file.
     pub file: String,
+    /// Of a book of several the sheet.
+    pub sheet: Option<String>,
     /// The format; files of one table are of one.
     pub format: &'static str,
     /// The columns' names.
@@ -32,22 +34,28 @@ const ALIKE: usize = 3;
 /// the files' names must begin alike too.
 pub fn group(files: &[Headed]) -> Vec<Grouped> {
     let mut groups: Vec<Grouped> = vec![];
-    for (at, Headed { file, format, columns }) in files.iter().enumerate() {
+    for (at, headed) in files.iter().enumerate() {
+        let Headed { file, sheet, format, columns } = headed;
+        let own = sheet.clone().unwrap_or_else(|| stem(file));
         let mut sorted = columns.clone();
         sorted.sort();
         let alike = groups.iter_mut().find(|group| {
             let first = &files[group.files[0]];
             let mut other = first.columns.clone();
             other.sort();
-            let named = common(&group.name, &stem(file)).len() >= ALIKE;
-            first.format == *format && other == sorted && (named || tell(&sorted))
+            let named = common(&group.name, &own).len() >= ALIKE;
+            // An input has one sheet, by its name.
+            first.format == *format
+                && first.sheet == *sheet
+                && other == sorted
+                && (named || tell(&sorted))
         });
         match alike {
             Some(group) => {
-                group.name = both_names(&group.name, &stem(file));
+                group.name = both_names(&group.name, &own);
                 group.files.push(at);
             }
-            None => groups.push(Grouped { name: stem(file), files: vec![at], filling: false }),
+            None => groups.push(Grouped { name: own, files: vec![at], filling: false }),
         }
     }
     named_apart(&mut groups);

@@ -48,6 +48,8 @@ pub(super) fn input_specs(tree: &PlanTree) -> Vec<InputSpec> {
                 encoding: input.encoding.as_ref().map(|encoding| encoding.text.clone()),
                 header_at: input.header_at,
                 footer: input.footer,
+                sheet: input.sheet.as_ref().map(|sheet| sheet.text.clone()),
+                range: input.range.as_ref().map(|range| range.text.clone()),
             },
             encoding_span: input.encoding.as_ref().map_or(input.name.span, |named| named.span),
             apart: vec![],

@@ -22,6 +22,7 @@ mod steps;
 mod table;
 mod ways;
 mod worth;
+mod written;
 
 pub(crate) use plan::{
     AggregatePlan, AllocateOver, AllocatePlan, Allowance, ApartAlone, ApartPair, ApartPlan,

@@ -6,10 +6,9 @@ use super::scope::{Paths, Resolver, Row};
 use super::{Resolved, Wrong};
 use crate::expr::Kind;
 use crate::lang::{
-    CheckTree, Diagnostic, DiagnosticKind, ExprKind, Name, OutputTree, Quoted, StatementKind,
-    StyleTree, WideTree, format_expression,
+    CheckTree, Diagnostic, DiagnosticKind, ExprKind, Name, OutputTree, StatementKind, WideTree,
+    format_expression,
 };
-use crate::port::{FIELDS, NamedAs, OBJECTS, PACKED, Style};
 use crate::resolve::ancestors::Ancestors;
 use crate::table::{ColumnId, TableId};
 
@@ -99,61 +98,11 @@ impl Resolver<'_> {
     fn output(&mut self, tree: &OutputTree) -> Resolved<()> {
         let table: TableId = self.table_named(&tree.table)?;
         let style = self.style(tree)?;
-        if let Some(other) = self.plan.outputs.iter().find(|other| other.path == tree.path.text) {
-            let message = format!("`{}` is written to this path already", {
-                &self.tables[other.table.0].name.text
-            });
-            return self.wrong(Diagnostic::new(DiagnosticKind::NameTaken, tree.path.span, message));
-        }
+        self.written_apart(tree, &style)?;
         self.need_table(table, tree.table.span).map_err(|_| Wrong)?;
         let wide = tree.wide.as_ref().map(|wide| self.wide(table, wide)).transpose()?;
         self.plan.outputs.push(OutputPlan { table, path: tree.path.text.clone(), wide, style });
         Ok(())
-    }
-
-    /// How an output is written: what goes with the format that its name says.
-    fn style(&mut self, tree: &OutputTree) -> Resolved<Style> {
-        let StyleTree { delimiter, decimals, encoding, mark } = &tree.style;
-        let endings: Vec<&str> = FIELDS.into_iter().chain(OBJECTS).collect();
-        let Some(fields) = NamedAs::of(&tree.path.text).written() else {
-            return self.wrong(
-                Diagnostic::new(
-                    DiagnosticKind::NotYet,
-                    tree.path.span,
-                    "this version writes CSV and JSON",
-                )
-                .help(format!(
-                    "end the path in {}; to have it packed, with {} behind",
-                    endings.join(" "),
-                    PACKED.join(" or ")
-                )),
-            );
-        };
-        let first = delimiter.iter().chain(decimals).chain(encoding).map(|said| said.span);
-        if let Some(span) = first.chain(*mark).next().filter(|_| !fields) {
-            let message = "JSON is written in one way alone";
-            return self.wrong(
-                Diagnostic::new(DiagnosticKind::Type, span, message)
-                    .help("leave it out, or end the path in .csv"),
-            );
-        }
-        let sign = |said: &Option<Quoted>| said.as_ref().and_then(|said| said.text.bytes().next());
-        let style = Style {
-            delimiter: sign(delimiter),
-            decimals: sign(decimals),
-            encoding: encoding.as_ref().map(|named| named.text.clone()),
-            marked: mark.is_some(),
-        };
-        if let (Some(b'.' | b','), Some(decimals)) = (style.decimals, decimals)
-            && style.delimiter == style.decimals
-        {
-            let message = "one sign stands between fields and before decimal places";
-            return self.wrong(
-                Diagnostic::new(DiagnosticKind::Type, decimals.span, message)
-                    .help("as in  delimiter \";\" decimals \",\""),
-            );
-        }
-        Ok(style)
     }
 
     /// An output with a column for each value of one: which is a part of what one row is, so that no two rows

@@ -5,9 +5,10 @@ use rayon::prelude::*;
 use super::dictionary::{Dictionary, Head};
 use super::profile::Profile;
 use crate::port::{
-    InputColumn, InputSource, Observer, Part, RawPart, ReadRequest, SourceError, SourceErrorKind,
+    CellTrouble, InputColumn, InputSource, Observer, Part, RawPart, ReadRequest, SourceError,
+    SourceErrorKind,
 };
-use crate::table::{Codes, Column, Places, Texts};
+use crate::table::{Codes, Column, Place, Places, Texts};
 use crate::value::Type;
 
 /// A column counts its values exactly up to so many; above, their number is an estimate.
@@ -37,6 +38,25 @@ pub(crate) struct CodedColumn {
     pub distinct: u64,
     /// What has been seen of the values.
     pub profile: Profile,
+    /// Cells of a sheet that are blank, and should not be: they have no value.
+    pub without: Without,
+}
+
+/// Cells that have no value, such as `#N/A`.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Without {
+    pub rows: u64,
+    /// The first: what stands there, and where.
+    pub first: Option<(String, Place)>,
+}
+
+impl Without {
+    fn note(&mut self, trouble: CellTrouble) {
+        self.rows += trouble.count;
+        if self.first.is_none() {
+            self.first = trouble.examples.into_iter().next();
+        }
+    }
 }
 
 impl CodedColumn {
@@ -68,20 +88,24 @@ pub(crate) fn read(
     let (mut room, mut values_to_come) = (0, true);
     let mut raw = reader.next(WINDOW)?;
     let mut parsed: Vec<Part> = vec![];
+    let mut without = vec![Without::default(); shape.columns.len()];
     while !(raw.is_empty() && parsed.is_empty()) {
         let first = rows;
-        for part in &parsed {
+        for part in &mut parsed {
+            for trouble in std::mem::take(&mut part.troubles) {
+                without[trouble.column].note(trouble);
+            }
             rows += part.rows;
             if rows > u32::MAX as usize {
                 return Err(SourceError {
                     kind: SourceErrorKind::System,
-                    file: part.file.to_string(),
+                    file: part.origin.file.to_string(),
                     line: None,
                     message: "more than 4,294,967,295 rows are more than one table can have".into(),
                     help: "take it apart, by month for example".into(),
                 });
             }
-            places.push(part.file.clone(), part.lines.clone(), part.rows as u32);
+            places.push(part.origin.clone(), part.lines.clone(), part.rows as u32);
         }
         // As many rows as there will be if they go on like this: nothing grows.
         if rows > 0 && first == 0 {
@@ -121,7 +145,8 @@ pub(crate) fn read(
     let columns: Vec<CodedColumn> = coding
         .into_par_iter()
         .zip(shape.columns)
-        .map(|(coding, (name, _))| coding.finish(name))
+        .zip(without)
+        .map(|((coding, (name, _)), without)| coding.finish(name, without))
         .collect();
     Ok(Coded { rows, columns, places })
 }
@@ -216,7 +241,7 @@ impl Coding {
         self.codes = Codes::Hashes(numbers.iter().map(hash).collect());
     }
 
-    fn finish(mut self, name: String) -> CodedColumn {
+    fn finish(mut self, name: String, without: Without) -> CodedColumn {
         let distinct = match &self.codes {
             Codes::Numbers(_) => self.dictionary.len() as u64,
             Codes::Hashes(hashes) => estimate(hashes).max(self.dictionary.len() as u64),
@@ -231,6 +256,7 @@ impl Coding {
             blanks: self.blanks,
             distinct,
             profile: self.profile,
+            without,
         }
     }
 }

@@ -94,7 +94,21 @@ fn typical(column: &CodedColumn) -> Vec<Typical> {
     best.into_iter().map(told).collect()
 }
 
+/// How the cells would have to be read; where some have no value, what becomes of those.
 fn reading(column: &CodedColumn) -> Option<Reading> {
+    let plain = reading_of_values(column);
+    if column.without.rows == 0 {
+        return plain;
+    }
+    let ty = match column.profile.ty() {
+        Type::Blank => Type::Text,
+        ty => ty,
+    };
+    let plain = plain.unwrap_or(Reading { ty, formats: vec![], zone: None, else_blank: true });
+    Some(Reading { else_blank: true, ..plain })
+}
+
+fn reading_of_values(column: &CodedColumn) -> Option<Reading> {
     let profile = &column.profile;
     let missing: u64 = profile.placeholders.values().map(|seen| seen.rows).sum();
     let else_blank = missing > 0;
@@ -235,6 +249,16 @@ pub(crate) fn time_of(value: &str, column: &ColumnSurvey) -> Option<i64> {
 fn oddities(column: &CodedColumn, places: &Places) -> Vec<Oddity> {
     let profile = &column.profile;
     let mut out = vec![];
+    if let Some((example, place)) = &column.without.first {
+        out.push(Oddity {
+            kind: OddityKind::NoValue,
+            rows: column.without.rows,
+            values: 1,
+            example: example.clone(),
+            place: Some(place.clone()),
+            words: vec![],
+        });
+    }
     let mut tell = |kind, seen: &Seen, words: Vec<String>| {
         if let Some((row, example)) = &seen.first {
             out.push(Oddity {
@@ -285,6 +309,10 @@ fn oddities(column: &CodedColumn, places: &Places) -> Vec<Oddity> {
     }
     tell(OddityKind::LeadingZeros, &profile.leading_zeros, vec![]);
     tell(OddityKind::Exponent, &profile.exponent, vec![]);
+    // Where one long number has other digits at its end, none was rounded.
+    if profile.rounded.rows == profile.long_numbers {
+        tell(OddityKind::Rounded, &profile.rounded, vec![]);
+    }
     tell(OddityKind::OuterSpaces, &profile.outer_spaces, vec![]);
     let fold_case = |value: &str| value.trim().to_lowercase();
     if profile.may_split_by_case() {

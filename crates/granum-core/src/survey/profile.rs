@@ -79,6 +79,9 @@ pub(crate) struct Profile {
     pub words: Seen,
     pub leading_zeros: Seen,
     pub exponent: Seen,
+    /// Whole numbers of more digits than a spreadsheet keeps: how many rows, and those that end in zeros from there.
+    pub long_numbers: u64,
+    pub rounded: Seen,
     pub outer_spaces: Seen,
     pub control: Seen,
     /// Which letters those are that nobody sees.
@@ -123,6 +126,12 @@ impl Profile {
                 return;
             }
         }
+        if bytes.len() > KEPT && bytes.iter().all(u8::is_ascii_digit) {
+            self.long_numbers += rows;
+            if bytes[KEPT..].iter().all(|digit| *digit == b'0') {
+                self.rounded.note(value, rows, row);
+            }
+        }
         self.kind(value, marks, rows, row);
     }
 
@@ -159,6 +168,9 @@ impl Profile {
                     && digits.bytes().all(|byte| byte.is_ascii_digit())
                 {
                     self.leading_zeros.note(value, rows, row);
+                } else if digits.bytes().all(|byte| byte.is_ascii_digit()) {
+                    // A key of so many digits is no number that a column could hold.
+                    self.words.note(value, rows, row);
                 } else if is_exponent(digits) {
                     self.exponent.note(value, rows, row);
                 } else if !(self.days.take(value, rows, row) || self.numbers.take(value, rows, row))
@@ -227,6 +239,9 @@ impl Profile {
         }
     }
 }
+
+/// A spreadsheet keeps so many digits of a number, and puts zeros in place of the others.
+const KEPT: usize = 15;
 
 /// Days that files of sales have, from 1970 to 2100: other numbers of eight digits are keys.
 fn is_recent(day: i32) -> bool {

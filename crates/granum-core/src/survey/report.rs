@@ -124,6 +124,10 @@ pub enum OddityKind {
     LeadingZeros,
     /// Numbers that a spreadsheet has shortened: `8.71E+12`.
     Exponent,
+    /// Numbers of more than fifteen digits, all of which end in zeros: a spreadsheet keeps fifteen.
+    Rounded,
+    /// Cells of a sheet that show an error, a formula without a result, or what a merged cell covers.
+    NoValue,
     /// Spaces before or behind.
     OuterSpaces,
     /// Letter case that makes two values of one.

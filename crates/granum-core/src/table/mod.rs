@@ -25,7 +25,7 @@ pub use growing::{ColumnBuilder, GrowingValues};
 pub(crate) use held::{Held, Table};
 pub use id::TableId;
 pub(crate) use id::{ColumnId, GatherId, Hop, LinkId, SlotId, TotalId};
-pub use place::{Lines, Place, Places};
+pub use place::{Counted, Lines, Origin, Place, Places};
 pub use rows::Rows;
 pub(crate) use rows::RowsBuilder;
 

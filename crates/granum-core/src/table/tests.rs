@@ -1,7 +1,6 @@
 //! Columns, batches, amounts and places.
 
 use proptest::prelude::*;
-use std::sync::Arc;
 
 use super::*;
 use crate::value::{Scalar, Scale, Type, decimal};
@@ -122,7 +121,7 @@ fn amounts_are_added_and_taken_away() {
 #[test]
 fn places_are_found_in_their_parts() {
     let mut places = Places::default();
-    let (one, two): (Arc<str>, Arc<str>) = ("one.csv".into(), "two.csv".into());
+    let (one, two) = (Origin::lines("one.csv".into()), Origin::lines("two.csv".into()));
     places.push(one.clone(), Lines::From(2), 3);
     places.push(one, Lines::Each(vec![9, 12]), 2);
     places.push(two.clone(), Lines::From(2), 0);

@@ -73,11 +73,14 @@ pub struct Written {
     pub table: String,
     /// The path as the plan has it.
     pub path: String,
+    /// In a book the sheet.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub sheet: Option<String>,
     /// Its rows.
     pub rows: u64,
     /// Whether a total row stands behind them.
     pub total: bool,
-    /// Its size.
+    /// The file's size: of a book that of all its sheets.
     pub bytes: u64,
 }
 

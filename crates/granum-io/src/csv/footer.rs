@@ -64,7 +64,7 @@ pub(super) fn cut(
             let end = starts.get(at + 1).copied().unwrap_or(text.len());
             let words = String::from_utf8_lossy(&text[starts[at]..end]).trim_end().to_owned();
             let above = memchr::memchr_iter(b'\n', &text[..starts[at]]).count() as u64;
-            BadCell { text: words, place: Place { file: file.clone(), line: line + above } }
+            BadCell { text: words, place: Place::line(file.clone(), line + above) }
         })
         .collect();
     if let Some(start) = starts.get(first) {
@@ -77,7 +77,7 @@ pub(super) fn cut(
 const TOTALS: [&str; 6] = ["total", "sum", "subtotal", "grand total", "rows", "records"];
 
 /// Whether a line that begins with this field adds up those above it.
-pub(super) fn totals(first: &str) -> bool {
+pub(crate) fn totals(first: &str) -> bool {
     let first = first.trim().to_lowercase();
     TOTALS.iter().any(|word| {
         first.strip_prefix(word).is_some_and(|rest| !rest.starts_with(char::is_alphanumeric))

@@ -45,6 +45,10 @@ pub struct Look {
     pub line_ends: LineEnds,
     /// How many bytes the file has.
     pub bytes: u64,
+    /// Of a book the sheet.
+    pub sheet: Option<String>,
+    /// Its cells that are meant, where somebody said it.
+    pub range: Option<String>,
 }
 
 /// How lines end.
@@ -100,6 +104,8 @@ pub(crate) fn look(path: &Path, name: &str, said: &Written) -> Result<Look, Sour
         footer: said.footer.or_else(|| footer(path, mark, &text, delimiter)),
         line_ends: line_ends(&text),
         bytes: data.len(),
+        sheet: None,
+        range: None,
     })
 }
 

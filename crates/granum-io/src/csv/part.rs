@@ -9,7 +9,7 @@ use granum_core::lang::Otherwise;
 use granum_core::port::{
     CellTrouble, InputColumn, OddHours, Part, RawPart, ReadRequest, SourceError, SourceErrorKind,
 };
-use granum_core::table::{Column, Place};
+use granum_core::table::{Column, Lines, Origin, Place};
 use granum_core::value::{Found, OddHour, Scale, Type};
 use memchr::memchr_iter;
 use siphasher::sip128::{Hasher128, SipHasher13};
@@ -42,6 +42,38 @@ pub(crate) struct CsvPart {
     pub width: usize,
     pub fields: Vec<Option<usize>>,
     pub layout: Arc<Layout>,
+    /// Where its rows are made of something else than this text: what is known of them.
+    pub made_of: Option<MadeOf>,
+}
+
+/// Where rows stand that were no text before, and which of their cells have no value.
+#[derive(Debug, Clone)]
+pub(crate) struct MadeOf {
+    pub origin: Origin,
+    pub lines: Lines,
+    /// By their rows, counted from the part's first.
+    pub without: Vec<WithoutValue>,
+}
+
+/// A cell that has no value, and is blank in the text.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct WithoutValue {
+    pub row: usize,
+    pub field: usize,
+    /// What stands there.
+    pub text: Arc<str>,
+}
+
+/// Of a part's cells without a value those in one field, for some of its rows.
+fn without_in(
+    part: &CsvPart,
+    field: Option<usize>,
+    rows: Range<usize>,
+) -> impl Iterator<Item = &WithoutValue> {
+    let all = part.made_of.as_ref().map_or(&[][..], |made| &made.without);
+    let from = all.partition_point(|cell| cell.row < rows.start);
+    let cells = all[from..].iter().take_while(move |cell| cell.row < rows.end);
+    cells.filter(move |cell| Some(cell.field) == field)
 }
 
 /// A cell's text, doubled quotes made single.
@@ -81,16 +113,20 @@ impl RawPart for CsvPart {
                 let bad = column.take(&cells);
                 for (row, hour) in column.odd_hours() {
                     note_hour(&mut odd_hours, at, *hour, || {
-                        let line = records.line_of(first + row);
-                        let place = Place { file: self.name.clone(), line };
-                        (cells.text(*row).into_owned(), place)
+                        (cells.text(*row).into_owned(), self.place(&records, first + row))
                     });
                 }
-                if bad.is_empty() {
+                if !bad.is_empty() && wanted.rule.is_none() {
+                    contradicts = true;
                     continue;
                 }
-                if wanted.rule.is_none() {
-                    contradicts = true;
+                let rows = first..first + grid.rows();
+                let without = without_in(self, self.fields[wanted.column], rows);
+                let without = without.map(|cell| cell.row - first);
+                let without: Vec<usize> =
+                    without.filter(|row| cells.text(*row).is_empty()).collect();
+                let bad = if without.is_empty() { bad } else { merged(bad, without) };
+                if bad.is_empty() {
                     continue;
                 }
                 if sets_aside(wanted) && request.aside {
@@ -117,9 +153,12 @@ impl RawPart for CsvPart {
                 let trouble = &mut troubles[known];
                 trouble.count += bad.len() as u64;
                 for row in bad.into_iter().take(EXAMPLES - trouble.examples.len()) {
-                    let line = records.line_of(first + row);
-                    let place = Place { file: self.name.clone(), line };
-                    trouble.examples.push((cells.text(row).into_owned(), place));
+                    let rows = first + row..first + row + 1;
+                    let text = match without_in(self, cells.place, rows).next() {
+                        Some(without) => without.text.to_string(),
+                        None => cells.text(row).into_owned(),
+                    };
+                    trouble.examples.push((text, self.place(&records, first + row)));
                 }
             }
             for print in &mut prints {
@@ -132,13 +171,20 @@ impl RawPart for CsvPart {
             aside: request.aside.then(|| Column::Boolean(aside.into())),
             columns: columns.into_iter().map(CellColumn::finish).collect(),
             fingerprints: prints.into_iter().map(Fingerprints::finish).collect(),
-            file: self.name.clone(),
-            lines: records.lines(),
+            origin: self.origin(),
+            lines: self.made_of.as_ref().map_or_else(|| records.lines(), |made| made.lines.clone()),
             troubles,
             odd_hours,
             contradicts,
         })
     }
+}
+
+/// Rows of two kinds in their order.
+fn merged(mut some: Vec<usize>, others: Vec<usize>) -> Vec<usize> {
+    some.extend(others);
+    some.sort_unstable();
+    some
 }
 
 /// Notes a moment in an hour that a clock showed twice, or never.
@@ -168,6 +214,19 @@ fn sets_aside(column: &InputColumn) -> bool {
 }
 
 impl CsvPart {
+    fn origin(&self) -> Origin {
+        let made = self.made_of.as_ref().map(|made| made.origin.clone());
+        made.unwrap_or_else(|| Origin::lines(self.name.clone()))
+    }
+
+    /// Where a row stands, counted from the part's first.
+    fn place(&self, records: &Records<'_>, row: usize) -> Place {
+        match &self.made_of {
+            Some(made) => made.origin.place(made.lines.line(row)),
+            None => Place::line(self.name.clone(), records.line_of(row)),
+        }
+    }
+
     pub(super) fn error(
         &self,
         kind: SourceErrorKind,

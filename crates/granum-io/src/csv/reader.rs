@@ -275,6 +275,7 @@ impl PartReader for CsvReader {
                     width: current.file.width,
                     fields: current.file.fields.clone(),
                     layout: self.layouts[self.next_file - 1].clone(),
+                    made_of: None,
                 })),
                 None => self.current = None,
             }

@@ -52,7 +52,11 @@ impl CsvSource {
         for (path, name) in paths {
             beginnings.push(begin(path, name, spec.written_of(name))?);
         }
-        let names = columns(&beginnings, spec.filling_blanks)?;
+        let headers: Vec<(&str, &[String])> = beginnings
+            .iter()
+            .map(|beginning| (&*beginning.file.name, beginning.header.as_slice()))
+            .collect();
+        let names = stacked(&headers, spec.filling_blanks)?;
         let read: Vec<Option<Type>> =
             names.iter().map(|name| spec.rule_of(name).map(|rule| rule.ty)).collect();
         let mut source = Self {
@@ -77,6 +81,7 @@ impl CsvSource {
                 width: file.width,
                 fields: file.fields.clone(),
                 layout: layout(&file, ReadRequest::default()),
+                made_of: None,
             };
             part.find_types(&mut source.found)?;
             source.files.push(file);
@@ -112,6 +117,7 @@ impl InputSource for CsvSource {
                     width: file.width,
                     fields: file.fields.clone(),
                     layout: layout.clone(),
+                    made_of: None,
                 };
                 part.find_types(&mut self.found)?;
             }
@@ -139,26 +145,30 @@ impl InputSource for CsvSource {
 }
 
 /// The input's columns: those of the first file in its order, then what others add.
-fn columns(files: &[Beginning], filling: bool) -> Result<Vec<String>, SourceError> {
+/// Each file is given by its name and its header.
+pub(crate) fn stacked(
+    files: &[(&str, &[String])],
+    filling: bool,
+) -> Result<Vec<String>, SourceError> {
     let mut names: Vec<String> = vec![];
-    for file in files {
-        names.extend(
-            file.header.iter().filter(|name| !names.contains(name)).cloned().collect::<Vec<_>>(),
-        );
+    for (_, header) in files {
+        let more: Vec<String> =
+            header.iter().filter(|name| !names.contains(name)).cloned().collect();
+        names.extend(more);
     }
     if filling {
         return Ok(names);
     }
-    for file in files {
+    for (file, header) in files {
         let lacking: Vec<String> = names
             .iter()
-            .filter(|name| !file.header.contains(name))
+            .filter(|name| !header.contains(name))
             .map(|name| format!("`{name}`"))
             .collect();
         if !lacking.is_empty() {
             return Err(SourceError {
                 kind: SourceErrorKind::Columns,
-                file: file.file.name.to_string(),
+                file: (*file).to_owned(),
                 line: None,
                 message: format!(
                     "has no column {}, which another file of the same input has",

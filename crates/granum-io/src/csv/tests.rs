@@ -298,6 +298,7 @@ fn part_of(text: &str, width: usize) -> CsvPart {
         width,
         fields: (0..width).map(Some).collect(),
         layout: std::sync::Arc::new(Layout { delimiter: b',', request }),
+        made_of: None,
     }
 }
 

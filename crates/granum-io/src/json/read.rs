@@ -7,14 +7,14 @@ use granum_core::port::{
     Each, InputShape, InputSource, InputSpec, Part, PartReader, RawPart, ReadRequest, SourceError,
     SourceErrorKind, Written,
 };
-use granum_core::table::Lines;
+use granum_core::table::{Lines, Origin};
 use granum_core::tally::WithoutRows;
 use granum_core::value::{Found, Type};
 
 use super::file::JsonFile;
 use super::objects::{Objects, Splitter};
 use super::seen::{Names, Seen};
-use crate::csv::{CsvPart, Layout, LineEnds, Look, settled_type, write_text};
+use crate::csv::{CsvPart, Layout, LineEnds, Look, MadeOf, settled_type, write_text};
 use crate::stream::Stream;
 
 /// An input's JSON files.
@@ -44,6 +44,8 @@ pub(crate) fn look(path: &Path, name: &str, said: &Written) -> Result<Look, Sour
         footer: None,
         line_ends: LineEnds::None,
         bytes: file.bytes,
+        sheet: None,
+        range: None,
     })
 }
 
@@ -53,6 +55,8 @@ fn no_lines(written: &Written, name: &str) -> Result<(), SourceError> {
         ("delimiter", written.delimiter.is_some()),
         ("header at", written.header_at.is_some()),
         ("footer", written.footer.is_some()),
+        ("sheet", written.sheet.is_some()),
+        ("range", written.range.is_some()),
     ];
     let Some((option, _)) = said.into_iter().find(|(_, said)| *said) else { return Ok(()) };
     Err(SourceError {
@@ -171,10 +175,7 @@ impl RawPart for JsonPart {
     /// Cells become values as those of text with signs between fields do.
     fn parse(&self) -> Result<Part, SourceError> {
         let width = self.names.all.len();
-        let mut text = vec![];
-        // For each row the line of the text that it begins on, and its line in the file.
-        let (mut begins, mut lines) = (vec![], vec![]);
-        let mut line = 1;
+        let (mut text, mut lines) = (vec![], vec![]);
         let mut row: Vec<String> = vec![String::new(); width];
         for (start, end, own) in &self.objects.each {
             let object = &self.objects.text[*start..*end];
@@ -186,13 +187,11 @@ impl RawPart for JsonPart {
                         row[*at] = cell.text;
                     }
                 }
-                begins.push(line);
                 lines.push(*own);
-                let before = text.len();
                 fields(&row, &mut text);
-                line += memchr::memchr_iter(b'\n', &text[before..]).count() as u64;
             }
         }
+        let origin = Origin::lines(self.file.name.clone());
         let part = CsvPart {
             text,
             line: 1,
@@ -200,17 +199,9 @@ impl RawPart for JsonPart {
             width,
             fields: (0..width).map(Some).collect(),
             layout: self.layout.clone(),
+            made_of: Some(MadeOf { origin, lines: Lines::Each(lines), without: vec![] }),
         };
-        let mut part = part.parse()?;
-        let line = |line: u64| {
-            let at = begins.partition_point(|begin| *begin <= line);
-            at.checked_sub(1).map_or(0, |at| lines[at])
-        };
-        let troubles = part.troubles.iter_mut().flat_map(|trouble| &mut trouble.examples);
-        let hours = part.odd_hours.iter_mut().flat_map(|hours| &mut hours.examples);
-        troubles.chain(hours).for_each(|(_, place)| place.line = line(place.line));
-        part.lines = Lines::Each(lines);
-        Ok(part)
+        part.parse()
     }
 }
 

@@ -72,7 +72,7 @@ impl<'a> Seen<'a> {
                 let outer = file.cells(object, *line)?;
                 self.around(&outer);
                 let rows = file.rows(outer, *line, self.each)?;
-                self.counted(&rows, || Place { file: file.name.clone(), line: *line });
+                self.counted(&rows, || Place::line(file.name.clone(), *line));
                 for cell in rows.into_iter().flatten() {
                     let at = self.names.place(cell.name);
                     self.found.resize(self.names.all.len(), Found::default());

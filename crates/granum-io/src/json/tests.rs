@@ -177,10 +177,7 @@ fn a_bad_cell_has_the_line_of_its_object() {
     let request = ReadRequest { columns: vec![column], ..ReadRequest::default() };
     let mut reader = source.read(request).unwrap();
     let part = reader.next(1).unwrap().remove(0).parse().unwrap();
-    assert_eq!(
-        part.troubles[0].examples,
-        [("soon".to_owned(), Place { file: "a.json".into(), line: 3 })]
-    );
+    assert_eq!(part.troubles[0].examples, [("soon".to_owned(), Place::line("a.json".into(), 3))]);
 }
 
 proptest! {

@@ -151,7 +151,7 @@ impl PlacedFile {
     /// Has something written into it.
     pub fn write_by(
         &mut self,
-        write: impl FnOnce(&mut dyn Write) -> io::Result<()>,
+        write: impl FnOnce(&mut (dyn Write + Send)) -> io::Result<()>,
     ) -> Result<(), OutputError> {
         let Some(file) = &mut self.file else { return Ok(()) };
         let mut counted = Counted { file, bytes: &mut self.bytes };

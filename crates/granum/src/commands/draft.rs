@@ -72,6 +72,7 @@ fn drafted(
             groups.push(own);
             groups.len() - 1
         });
+        let path = looked.map_or(path, |looked| &looked.path);
         groups[at].paths.push(path.clone());
         groups[at].columns.extend(columns.into_iter().map(|(name, _)| name));
     }

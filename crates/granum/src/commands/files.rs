@@ -1,7 +1,9 @@
 //! Opens files of which no plan says anything yet.
 
+use std::path::Path;
+
 use granum_core::port::{InputSource, InputSpec, SourceError, SourceErrorKind, Sources, Written};
-use granum_io::{Files, Look, shown_name};
+use granum_io::{Files, Look, book_and_sheet, shown_name};
 
 use super::{Exit, Printer};
 use crate::args::Format;
@@ -10,15 +12,53 @@ use crate::render::json::{self, Outcome, Told};
 /// What files that are not UTF-8 are mostly written in.
 const OTHER_ENCODING: &str = "windows-1252";
 
-/// A file that has been looked at.
+/// A file, or a sheet of a book, that has been looked at.
 pub(super) struct Looked {
+    /// As it is told: of a sheet that had to be named its book and it.
     pub file: String,
+    /// Its file.
+    pub path: String,
+    /// The sheet, where it has to be said.
+    pub sheet: Option<String>,
     pub look: Look,
 }
 
 /// Looks at the beginning of a file.
 pub(super) fn look(files: &Files, file: &str, said: &Written) -> Result<Looked, SourceError> {
-    Ok(Looked { file: file.to_owned(), look: files.look(file, said)? })
+    let (path, named) = match book_and_sheet(file).filter(|_| !Path::new(file).exists()) {
+        Some((book, sheet)) => (book, Some(sheet.to_owned())),
+        None => (file, None),
+    };
+    let sheet = named.or_else(|| said.sheet.clone());
+    let said = Written { sheet: sheet.clone(), ..said.clone() };
+    let look = files.look(path, &said).map_err(|mut error| {
+        if error.kind == SourceErrorKind::Sheet && sheet.is_none() {
+            error.help = error.help.replace("sheet \"", "--sheet \"");
+        }
+        error
+    })?;
+    let file = match &sheet {
+        Some(sheet) => format!("{path}#{sheet}"),
+        None => file.to_owned(),
+    };
+    Ok(Looked { file, path: path.to_owned(), sheet, look })
+}
+
+/// The same of all sheets of a book that have cells, where nobody said which.
+pub(super) fn look_at_all(
+    files: &Files,
+    file: &str,
+    said: &Written,
+) -> Result<Vec<Looked>, SourceError> {
+    let named = said.sheet.is_some() || book_and_sheet(file).is_some();
+    let tables = if named { vec![] } else { files.tables(file)? };
+    match tables.as_slice() {
+        [] | [_] => Ok(vec![look(files, file, said)?]),
+        several => several
+            .iter()
+            .map(|sheet| look(files, file, &Written { sheet: Some(sheet.clone()), ..said.clone() }))
+            .collect(),
+    }
 }
 
 /// Opens files as one input, each as it is written; `filling` says whether some may lack columns.
@@ -28,11 +68,11 @@ pub(super) fn open(
     looked: &[&Looked],
     filling: bool,
 ) -> Result<(InputSpec, Box<dyn InputSource>), SourceError> {
-    let sources = looked.iter().map(|looked| looked.file.clone()).collect();
+    let sources = looked.iter().map(|looked| looked.path.clone()).collect();
     let mut spec = InputSpec::of_files(name.to_owned(), sources);
     // Files of one pattern are written alike; others are known by their names.
     spec.written = looked.first().map(|first| written_as(first)).unwrap_or_default();
-    let written = |looked: &&Looked| (shown_name(&looked.file).to_owned(), written_as(looked));
+    let written = |looked: &&Looked| (shown_name(&looked.path).to_owned(), written_as(looked));
     spec.apart = looked.iter().map(written).collect();
     spec.filling_blanks = filling;
     let source = files.open(&spec)?;
@@ -92,5 +132,7 @@ pub(super) fn written_as(looked: &Looked) -> Written {
         encoding: look.named_encoding.clone(),
         header_at: look.header_at,
         footer: look.footer,
+        sheet: looked.sheet.clone(),
+        range: look.range.clone(),
     }
 }

@@ -134,8 +134,5 @@ fn save(
     if replaces {
         return Err(refused("one of the two files stands there", "write to another path"));
     }
-    if !Files::writes(path) {
-        return Err(refused("this version writes CSV and JSON", "end the path in .csv or .jsonl"));
-    }
     files.save(path, columns)
 }

@@ -137,9 +137,10 @@ impl End {
         })?;
         let columns = columns.columns.into_iter();
         let columns = columns.map(|column| (column.name, column.read_as, column.read)).collect();
+        let looked = looked.remove(0);
         let stem = file.rsplit('/').next().unwrap_or(file).split('.').next().unwrap_or(file);
-        let name = table_name(stem);
-        Ok(Self { looked: looked.remove(0), name, columns, as_text: vec![] })
+        let name = table_name(looked.sheet.as_deref().unwrap_or(stem));
+        Ok(Self { looked, name, columns, as_text: vec![] })
     }
 
     fn column(&self, name: &str) -> Option<Type> {
@@ -148,7 +149,7 @@ impl End {
 
     fn side(&self) -> Side {
         let files = DraftedFiles {
-            paths: vec![self.looked.file.clone()],
+            paths: vec![self.looked.path.clone()],
             written: files::written_as(&self.looked),
             ..DraftedFiles::default()
         };

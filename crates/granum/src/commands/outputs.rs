@@ -3,6 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use granum_core::lang::{Diagnostic, DiagnosticKind, PlanTree, Quoted, Statement, StatementKind};
+use granum_core::port::{Family, NamedAs};
 use granum_io::Files;
 
 /// What is wrong with the places of a plan's outputs. `plans` are the plan and those that it uses, as
@@ -14,12 +15,21 @@ pub(super) fn clashes(tree: &PlanTree, files: &Files, plans: &[PathBuf]) -> Vec<
         let StatementKind::Output(output) = &statement.kind else { continue };
         // What is in the way of it is told when it is begun.
         let Ok(place) = files.place(&output.path.text) else { continue };
-        if let Some((_, first)) = known.iter().find(|(other, _)| *other == place) {
+        // Sheets of one book are told apart where the plan is resolved, if they are of one path.
+        let book = NamedAs::of(&output.path.text).written() == Some(Family::Book);
+        let one = |(other, first): &&(PathBuf, &Quoted)| {
+            *other == place && !(book && first.text == output.path.text)
+        };
+        if let Some((_, first)) = known.iter().find(one) {
             let message = format!("\"{}\" and \"{}\" are one file", first.text, output.path.text);
             wrong.push(
                 Diagnostic::new(DiagnosticKind::NameTaken, output.path.span, message)
                     .also(first.span, "written here")
-                    .help("write each table to a file of its own"),
+                    .help(if book {
+                        "write its sheets by one path"
+                    } else {
+                        "write each table to a file of its own"
+                    }),
             );
         } else if let Some(what) = read_from(tree, files, plans, &place) {
             let message = format!("\"{}\" would replace {what}", output.path.text);

@@ -66,10 +66,10 @@ pub(super) fn relations(
     reading: &Reading,
 ) -> Result<(Relations, Vec<Looked>), SourceError> {
     let said = reading.written();
-    let mut looked = names
-        .iter()
-        .map(|name| files::look(folder, name, &said))
-        .collect::<Result<Vec<Looked>, SourceError>>()?;
+    let mut looked: Vec<Looked> = vec![];
+    for name in names {
+        looked.extend(files::look_at_all(folder, name, &said)?);
+    }
     if let Some((_, name)) = names.iter().enumerate().find(|(at, name)| names[..*at].contains(name))
     {
         return Err(SourceError {
@@ -97,7 +97,8 @@ fn relate_looked(
     for one in looked {
         let (_, source) = files::open(folder, "", &[one], false)?;
         let columns = source.shape().columns.into_iter().map(|(name, _)| name).collect();
-        headers.push(Headed { file: one.file.clone(), format: one.look.format, columns });
+        let (file, sheet) = (one.file.clone(), one.sheet.clone());
+        headers.push(Headed { file, sheet, format: one.look.format, columns });
     }
     let mut groups = group(&headers);
     let mut parts: Vec<FoundParts> = vec![];
@@ -107,7 +108,8 @@ fn relate_looked(
         let one_format = |more: &&FoundParts| {
             let format = |name: &str| {
                 let group = groups.iter().find(|group| group.name == name)?;
-                Some(looked[*group.files.first()?].look.format)
+                let first = &looked[*group.files.first()?];
+                Some((first.look.format, first.sheet.clone()))
             };
             format(&more.tables.0) == format(&more.tables.1)
         };
@@ -129,8 +131,9 @@ fn relate_groups(
     let mut opened: Vec<(&Grouped, Vec<String>, Box<dyn InputSource>)> = vec![];
     for table in groups {
         let members: Vec<&Looked> = table.files.iter().map(|at| &looked[*at]).collect();
-        let (spec, source) = files::open(folder, &table.name, &members, table.filling)?;
-        opened.push((table, spec.sources, source));
+        let (_, source) = files::open(folder, &table.name, &members, table.filling)?;
+        let files = members.iter().map(|member| member.file.clone()).collect();
+        opened.push((table, files, source));
     }
     let tables = opened.iter().map(|(group, files, source)| Related {
         name: group.name.clone(),

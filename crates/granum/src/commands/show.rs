@@ -112,9 +112,6 @@ fn refused(plan: &Plan, to: &str) -> Option<OutputError> {
     let error = |message: &str, help: &str| {
         Some(OutputError { path: to.to_owned(), message: message.into(), help: help.into() })
     };
-    if !Files::writes(to) {
-        return error("this version writes CSV and JSON", "end its name in .csv or .jsonl");
-    }
     match Files::new("").place(to) {
         Ok(place) if plan.plans.contains(&place) => {
             error("a plan stands in this file", "write to another path")
@@ -127,6 +124,7 @@ fn refused(plan: &Plan, to: &str) -> Option<OutputError> {
 fn saved(plan: &Plan, shown: &Shown, showing: &Showing, to: &str) -> Result<String, RunError> {
     let bytes = plan.files.save(to, &shown.columns).map_err(RunError::Output)?;
     let written = Written {
+        sheet: None,
         table: shown.table.clone(),
         path: to.to_owned(),
         rows: shown.shown as u64,

@@ -1,6 +1,6 @@
 //! `survey`: what is in files.
 
-use granum_core::port::SourceError;
+use granum_core::port::{SourceError, Written};
 use granum_core::survey::{EXACT, Survey, survey};
 use granum_io::{Files, Look};
 
@@ -15,9 +15,14 @@ pub(super) fn run(printer: &mut Printer, names: &[String], reading: &Reading) ->
     let folder = Files::new("").with_notice(super::waits);
     let mut exit = Exit::Held;
     let mut told = vec![];
-    for name in names {
+    let said = reading.written();
+    let looked = names.iter().map(|name| files::look_at_all(&folder, name, &said));
+    for looked in looked.flat_map(|looked| match looked {
+        Ok(looked) => looked.into_iter().map(Ok).collect(),
+        Err(error) => vec![Err(error)],
+    }) {
         let progress = Progress::new(printer.global.quiet);
-        let surveyed = one(&folder, name, reading, &progress);
+        let surveyed = looked.and_then(|looked| one(&folder, looked, &said, &progress));
         printer.stages(progress.finish());
         match surveyed {
             Ok((survey, look)) if reading.format == Format::Text => {
@@ -41,15 +46,15 @@ pub(super) fn run(printer: &mut Printer, names: &[String], reading: &Reading) ->
 
 fn one(
     folder: &Files,
-    name: &str,
-    reading: &Reading,
+    looked: Looked,
+    said: &Written,
     progress: &Progress,
 ) -> Result<(Survey, Look), SourceError> {
-    let said = reading.written();
-    let mut looked = vec![files::look(folder, name, &said)?];
-    let survey = files::with_encodings(&mut looked, &said, |looked: &[Looked]| {
-        let (spec, source) = files::open(folder, name, &looked.iter().collect::<Vec<_>>(), false)?;
-        survey(source.as_ref(), spec.sources, EXACT, progress)
+    let mut looked = vec![looked];
+    let survey = files::with_encodings(&mut looked, said, |looked: &[Looked]| {
+        let name = &looked[0].file;
+        let (_, source) = files::open(folder, name, &looked.iter().collect::<Vec<_>>(), false)?;
+        survey(source.as_ref(), vec![name.clone()], EXACT, progress)
     })?;
     let look = looked.remove(0).look;
     Ok((survey, look))

@@ -167,7 +167,8 @@ fn name(row: &ToldRow) -> String {
 
 fn place(row: &ToldRow) -> String {
     let words = |place: &Place| {
-        format!(" \u{b7} {}{UNBROKEN}line{UNBROKEN}{}", clipped(&place.file, LONGEST), place.line)
+        let within = place.within().replace(' ', "\u{a0}");
+        format!(" \u{b7} {}{UNBROKEN}{within}", clipped(&place.file, LONGEST))
     };
     row.place.as_ref().map_or_else(String::new, words)
 }

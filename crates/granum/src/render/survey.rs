@@ -23,7 +23,11 @@ pub fn survey(survey: &Survey, look: &Look, width: usize) -> String {
         counted(survey.rows, "row", "rows"),
         counted(survey.columns.len() as u64, "column", "columns")
     );
-    let title = folded(&format!("{name} \u{b7} {size} \u{b7} {}", written(look)), "", width);
+    let written = match written(look, &name) {
+        nothing if nothing.is_empty() => nothing,
+        words => format!(" \u{b7} {words}"),
+    };
+    let title = folded(&format!("{name} \u{b7} {size}{written}"), "", width);
     let mut out = format!("{}\n", title.replacen(&name, &heading(&name), 1));
     out.push_str(&columns(survey, width));
     if survey.rows == 0 {
@@ -36,8 +40,18 @@ pub fn survey(survey: &Survey, look: &Look, width: usize) -> String {
     out
 }
 
-/// How a file was found to be written.
-fn written(look: &Look) -> String {
+/// How a file of a name was found to be written.
+fn written(look: &Look, name: &str) -> String {
+    if let Some(sheet) = &look.sheet {
+        let range = look.range.as_ref().map_or(String::new(), |range| format!(", range {range}"));
+        let header = look.header_at.map_or(String::new(), |row| format!(", header at row {row}"));
+        let footer = look.footer.map_or(String::new(), |rows| {
+            format!(", {} below the rows (footer {rows})", counted(rows, "row", "rows"))
+        });
+        // A name that has the sheet says enough.
+        let sheet = if name.contains('#') { String::new() } else { format!("sheet {sheet}") };
+        return format!("{sheet}{range}{header}{footer}").trim_start_matches(", ").to_owned();
+    }
     if look.format != "CSV" {
         return format!("{}, {}", look.format, look.encoding);
     }
@@ -202,7 +216,7 @@ fn oddities(survey: &Survey, width: usize) -> String {
 fn oddity_text(oddity: &Oddity, column: &ColumnSurvey) -> String {
     let cells = counted(oddity.rows, "cell", "cells");
     let (is, has) = if oddity.rows == 1 { ("is", "has") } else { ("are", "have") };
-    let at = oddity.place.as_ref().map_or(String::new(), |place| format!(" (line {})", place.line));
+    let at = oddity.place.as_ref().map_or(String::new(), |place| format!(" ({})", place.within()));
     let example = clipped(&oddity.example, 40);
     let plain = |what: &str| format!("{cells} {what}: {example}{at}");
     let words = oddity.words.join(", ");
@@ -247,6 +261,11 @@ fn oddity_text(oddity: &Oddity, column: &ColumnSurvey) -> String {
         OddityKind::Exponent => plain(&format!(
             "{is} shortened as spreadsheets do, and the digits that stood there are lost"
         )),
+        OddityKind::Rounded => plain(&format!(
+            "{has} more than fifteen digits and zeros behind them, as spreadsheets leave; the digits \
+             that stood there are lost"
+        )),
+        OddityKind::NoValue => plain(&format!("{has} no value")),
         OddityKind::OuterSpaces => plain(&format!("{has} spaces around")),
         OddityKind::LetterCase => {
             format!("{cells} {has} another letter case than most: {words}{at}")
@@ -311,7 +330,8 @@ fn nearly_text(near: &NearlyUnique) -> String {
 fn repeated(rows: &RepeatedRows) -> String {
     let lines: Vec<String> = rows.places.iter().map(|place| place.line.to_string()).collect();
     let more = if rows.rows > rows.places.len() as u64 { ", \u{2026}" } else { "" };
-    format!("{} on lines {}{more}", rows.key, lines.join(", "))
+    let word = rows.places.first().map_or("line", |place| place.counted.word());
+    format!("{} on {word}s {}{more}", rows.key, lines.join(", "))
 }
 
 /// Copies and versions, and the step that leaves one of each.
@@ -326,7 +346,7 @@ fn duplicates(survey: &Survey, width: usize) -> String {
         let places: Vec<String> = found
             .copy_places
             .iter()
-            .map(|(of, copy)| format!("line {} of line {}", copy.line, of.line))
+            .map(|(of, copy)| format!("{} of {}", copy.within(), of.within()))
             .collect();
         let more = if found.copies > places.len() as u64 { ", \u{2026}" } else { "" };
         let text = format!(

@@ -283,7 +283,12 @@ fn aside(files: &[AsideFile]) -> String {
 pub(super) fn wrote(written: &Written) -> String {
     let total = if written.total { " and the total" } else { "" };
     let rows = counted(written.rows, "row", "rows");
-    format!("  wrote {} \u{b7} {rows}{total} \u{b7} {}\n", written.path, size(written.bytes))
+    let (sheet, all) = match &written.sheet {
+        Some(sheet) => (format!("#{sheet}"), " in all"),
+        None => (String::new(), ""),
+    };
+    let size = size(written.bytes);
+    format!("  wrote {}{sheet} \u{b7} {rows}{total} \u{b7} {size}{all}\n", written.path)
 }
 
 /// A size in decimal units, as disks are sold.

@@ -217,11 +217,11 @@ fn a_file_that_is_named_twice_is_refused() {
 #[test]
 fn formats_that_are_not_read_yet_are_said() {
     let folder = Folder::new();
-    folder.file("a.xlsx", "").plan("input t from \"a.xlsx\"\n");
-    folder
-        .run()
-        .code(3)
-        .complains("error: a.xlsx: this version reads CSV and JSON\n  export it as one of these\n");
+    folder.file("a.parquet", "").plan("input t from \"a.parquet\"\n");
+    folder.run().code(3).complains(
+        "error: a.parquet: is Parquet, which this version does not read or write\n  \
+         export it as CSV, JSON lines or .xlsx\n",
+    );
 }
 
 #[test]

@@ -67,7 +67,7 @@ fn what_near_cannot_look_at_is_refused() {
     wrong(
         &["owed.csv", "--on", "shop=name", "--near", "--to", "x.parquet"],
         3,
-        "writes CSV and JSON",
+        "x.parquet: is Parquet, which this version does not read or write",
     );
     folder.file("empty.csv", "name\n");
     folder

@@ -39,6 +39,7 @@ mod relate;
 mod same;
 mod schema;
 mod several;
+mod sheets;
 mod shim;
 mod show;
 mod survey;

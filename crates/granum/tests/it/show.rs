@@ -292,10 +292,7 @@ fn rows_go_into_a_file_whole_or_not_at_all() {
             "error: orders.csv: an input is read from this file\n  write to another path\n",
         ),
         ("p.granum", "error: p.granum: a plan stands in this file\n  write to another path\n"),
-        (
-            "x.ods",
-            "error: x.ods: this version writes CSV and JSON\n  end its name in .csv or .jsonl\n",
-        ),
+        ("x.ods", "error: x.ods: books are not written as .ods\n  end the path in .xlsx\n"),
         ("new", "error: new: is a folder, not a file\n  name a file in it\n"),
     ];
     for (to, told) in wrong {

@@ -10,7 +10,7 @@ use crate::port::{
     Encoded, Encoder, InputShape, InputSource, InputSpec, Output, OutputError, Outputs, Part,
     PartReader, RawPart, ReadRequest, Silent, SourceError, Sources, Style, publish_each,
 };
-use crate::table::{Column, Lines};
+use crate::table::{Column, Lines, Origin};
 use crate::tally::Report;
 use crate::value::{Found, Scalar, Scale, Type};
 
@@ -130,7 +130,7 @@ impl RawPart for Piece {
             columns: columns.collect(),
             fingerprints: prints.collect(),
             aside: None,
-            file: "memory".into(),
+            origin: Origin::lines("memory".into()),
             lines: Lines::From(self.first),
             troubles: vec![],
             odd_hours: vec![],

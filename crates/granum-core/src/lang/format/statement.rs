@@ -208,6 +208,10 @@ fn input_head(input: &InputTree) -> String {
     if let Some(encoding) = &input.encoding {
         head.push_str(&format!(" encoding {}", quoted(&encoding.text)));
     }
+    let cells = [("sheet", &input.sheet), ("range", &input.range)];
+    for (word, text) in cells.into_iter().filter_map(|(word, text)| Some((word, text.as_ref()?))) {
+        head.push_str(&format!(" {word} {}", quoted(&text.text)));
+    }
     if let Some(line) = input.header_at {
         head.push_str(&format!(" header at {line}"));
     }
@@ -232,8 +236,13 @@ fn output_cells(output: &OutputTree) -> Vec<String> {
     if let Some(wide) = &output.wide {
         cells.push(format!("columns from {} of {}", name(&wide.from), name(&wide.value)));
     }
-    let StyleTree { delimiter, decimals, encoding, mark } = &output.style;
-    let said = [("delimiter", delimiter), ("decimals", decimals), ("encoding", encoding)];
+    let StyleTree { delimiter, decimals, encoding, mark, sheet } = &output.style;
+    let said = [
+        ("delimiter", delimiter),
+        ("decimals", decimals),
+        ("encoding", encoding),
+        ("sheet", sheet),
+    ];
     let said = said.into_iter().filter_map(|(word, text)| {
         text.as_ref().map(|text| format!("{word} {}", quoted(&text.text)))
     });

@@ -21,6 +21,8 @@ fn without_files(name: Name, steps: Vec<StepTree>) -> InputTree {
         filling_blanks: false,
         delimiter: None,
         encoding: None,
+        sheet: None,
+        range: None,
         header_at: None,
         footer: None,
         each: None,
@@ -161,7 +163,7 @@ impl Parser {
         }
         let mut filling_blanks = false;
         let (mut delimiter, mut encoding, mut header_at, mut footer) = (None, None, None, None);
-        let mut each = None;
+        let (mut sheet, mut range, mut each) = (None, None, None);
         loop {
             let span = self.span();
             if self.is_word("filling") {
@@ -172,6 +174,10 @@ impl Parser {
                 delimiter = Some(self.delimiter()?);
             } else if self.take_word("encoding") {
                 encoding = Some(self.quoted("the encoding's name in quotes")?);
+            } else if self.take_word("sheet") {
+                sheet = Some(self.quoted("the sheet's name in quotes")?);
+            } else if self.take_word("range") {
+                range = Some(self.quoted("cells in quotes, as in \"B4:H900\"")?);
             } else if self.take_word("header") {
                 self.need_word("at", "`header at`: `at` and a line's number")?;
                 header_at = Some(self.line_number()?);
@@ -186,7 +192,7 @@ impl Parser {
                 };
                 each = Some(EachTree { list, with });
             } else if let TokenKind::Word(word) = self.peek().clone()
-                && ["sheet", "named", "query"].contains(&word.as_str())
+                && ["named", "query"].contains(&word.as_str())
             {
                 return self.not_yet(span, &format!("the option `{word}`"));
             } else {
@@ -202,6 +208,8 @@ impl Parser {
             filling_blanks,
             delimiter,
             encoding,
+            sheet,
+            range,
             header_at,
             footer,
             each,
@@ -341,6 +349,8 @@ impl Parser {
                 style.encoding = Some(self.quoted("the encoding's name in quotes")?);
             } else if self.take_words("with", "mark") {
                 style.mark = Some(span.to(self.last_span()));
+            } else if self.take_word("sheet") {
+                style.sheet = Some(self.quoted("the sheet's name in quotes")?);
             } else {
                 return Ok(style);
             }

@@ -1,0 +1,392 @@
+//! A sheet, gone through once: its rows as text in a temporary file, and what is known of them beside.
+
+use std::collections::VecDeque;
+use std::io::{BufWriter, Write};
+use std::path::PathBuf;
+use std::sync::Arc;
+
+use calamine::Dimensions;
+use granum_core::port::{SourceError, SourceErrorKind, Written};
+use granum_core::table::{Counted, Origin, Place};
+use granum_core::tally::BadCell;
+use granum_core::value::{Found, Type};
+
+use super::area::{self, letters};
+use super::book::Book;
+use super::cell::Shown;
+use super::look::{area_of, header_of};
+use super::rows::{Row, rows};
+use crate::csv::{WithoutValue, system_error, write_text};
+use crate::formats::sheet_name;
+use crate::spool::Spooled;
+
+/// Rows are read again in parts of about this many bytes.
+const PART: usize = 1 << 19;
+
+/// A sheet that has been gone through.
+pub(super) struct Sheet {
+    pub origin: Origin,
+    pub text: Spooled,
+    pub names: Vec<String>,
+    /// The column of the sheet that each stands in, counted from 0.
+    pub columns: Vec<u32>,
+    pub kinds: Vec<Kinds>,
+    pub parts: Vec<SheetPart>,
+    pub left_out: Vec<BadCell>,
+    pub bytes: u64,
+}
+
+/// Some rows of it.
+#[derive(Debug, Clone, Default)]
+pub(super) struct SheetPart {
+    pub from: u64,
+    pub bytes: usize,
+    /// The number of each row in the sheet, counted from 1.
+    pub lines: Vec<u64>,
+    pub without: Vec<WithoutValue>,
+}
+
+/// Goes through a sheet. `name` is its file's.
+///
+/// # Errors
+/// Why it cannot be read: no header, two columns of one name, cells in a column without one.
+pub(super) fn translate(
+    (path, name): &(PathBuf, String),
+    sheet: &str,
+    written: &Written,
+) -> Result<Sheet, SourceError> {
+    let mut book = Book::open(path, name)?;
+    let area = area_of(name, written)?;
+    let origin = Origin { file: sheet_name(name, sheet).into(), counted: Counted::Row };
+    let text = Spooled::empty().map_err(|error| system_error(name, &error))?;
+    let mut made = Making::new(origin, text, written);
+    let gone = rows(&mut book, sheet, area, &mut |row| made.row(row).map(|()| true));
+    if let Err(mut error) = gone {
+        // Where a name is missing, the header may be another row: that is looked up, not guessed.
+        if error.kind == SourceErrorKind::Header
+            && written.header_at.is_none()
+            && let Some(line) = header_of(&mut book, sheet, area)?
+        {
+            error.help = format!("its header seems to be row {line}:  header at {line}");
+        }
+        return Err(error);
+    }
+    let blanks = made.blanks;
+    let mut sheet_made = made.finish()?;
+    sheet_made.bytes = std::fs::metadata(path).map_or(0, |data| data.len());
+    if blanks {
+        cover(&mut sheet_made, &book.merged(sheet)?);
+    }
+    Ok(sheet_made)
+}
+
+/// A sheet on its way.
+struct Making {
+    origin: Origin,
+    header_at: Option<u64>,
+    /// So many rows at the end are none.
+    footer: usize,
+    names: Vec<String>,
+    columns: Vec<u32>,
+    /// For each column of the sheet, up to the last with a name, its place among those.
+    places: Vec<Option<usize>>,
+    found: Vec<Kinds>,
+    /// Rows that may be the last.
+    held: VecDeque<Row>,
+    spare: Vec<Row>,
+    out: BufWriter<Spooled>,
+    line: Vec<u8>,
+    cells: Vec<(usize, usize)>,
+    parts: Vec<SheetPart>,
+    part: SheetPart,
+    /// Whether a cell of a row shows nothing.
+    blanks: bool,
+}
+
+/// What the cells of a column are.
+#[derive(Debug, Clone, Copy, Default)]
+pub(super) struct Kinds {
+    others: Found,
+    pub days: bool,
+    moments: bool,
+}
+
+impl Kinds {
+    fn of(&mut self, text: &str, shown: Shown) {
+        match shown {
+            Shown::Day => self.days = true,
+            Shown::Moment => self.moments = true,
+            Shown::Other => self.others.cell(text.as_bytes()),
+            Shown::Blank | Shown::NoValue => {}
+        }
+    }
+
+    /// The same of another sheet's cells, too.
+    pub fn merge(&mut self, other: Self) {
+        self.others.merge(other.others);
+        self.days |= other.days;
+        self.moments |= other.moments;
+    }
+
+    /// Whether there are days and moments and nothing else: then a day is its midnight.
+    pub fn mixed(self) -> bool {
+        self.days && self.moments && self.others.ty() == Type::Blank
+    }
+
+    /// What the column is.
+    pub fn settled(self) -> Found {
+        let mut found = self.others;
+        if self.days && !self.mixed() {
+            found.cell(b"2000-01-01");
+        }
+        if self.moments {
+            found.cell(b"2000-01-01T00:00:00");
+        }
+        found
+    }
+}
+
+impl Making {
+    fn new(origin: Origin, text: Spooled, written: &Written) -> Self {
+        Self {
+            origin,
+            header_at: written.header_at,
+            footer: written.footer.unwrap_or(0) as usize,
+            names: vec![],
+            columns: vec![],
+            places: vec![],
+            found: vec![],
+            held: VecDeque::new(),
+            spare: vec![],
+            out: BufWriter::with_capacity(1 << 16, text),
+            line: vec![],
+            cells: vec![],
+            parts: vec![],
+            part: SheetPart::default(),
+            blanks: false,
+        }
+    }
+
+    fn error(&self, message: String, help: &str) -> SourceError {
+        SourceError {
+            kind: SourceErrorKind::Header,
+            file: self.origin.file.to_string(),
+            line: None,
+            message,
+            help: help.to_owned(),
+        }
+    }
+
+    /// The next row.
+    fn row(&mut self, row: &mut Row) -> Result<(), SourceError> {
+        if self.names.is_empty() {
+            return self.header(row);
+        }
+        if self.footer == 0 {
+            return self.write(row);
+        }
+        let fresh = self.spare.pop().unwrap_or_default();
+        self.held.push_back(std::mem::replace(row, fresh));
+        if self.held.len() > self.footer
+            && let Some(first) = self.held.pop_front()
+        {
+            self.write(&first)?;
+            self.spare.push(first);
+        }
+        Ok(())
+    }
+
+    fn header(&mut self, row: &Row) -> Result<(), SourceError> {
+        let number = u64::from(row.number) + 1;
+        match self.header_at {
+            Some(line) if number < line => return Ok(()),
+            Some(line) if number > line => return Err(self.no_header(line)),
+            _ => {}
+        }
+        for (column, text, shown) in row.cells() {
+            let at = area::cell(column, row.number);
+            if shown == Shown::NoValue {
+                let message = format!("has no name for a column in {at}: {text} stands there");
+                return Err(self.error(message, "give the column a name"));
+            }
+            if let Some(known) = self.names.iter().position(|name| name == text) {
+                let first = area::cell(self.columns[known], row.number);
+                let message = format!("has two columns called `{text}`: {first} and {at}");
+                let end = column.saturating_sub(1);
+                let help = format!(
+                    "give one another name, or say which cells are the table:{}",
+                    self.up_to(end)
+                );
+                return Err(self.error(message, &help));
+            }
+            self.places.resize(column as usize + 1, None);
+            self.places[column as usize] = Some(self.names.len());
+            self.names.push(text.to_owned());
+            self.columns.push(column);
+        }
+        self.found = vec![Kinds::default(); self.names.len()];
+        self.cells = vec![(0, 0); self.names.len()];
+        Ok(())
+    }
+
+    /// What to say so that only columns up to one are the table.
+    fn up_to(&self, end: u32) -> String {
+        let first = self.columns.first().copied().unwrap_or(0);
+        match self.columns.iter().filter(|column| **column <= end).max() {
+            Some(last) => format!("  range \"{}:{}\"", letters(first), letters(*last)),
+            None => format!("  range \"{}:\u{2026}\"", letters(first)),
+        }
+    }
+
+    fn no_header(&self, line: u64) -> SourceError {
+        let message = format!("has nothing in row {line}, where its header is said to be");
+        self.error(message, "look where the header is, or leave  header at  out")
+    }
+
+    /// Writes a row that is one.
+    fn write(&mut self, row: &Row) -> Result<(), SourceError> {
+        self.cells.fill((0, 0));
+        let (mut any, mut end) = (0, 0);
+        self.line.clear();
+        // Texts are put into order first: cells need not stand in theirs.
+        let in_row = self.part.lines.len();
+        for (column, text, shown) in row.cells() {
+            let Some(field) = self.places.get(column as usize).copied().flatten() else {
+                let at = area::cell(column, row.number);
+                let message =
+                    format!("has a cell in {at}, and no name for the column {}", letters(column));
+                let end = column.saturating_sub(1);
+                let help = format!(
+                    "give the column a name, or say which cells are the table:{}",
+                    self.up_to(end)
+                );
+                return Err(self.error(message, &help));
+            };
+            any += 1;
+            if shown == Shown::NoValue {
+                self.part.without.push(WithoutValue { row: in_row, field, text: text.into() });
+                continue;
+            }
+            self.found[field].of(text, shown);
+            self.line.extend_from_slice(text.as_bytes());
+            self.cells[field] = (end, self.line.len());
+            end = self.line.len();
+        }
+        self.blanks |= any < self.names.len();
+        self.part.lines.push(u64::from(row.number) + 1);
+        self.put()
+    }
+
+    /// Writes the cells of a row with commas between them.
+    fn put(&mut self) -> Result<(), SourceError> {
+        let start = self.line.len();
+        for at in 0..self.cells.len() {
+            if at > 0 {
+                self.line.push(b',');
+            }
+            let (from, to) = self.cells[at];
+            // A blank in the only column would be an empty line, which is no row.
+            if from == to && self.cells.len() == 1 {
+                self.line.extend_from_slice(b"\"\"");
+            }
+            let special = |byte: &u8| matches!(byte, b'"' | b'\n' | b'\r' | b',');
+            if self.line[from..to].iter().any(special) {
+                let text = self.line[from..to].to_vec();
+                write_text(&text, b',', &mut self.line);
+            } else {
+                self.line.extend_from_within(from..to);
+            }
+        }
+        self.line.push(b'\n');
+        let file = &self.origin.file;
+        self.out.write_all(&self.line[start..]).map_err(|error| system_error(file, &error))?;
+        self.part.bytes += self.line.len() - start;
+        if self.part.bytes >= PART {
+            self.end_part();
+        }
+        Ok(())
+    }
+
+    fn end_part(&mut self) {
+        let from = self.part.from + self.part.bytes as u64;
+        let next = SheetPart { from, ..SheetPart::default() };
+        let mut part = std::mem::replace(&mut self.part, next);
+        if !part.lines.is_empty() {
+            part.without.sort_by_key(|cell| (cell.row, cell.field));
+            self.parts.push(part);
+        }
+    }
+
+    fn finish(mut self) -> Result<Sheet, SourceError> {
+        if self.names.is_empty() {
+            return Err(match self.header_at {
+                Some(line) => self.no_header(line),
+                None => SourceError {
+                    kind: SourceErrorKind::Empty,
+                    ..self.error(
+                        "has nothing in it: there is no header".into(),
+                        "name another sheet, or leave it out of the plan",
+                    )
+                },
+            });
+        }
+        self.end_part();
+        let left_out = self.held.iter().map(|row| {
+            let words: Vec<&str> = row.cells().map(|(_, text, _)| text).collect();
+            BadCell { text: words.join(" | "), place: self.origin.place(u64::from(row.number) + 1) }
+        });
+        let left_out = left_out.collect();
+        let text = self.out.into_inner().map_err(|error| {
+            system_error(&self.origin.file, &std::io::Error::other(error.to_string()))
+        })?;
+        Ok(Sheet {
+            origin: self.origin,
+            text,
+            names: self.names,
+            columns: self.columns,
+            kinds: self.found,
+            parts: self.parts,
+            left_out,
+            bytes: 0,
+        })
+    }
+}
+
+/// Cells that a merged one covers show its value to people and have none: each is told, in place of being a blank that
+/// nobody sees.
+fn cover(sheet: &mut Sheet, merged: &[Dimensions]) {
+    for region in merged {
+        let ((top, left), (bottom, right)) = (region.start, region.end);
+        let first: Arc<str> = format!("merged with {}", area::cell(left, top)).into();
+        for part in &mut sheet.parts {
+            // Lines count from 1, rows of a region from 0.
+            let before =
+                |number: u32| part.lines.partition_point(|line| *line <= u64::from(number));
+            let (from, to) = (before(top), before(bottom + 1));
+            for row in from..to {
+                let number = part.lines[row] - 1;
+                for (field, column) in sheet.columns.iter().enumerate() {
+                    // One that has a value all the same is not blank, and keeps it.
+                    let own = (number, *column) == (u64::from(top), left);
+                    if !own && (left..=right).contains(column) {
+                        part.without.push(WithoutValue { row, field, text: first.clone() });
+                    }
+                }
+            }
+        }
+    }
+    for part in &mut sheet.parts {
+        part.without.sort_by_key(|cell| (cell.row, cell.field));
+        part.without.dedup_by_key(|cell| (cell.row, cell.field));
+    }
+}
+
+impl Sheet {
+    /// A cell of it, by its row, counted from 1, and the place of its column among the names.
+    pub fn cell(&self, line: u64, field: usize) -> Place {
+        let mut place = self.origin.place(line);
+        let row = line.saturating_sub(1) as u32;
+        place.cell = self.columns.get(field).map(|column| area::cell(*column, row).into());
+        place
+    }
+}
