@@ -5,6 +5,7 @@ use std::sync::Arc;
 use std::time::SystemTime;
 
 use granum_core::port::{Each, SourceError, SourceErrorKind};
+use granum_core::table::{Counted, Place};
 
 use super::cells::{Cell, Odd, cells, rows};
 use super::objects::{Objects, Splitter, Wrong};
@@ -18,6 +19,8 @@ pub(super) struct JsonFile {
     pub name: Arc<str>,
     pub opening: Opening,
     pub bytes: u64,
+    /// What its rows are counted by: objects, where several share a line.
+    pub counted: Counted,
     modified: Option<SystemTime>,
 }
 
@@ -30,7 +33,21 @@ impl JsonFile {
         }
         let opening = Opening::new(path, name, encoding)?.with_mark_of(path).map_err(system)?;
         let (bytes, modified) = (data.len(), data.modified().ok());
-        Ok(Self { path: path.clone(), name: name.into(), opening, bytes, modified })
+        Ok(Self {
+            path: path.clone(),
+            name: name.into(),
+            opening,
+            bytes,
+            counted: Counted::Line,
+            modified,
+        })
+    }
+
+    /// Where an object stands that begins on a line, by its number, counted from 1.
+    pub fn place(&self, line: u64, number: u64) -> Place {
+        let (file, cell) = (self.name.clone(), None);
+        let line = if self.counted == Counted::Line { line } else { number };
+        Place { file, line, counted: self.counted, cell }
     }
 
     pub fn objects(&self) -> Result<Splitter<Stream>, SourceError> {

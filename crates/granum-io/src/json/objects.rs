@@ -14,6 +14,8 @@ pub(super) struct Objects {
     pub text: Vec<u8>,
     /// Where each begins and ends in the text, and its line in the file.
     pub each: Vec<(usize, usize, u64)>,
+    /// How many objects stand before them in the file.
+    pub before: u64,
 }
 
 /// Why a file is no row of objects.
@@ -58,6 +60,8 @@ pub(super) struct Splitter<R> {
     quoted: bool,
     escaped: bool,
     each: Vec<(usize, usize, u64)>,
+    /// How many objects were given on.
+    given: u64,
     done: bool,
 }
 
@@ -74,6 +78,7 @@ impl<R: Read> Splitter<R> {
             quoted: false,
             escaped: false,
             each: vec![],
+            given: 0,
             done: false,
         }
     }
@@ -109,7 +114,9 @@ impl<R: Read> Splitter<R> {
             *start -= end;
         }
         let text = std::mem::replace(&mut self.text, rest);
-        Ok(Some(Objects { text, each: std::mem::take(&mut self.each) }))
+        let (each, before) = (std::mem::take(&mut self.each), self.given);
+        self.given += each.len() as u64;
+        Ok(Some(Objects { text, each, before }))
     }
 
     /// Looks at what has been read.

@@ -76,8 +76,8 @@ impl JsonSource {
         for (path, name) in paths {
             let written = spec.written_of(name);
             no_lines(written, name)?;
-            let file = JsonFile::open(path, name, written.encoding.as_deref())?;
-            seen.file(&file)?;
+            let mut file = JsonFile::open(path, name, written.encoding.as_deref())?;
+            seen.file(&mut file)?;
             files.push(file);
         }
         let Seen { names, found, each, without, .. } = seen.checked(paths)?;
@@ -177,7 +177,8 @@ impl RawPart for JsonPart {
         let width = self.names.all.len();
         let (mut text, mut lines) = (vec![], vec![]);
         let mut row: Vec<String> = vec![String::new(); width];
-        for (start, end, own) in &self.objects.each {
+        for (at, (start, end, own)) in self.objects.each.iter().enumerate() {
+            let number = self.objects.before + at as u64 + 1;
             let object = &self.objects.text[*start..*end];
             let outer = self.file.cells(object, *own)?;
             for cells in self.file.rows(outer, *own, self.each.as_deref())? {
@@ -187,11 +188,12 @@ impl RawPart for JsonPart {
                         row[*at] = cell.text;
                     }
                 }
-                lines.push(*own);
+                lines.push(self.file.place(*own, number).line);
                 fields(&row, &mut text);
             }
         }
-        let origin = Origin::lines(self.file.name.clone());
+        let (file, counted) = (self.file.name.clone(), self.file.counted);
+        let origin = Origin { file, counted };
         let part = CsvPart {
             text,
             line: 1,

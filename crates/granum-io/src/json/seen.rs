@@ -4,7 +4,7 @@ use std::collections::HashMap;
 use std::path::PathBuf;
 
 use granum_core::port::{Each, InputSpec, SourceError, SourceErrorKind};
-use granum_core::table::Place;
+use granum_core::table::Counted;
 use granum_core::tally::WithoutRows;
 use granum_core::value::Found;
 
@@ -64,15 +64,21 @@ impl<'a> Seen<'a> {
     }
 
     /// Looks at all objects of a file.
-    pub fn file(&mut self, file: &JsonFile) -> Result<(), SourceError> {
+    pub fn file(&mut self, file: &mut JsonFile) -> Result<(), SourceError> {
         let mut objects = file.objects()?;
+        let (mut last, mut without) = (None, vec![]);
         while let Some(part) = file.next(&mut objects)? {
-            for (start, end, line) in &part.each {
+            for (at, (start, end, line)) in part.each.iter().enumerate() {
+                if last.replace(*line) == Some(*line) {
+                    file.counted = Counted::Object;
+                }
                 let object = &part.text[*start..*end];
                 let outer = file.cells(object, *line)?;
                 self.around(&outer);
                 let rows = file.rows(outer, *line, self.each)?;
-                self.counted(&rows, || Place::line(file.name.clone(), *line));
+                if self.counted(&rows) && without.len() < EXAMPLES {
+                    without.push((*line, part.before + at as u64 + 1));
+                }
                 for cell in rows.into_iter().flatten() {
                     let at = self.names.place(cell.name);
                     self.found.resize(self.names.all.len(), Found::default());
@@ -81,6 +87,11 @@ impl<'a> Seen<'a> {
                     }
                 }
             }
+        }
+        if let Some(known) = &mut self.without {
+            let room = EXAMPLES.saturating_sub(known.examples.len());
+            let places = without.into_iter().map(|(line, number)| file.place(line, number));
+            known.examples.extend(places.take(room));
         }
         Ok(())
     }
@@ -98,16 +109,12 @@ impl<'a> Seen<'a> {
         }
     }
 
-    /// Where rows are of lists: counts an object, whose rows these are.
-    fn counted(&mut self, rows: &[Vec<Cell>], place: impl FnOnce() -> Place) {
-        let Some(without) = &mut self.without else { return };
+    /// Where rows are of lists: counts an object, whose rows these are; says whether it has none.
+    fn counted(&mut self, rows: &[Vec<Cell>]) -> bool {
+        let Some(without) = &mut self.without else { return false };
         without.objects += 1;
-        if rows.is_empty() {
-            without.without += 1;
-            if without.examples.len() < EXAMPLES {
-                without.examples.push(place());
-            }
-        }
+        without.without += u64::from(rows.is_empty());
+        rows.is_empty()
     }
 
     /// What is null wherever others have an object is no column.

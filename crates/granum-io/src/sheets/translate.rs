@@ -2,8 +2,10 @@
 
 use std::collections::VecDeque;
 use std::io::{BufWriter, Write};
+use std::panic::resume_unwind;
 use std::path::PathBuf;
 use std::sync::Arc;
+use std::sync::mpsc::{channel, sync_channel};
 
 use calamine::Dimensions;
 use granum_core::port::{SourceError, SourceErrorKind, Written};
@@ -11,7 +13,7 @@ use granum_core::table::{Counted, Origin, Place};
 use granum_core::tally::BadCell;
 use granum_core::value::{Found, Type};
 
-use super::area::{self, letters};
+use super::area::{self, Area, letters};
 use super::book::Book;
 use super::cell::Shown;
 use super::look::{area_of, header_of};
@@ -59,8 +61,8 @@ pub(super) fn translate(
     let area = area_of(name, written)?;
     let origin = Origin { file: sheet_name(name, sheet).into(), counted: Counted::Row };
     let text = Spooled::empty().map_err(|error| system_error(name, &error))?;
-    let mut made = Making::new(origin, text, written);
-    let gone = rows(&mut book, sheet, area, &mut |row| made.row(row).map(|()| true));
+    let made = Making::new(origin, text, written);
+    let (gone, made) = go_through(&mut book, sheet, area, made);
     if let Err(mut error) = gone {
         // Where a name is missing, the header may be another row: that is looked up, not guessed.
         if error.kind == SourceErrorKind::Header
@@ -78,6 +80,55 @@ pub(super) fn translate(
         cover(&mut sheet_made, &book.merged(sheet)?);
     }
     Ok(sheet_made)
+}
+
+/// So many rows are handed on at once.
+const BATCH: usize = 512;
+
+/// Goes through a sheet on one core, while the other makes text of its rows.
+fn go_through(
+    book: &mut Book,
+    sheet: &str,
+    area: Area,
+    mut made: Making,
+) -> (Result<(), SourceError>, Making) {
+    let (hand_on, batches) = sync_channel::<Vec<Row>>(4);
+    // Rows come back to be filled again.
+    let (give_back, spare) = channel::<Vec<Row>>();
+    std::thread::scope(|scope| {
+        let writing = scope.spawn(move || {
+            let mut written = Ok(());
+            for mut batch in batches {
+                written = batch.iter_mut().try_for_each(|row| made.row(row));
+                if written.is_err() {
+                    break;
+                }
+                // Nobody may want them any more.
+                let _ = give_back.send(batch);
+            }
+            (written, made)
+        });
+        let (mut batch, mut used): (Vec<Row>, usize) = (vec![], 0);
+        let read = rows(book, sheet, area, &mut |row| {
+            if used == batch.len() {
+                batch.push(Row::default());
+            }
+            std::mem::swap(&mut batch[used], row);
+            used += 1;
+            if used < BATCH {
+                return Ok(true);
+            }
+            used = 0;
+            let full = std::mem::replace(&mut batch, spare.try_recv().unwrap_or_default());
+            // Where the other side has stopped, it says why.
+            Ok(hand_on.send(full).is_ok())
+        });
+        batch.truncate(used);
+        let _ = hand_on.send(batch);
+        drop(hand_on);
+        let (written, made) = writing.join().unwrap_or_else(|caught| resume_unwind(caught));
+        (written.and(read), made)
+    })
 }
 
 /// A sheet on its way.

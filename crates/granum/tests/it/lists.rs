@@ -99,3 +99,29 @@ fn what_cannot_be_of_lists_is_told() {
     }
     insta::assert_snapshot!("no_list", told);
 }
+
+/// Where objects share a line, as in a file without line ends, each is told by its number.
+#[test]
+fn objects_of_one_line_are_told_by_their_numbers() {
+    let folder = Folder::new();
+    folder
+        .file(
+            "a.json",
+            r#"[{"no":"A","net":1.5,"l":[{"q":1},{"q":2}]},{"no":"B","net":"soon","l":[]},{"no":"C","net":2}]"#,
+        )
+        .plan(
+            "input t from \"a.json\"\n  read net as decimal(2) else aside\n\
+             input l from \"a.json\" each \"l\" with no\noutput t to \"t.csv\"\noutput l to \"l.csv\"\n",
+        );
+    let ran = folder.run().code(0);
+    assert!(ran.out.contains("\"soon\" (a.json object 2)"), "{}", ran.out);
+    assert!(
+        ran.out.contains("no row comes of them: a.json object 2, a.json object 3"),
+        "{}",
+        ran.out
+    );
+    folder
+        .granum(&["trace", "p.granum", "l", "--line", "a.json:1"])
+        .code(0)
+        .says("2 rows of l on a.json object 1");
+}

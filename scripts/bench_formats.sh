@@ -1,0 +1,48 @@
+#!/usr/bin/env bash
+# Times one table of LINES order lines (1,000,000; a sheet holds 1,048,575) from and to each format, by whole runs, and
+# a sheet against what its library needs alone. Usage: scripts/bench_formats.sh [LINES [RUNS]]; the best of 3.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+lines=${1:-1000000}
+runs=${2:-3}
+dir=${BENCH_DIR:-target/bench/formats_$lines}
+cargo build --release --quiet -p granum --features full
+cargo build --release --quiet -p granum-io --features sheets --example floor_sheet
+granum=$PWD/target/release/granum
+floor=$PWD/target/release/examples/floor_sheet
+mkdir -p "$dir"
+if [ ! -f "$dir/lines.csv" ]; then
+  "$granum" demo "$dir/demo" --orders "$((lines / 2 + 1000))" --only-data > /dev/null
+  head -n "$((lines + 1))" "$dir/demo/data/lines.csv" > "$dir/lines.csv"
+  rm -rf "$dir/demo"
+fi
+cd "$dir"
+
+# The best seconds of a plan from one file to another, and the most memory in MB.
+timed() {
+  printf 'input t from "%s"%s\n  read article_no as text\n  dedupe\n  grain order_no, line_no\n  track quantity\n\noutput t to "%s"\n' \
+    "$1" "${3:-}" "$2" > bench.granum
+  local best=999 most=0 seconds kb
+  for _ in $(seq "$runs"); do
+    read -r seconds kb < <(/usr/bin/time -f '%e %M' "$granum" run -q bench.granum 2>&1 > /dev/null | tail -1)
+    best=$(awk "BEGIN{print ($seconds<$best)?$seconds:$best}")
+    most=$((kb > most ? kb : most))
+  done
+  printf '%-34s %9.2f %9d\n' "$4" "$best" "$((most / 1000))"
+}
+
+printf '%-34s %9s %9s\n' "$lines lines, best of $runs" "seconds" "MB"
+timed lines.csv out.csv "" "CSV to CSV"
+timed lines.csv out.csv.gz "" "CSV to .csv.gz"
+timed lines.csv out.csv.zst "" "CSV to .csv.zst"
+timed lines.csv out.jsonl "" "CSV to .jsonl"
+timed out.jsonl out.csv "" ".jsonl to CSV"
+timed lines.csv out.xlsx "" "CSV to .xlsx"
+timed out.xlsx out.csv "" ".xlsx to CSV"
+best=999
+for _ in $(seq "$runs"); do
+  seconds=$("$floor" out.xlsx)
+  best=$(awk "BEGIN{print ($seconds<$best)?$seconds:$best}")
+done
+printf '%-34s %9.2f\n' "floor: the library reads the .xlsx" "$best"
+rm -f out.* bench.granum
