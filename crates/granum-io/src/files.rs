@@ -15,7 +15,7 @@ use granum_core::table::Column;
 use granum_core::value::Type;
 
 use crate::csv::Look;
-use crate::formats::{FORMATS, Format, Unwritable, format_of};
+use crate::formats::{FORMATS, Format, Unwritable, fits, format_of};
 use crate::packed::Packer;
 use crate::place::{Journal, LeftRun, Move, PlacedFile, PlacedTable, finish_left, left_in, place};
 #[cfg(feature = "sheets")]
@@ -359,6 +359,7 @@ impl Sources for Files {
         for source in &spec.sources {
             for (path, name) in self.find(source)? {
                 let own = reads(&name)?;
+                fits(own, spec, &name)?;
                 let (format, of) = first.get_or_insert_with(|| (own, name.clone()));
                 if format.name() != own.name() {
                     return Err(SourceError {

@@ -21,6 +21,8 @@ pub(crate) trait Format: Sync {
     fn name(&self) -> &'static str;
     /// How the names of its files end, in small letters.
     fn endings(&self) -> &'static [&'static str];
+    /// What can be said of how its files are written.
+    fn takes(&self) -> &'static [Said];
     /// Opens files, each with the name that messages have, as one input.
     fn open(
         &self,
@@ -49,6 +51,70 @@ pub(crate) trait Format: Sync {
         columns: &[(String, Type)],
         style: &Style,
     ) -> Result<Box<dyn Writer>, Unwritable>;
+}
+
+/// What an input can say of how its files are written.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Said {
+    Delimiter,
+    Encoding,
+    HeaderAt,
+    Footer,
+    Sheet,
+    Range,
+    Each,
+}
+
+impl Said {
+    /// All, with how a plan says each.
+    const ALL: [(Self, &'static str); 7] = [
+        (Self::Delimiter, "delimiter"),
+        (Self::Encoding, "encoding"),
+        (Self::HeaderAt, "header at"),
+        (Self::Footer, "footer"),
+        (Self::Sheet, "sheet"),
+        (Self::Range, "range"),
+        (Self::Each, "each"),
+    ];
+
+    /// Whether an input says it of a file.
+    fn is_of(self, spec: &InputSpec, name: &str) -> bool {
+        let written = spec.written_of(name);
+        match self {
+            Self::Delimiter => written.delimiter.is_some(),
+            Self::Encoding => written.encoding.is_some(),
+            Self::HeaderAt => written.header_at.is_some(),
+            Self::Footer => written.footer.is_some(),
+            Self::Sheet => written.sheet.is_some(),
+            Self::Range => written.range.is_some(),
+            Self::Each => spec.each.is_some(),
+        }
+    }
+}
+
+/// That an input says nothing of a file which means nothing in its format.
+///
+/// # Errors
+/// What it says.
+pub(crate) fn fits(format: &dyn Format, spec: &InputSpec, name: &str) -> Result<(), SourceError> {
+    let said = Said::ALL.iter().filter(|(said, _)| !format.takes().contains(said));
+    let Some((said, word)) = said.into_iter().find(|(said, _)| said.is_of(spec, name)) else {
+        return Ok(());
+    };
+    let (mut lack, mut help) = (format!("no `{word}`"), format!("leave `{word}` out of its input"));
+    if *said == Said::Each {
+        lack = "no lists for `each`".into();
+        help.push_str(
+            "; parts of a cell become rows by  turn COLUMN split by \";\" into rows NAME",
+        );
+    }
+    Err(SourceError {
+        kind: SourceErrorKind::Format,
+        file: name.to_owned(),
+        line: None,
+        message: format!("is {}, which has {lack}", format.name()),
+        help,
+    })
 }
 
 /// What a format cannot hold, with what to do.
@@ -83,35 +149,15 @@ impl Format for Csv {
         &FIELDS
     }
 
+    fn takes(&self) -> &'static [Said] {
+        &[Said::Delimiter, Said::Encoding, Said::HeaderAt, Said::Footer]
+    }
+
     fn open(
         &self,
         spec: &InputSpec,
         files: &[(PathBuf, String)],
     ) -> Result<Box<dyn InputSource>, SourceError> {
-        if let Some((_, file)) = files.iter().find(|(_, name)| {
-            let written = spec.written_of(name);
-            written.sheet.is_some() || written.range.is_some()
-        }) {
-            return Err(SourceError {
-                kind: SourceErrorKind::Format,
-                file: file.clone(),
-                line: None,
-                message: "is CSV, which has no sheets".into(),
-                help: "leave `sheet` and `range` out of its input".into(),
-            });
-        }
-        if spec.each.is_some() {
-            let file = files.first().map_or(String::new(), |(_, name)| name.clone());
-            return Err(SourceError {
-                kind: SourceErrorKind::Format,
-                file,
-                line: None,
-                message: "is CSV, which has no lists for `each`".into(),
-                help: "leave `each` out of its input; parts of a cell become rows by  turn COLUMN \
-                       split by \";\" into rows NAME"
-                    .into(),
-            });
-        }
         Ok(Box::new(CsvSource::open(spec, files)?))
     }
 
@@ -139,6 +185,10 @@ impl Format for Json {
 
     fn endings(&self) -> &'static [&'static str] {
         &OBJECTS
+    }
+
+    fn takes(&self) -> &'static [Said] {
+        &[Said::Encoding, Said::Each]
     }
 
     fn open(
@@ -177,21 +227,15 @@ impl Format for Sheets {
         &SHEETS
     }
 
+    fn takes(&self) -> &'static [Said] {
+        &[Said::Sheet, Said::Range, Said::HeaderAt, Said::Footer]
+    }
+
     fn open(
         &self,
         spec: &InputSpec,
         files: &[(PathBuf, String)],
     ) -> Result<Box<dyn InputSource>, SourceError> {
-        if spec.each.is_some() {
-            let file = files.first().map_or(String::new(), |(_, name)| name.clone());
-            return Err(SourceError {
-                kind: SourceErrorKind::Format,
-                file,
-                line: None,
-                message: "is a book of sheets, which has no lists for `each`".into(),
-                help: "leave `each` out of its input".into(),
-            });
-        }
         Ok(Box::new(SheetSource::open(spec, files)?))
     }
 

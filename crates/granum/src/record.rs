@@ -76,6 +76,9 @@ pub struct FileRecord {
 pub struct OutputRecord {
     pub table: String,
     pub path: String,
+    /// In a book the sheet.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub sheet: Option<String>,
     pub rows: u64,
     /// The sums of its tracked amounts.
     pub sums: Vec<Named>,

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use granum_core::port::{
     Each, InputShape, InputSource, InputSpec, Part, PartReader, RawPart, ReadRequest, SourceError,
-    SourceErrorKind, Written,
+    Written,
 };
 use granum_core::table::{Lines, Origin};
 use granum_core::tally::WithoutRows;
@@ -49,25 +49,6 @@ pub(crate) fn look(path: &Path, name: &str, said: &Written) -> Result<Look, Sour
     })
 }
 
-/// That nothing is said of how fields and lines are written: there are none.
-fn no_lines(written: &Written, name: &str) -> Result<(), SourceError> {
-    let said = [
-        ("delimiter", written.delimiter.is_some()),
-        ("header at", written.header_at.is_some()),
-        ("footer", written.footer.is_some()),
-        ("sheet", written.sheet.is_some()),
-        ("range", written.range.is_some()),
-    ];
-    let Some((option, _)) = said.into_iter().find(|(_, said)| *said) else { return Ok(()) };
-    Err(SourceError {
-        kind: SourceErrorKind::Json,
-        file: name.to_owned(),
-        line: None,
-        message: format!("is JSON, which has no `{option}`"),
-        help: format!("leave `{option}` out of its input"),
-    })
-}
-
 impl JsonSource {
     /// Looks at all objects: any of them may have a key that no other has.
     pub fn open(spec: &InputSpec, paths: &[(PathBuf, String)]) -> Result<Self, SourceError> {
@@ -75,7 +56,6 @@ impl JsonSource {
         let mut files = vec![];
         for (path, name) in paths {
             let written = spec.written_of(name);
-            no_lines(written, name)?;
             let mut file = JsonFile::open(path, name, written.encoding.as_deref())?;
             seen.file(&mut file)?;
             files.push(file);

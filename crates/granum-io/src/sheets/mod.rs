@@ -9,6 +9,7 @@ mod book;
 mod cell;
 mod look;
 mod rows;
+mod sheet;
 mod source;
 mod translate;
 mod typed;

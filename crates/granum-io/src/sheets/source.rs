@@ -6,7 +6,6 @@ use std::sync::Arc;
 
 use granum_core::port::{
     InputShape, InputSource, InputSpec, Part, PartReader, RawPart, ReadRequest, SourceError,
-    SourceErrorKind, Written,
 };
 use granum_core::table::Lines;
 use granum_core::tally::BadCell;
@@ -14,7 +13,8 @@ use granum_core::value::{Type, day};
 
 use super::book::Book;
 use super::look::chosen;
-use super::translate::{Kinds, Sheet, SheetPart, translate};
+use super::sheet::{Kinds, Sheet, SheetPart};
+use super::translate::translate;
 use crate::csv::{CsvPart, Field, Layout, MadeOf, Scanner, stacked, system_error, write_text};
 
 /// An input's sheets.
@@ -26,20 +26,6 @@ pub(crate) struct SheetSource {
     read: Vec<Option<Type>>,
 }
 
-/// That nothing is said of how fields and letters are written: there are none.
-fn no_text(written: &Written, name: &str) -> Result<(), SourceError> {
-    let said =
-        [("delimiter", written.delimiter.is_some()), ("encoding", written.encoding.is_some())];
-    let Some((option, _)) = said.into_iter().find(|(_, said)| *said) else { return Ok(()) };
-    Err(SourceError {
-        kind: SourceErrorKind::Sheet,
-        file: name.to_owned(),
-        line: None,
-        message: format!("is a book of sheets, which has no `{option}`"),
-        help: format!("leave `{option}` out of its input"),
-    })
-}
-
 impl SheetSource {
     /// Goes through the sheets that are meant.
     pub fn open(spec: &InputSpec, files: &[(PathBuf, String)]) -> Result<Self, SourceError> {
@@ -47,7 +33,6 @@ impl SheetSource {
         for file in files {
             let (path, name) = file;
             let written = spec.written_of(name);
-            no_text(written, name)?;
             let mut book = Book::open(path, name)?;
             for sheet in chosen(&mut book, name, written.sheet.as_deref())? {
                 sheets.push(Arc::new(translate(file, &sheet, written)?));

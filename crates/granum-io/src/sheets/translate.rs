@@ -4,49 +4,24 @@ use std::collections::VecDeque;
 use std::io::{BufWriter, Write};
 use std::panic::resume_unwind;
 use std::path::PathBuf;
-use std::sync::Arc;
 use std::sync::mpsc::{channel, sync_channel};
 
-use calamine::Dimensions;
 use granum_core::port::{SourceError, SourceErrorKind, Written};
-use granum_core::table::{Counted, Origin, Place};
+use granum_core::table::{Counted, Origin};
 use granum_core::tally::BadCell;
-use granum_core::value::{Found, Type};
 
 use super::area::{self, Area, letters};
 use super::book::Book;
 use super::cell::Shown;
 use super::look::{area_of, header_of};
 use super::rows::{Row, rows};
+use super::sheet::{Kinds, Sheet, SheetPart};
 use crate::csv::{WithoutValue, system_error, write_text};
 use crate::formats::sheet_name;
 use crate::spool::Spooled;
 
 /// Rows are read again in parts of about this many bytes.
 const PART: usize = 1 << 19;
-
-/// A sheet that has been gone through.
-pub(super) struct Sheet {
-    pub origin: Origin,
-    pub text: Spooled,
-    pub names: Vec<String>,
-    /// The column of the sheet that each stands in, counted from 0.
-    pub columns: Vec<u32>,
-    pub kinds: Vec<Kinds>,
-    pub parts: Vec<SheetPart>,
-    pub left_out: Vec<BadCell>,
-    pub bytes: u64,
-}
-
-/// Some rows of it.
-#[derive(Debug, Clone, Default)]
-pub(super) struct SheetPart {
-    pub from: u64,
-    pub bytes: usize,
-    /// The number of each row in the sheet, counted from 1.
-    pub lines: Vec<u64>,
-    pub without: Vec<WithoutValue>,
-}
 
 /// Goes through a sheet. `name` is its file's.
 ///
@@ -74,12 +49,11 @@ pub(super) fn translate(
         return Err(error);
     }
     let blanks = made.blanks;
-    let mut sheet_made = made.finish()?;
-    sheet_made.bytes = std::fs::metadata(path).map_or(0, |data| data.len());
+    let mut made = made.finish()?;
     if blanks {
-        cover(&mut sheet_made, &book.merged(sheet)?);
+        made.cover(&book.merged(sheet)?);
     }
-    Ok(sheet_made)
+    Ok(made)
 }
 
 /// So many rows are handed on at once.
@@ -152,49 +126,6 @@ struct Making {
     part: SheetPart,
     /// Whether a cell of a row shows nothing.
     blanks: bool,
-}
-
-/// What the cells of a column are.
-#[derive(Debug, Clone, Copy, Default)]
-pub(super) struct Kinds {
-    others: Found,
-    pub days: bool,
-    moments: bool,
-}
-
-impl Kinds {
-    fn of(&mut self, text: &str, shown: Shown) {
-        match shown {
-            Shown::Day => self.days = true,
-            Shown::Moment => self.moments = true,
-            Shown::Other => self.others.cell(text.as_bytes()),
-            Shown::Blank | Shown::NoValue => {}
-        }
-    }
-
-    /// The same of another sheet's cells, too.
-    pub fn merge(&mut self, other: Self) {
-        self.others.merge(other.others);
-        self.days |= other.days;
-        self.moments |= other.moments;
-    }
-
-    /// Whether there are days and moments and nothing else: then a day is its midnight.
-    pub fn mixed(self) -> bool {
-        self.days && self.moments && self.others.ty() == Type::Blank
-    }
-
-    /// What the column is.
-    pub fn settled(self) -> Found {
-        let mut found = self.others;
-        if self.days && !self.mixed() {
-            found.cell(b"2000-01-01");
-        }
-        if self.moments {
-            found.cell(b"2000-01-01T00:00:00");
-        }
-        found
-    }
 }
 
 impl Making {
@@ -398,46 +329,6 @@ impl Making {
             kinds: self.found,
             parts: self.parts,
             left_out,
-            bytes: 0,
         })
-    }
-}
-
-/// Cells that a merged one covers show its value to people and have none: each is told, in place of being a blank that
-/// nobody sees.
-fn cover(sheet: &mut Sheet, merged: &[Dimensions]) {
-    for region in merged {
-        let ((top, left), (bottom, right)) = (region.start, region.end);
-        let first: Arc<str> = format!("merged with {}", area::cell(left, top)).into();
-        for part in &mut sheet.parts {
-            // Lines count from 1, rows of a region from 0.
-            let before =
-                |number: u32| part.lines.partition_point(|line| *line <= u64::from(number));
-            let (from, to) = (before(top), before(bottom + 1));
-            for row in from..to {
-                let number = part.lines[row] - 1;
-                for (field, column) in sheet.columns.iter().enumerate() {
-                    // One that has a value all the same is not blank, and keeps it.
-                    let own = (number, *column) == (u64::from(top), left);
-                    if !own && (left..=right).contains(column) {
-                        part.without.push(WithoutValue { row, field, text: first.clone() });
-                    }
-                }
-            }
-        }
-    }
-    for part in &mut sheet.parts {
-        part.without.sort_by_key(|cell| (cell.row, cell.field));
-        part.without.dedup_by_key(|cell| (cell.row, cell.field));
-    }
-}
-
-impl Sheet {
-    /// A cell of it, by its row, counted from 1, and the place of its column among the names.
-    pub fn cell(&self, line: u64, field: usize) -> Place {
-        let mut place = self.origin.place(line);
-        let row = line.saturating_sub(1) as u32;
-        place.cell = self.columns.get(field).map(|column| area::cell(*column, row).into());
-        place
     }
 }

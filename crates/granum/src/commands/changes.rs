@@ -82,33 +82,37 @@ impl Kept {
                 // The total row has no key of its own.
                 grain.clear();
             }
-            let told = match two(before, &now, grain, progress) {
+            let (files, sheet) = ([before, &now], written.sheet.as_ref());
+            let told = match two(files, sheet, grain, progress) {
                 // What stood there was another table, or no table at all.
                 Err(CompareError::NoColumn { .. } | CompareError::Repeated(_)) => {
-                    two(before, &now, vec![], progress)
+                    two(files, sheet, vec![], progress)
                 }
                 told => told,
             };
             // What stood there may be no table: all of it is new then.
             if let Ok(compared) = told {
-                all.push((written.path.clone(), compared));
+                let sheet = sheet.map_or(String::new(), |sheet| format!("#{sheet}"));
+                all.push((format!("{}{sheet}", written.path), compared));
             }
         }
         Ok(all)
     }
 }
 
-/// Compares two files, as outputs are written.
+/// Compares what stood in a place with what does now, as outputs are written; of books one sheet.
 fn two(
-    before: &PathBuf,
-    now: &PathBuf,
+    [before, now]: [&PathBuf; 2],
+    sheet: Option<&String>,
     grain: Vec<String>,
     progress: &Progress,
 ) -> Result<Compared, CompareError> {
     let files = Files::new("");
     let open = |path: &PathBuf| -> Result<_, SourceError> {
         let path = path.to_string_lossy().into_owned();
-        files.open(&InputSpec::of_files("build".into(), vec![path]))
+        let mut spec = InputSpec::of_files("build".into(), vec![path]);
+        spec.written.sheet = sheet.cloned();
+        files.open(&spec)
     };
     let (mut before, mut now) = (open(before)?, open(now)?);
     let comparing = Comparing { grain, tolerance: None };

@@ -105,6 +105,7 @@ pub(super) fn made(
         written.push(OutputRecord {
             table: output.table.clone(),
             path: output.path.clone(),
+            sheet: output.sheet.clone(),
             rows: output.rows,
             sums: sums.collect(),
             bytes,

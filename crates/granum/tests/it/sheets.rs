@@ -128,6 +128,17 @@ fn tables_become_sheets_of_one_book_and_are_read_again() {
     let bytes = std::fs::read(folder.path().join("out/book.xlsx")).unwrap();
     folder.granum(&["run", "p.granum", "--threads", "1"]).code(0);
     assert!(bytes == std::fs::read(folder.path().join("out/book.xlsx")).unwrap(), "other bytes");
+    // What a run changes is told sheet by sheet, and written down so.
+    folder.plan(&format!("{}{outputs}\n", PLAN.replace("2.25", "2.50")));
+    let ran = folder.granum(&["run", "p.granum", "--changes", "--record", "r.json"]).code(0);
+    assert!(ran.out.contains("out/book.xlsx#Per order"), "{}", ran.out);
+    assert!(
+        folder.read("r.json").contains("\"sheet\": \"Per order\""),
+        "{}",
+        folder.read("r.json")
+    );
+    folder.plan(&format!("{PLAN}{outputs}\n"));
+    folder.granum(&["run", "p.granum"]).code(0);
     folder.file(
         "again.granum",
         "input a from \"out/book.xlsx\" sheet \"Per order\"\ninput b from \"out/book.xlsx\" sheet \"W*\"\n\
