@@ -48,8 +48,10 @@ pub(super) fn check(path: &Path, name: &str) -> Result<(), SourceError> {
 /// What a file is that begins so.
 fn known(begin: &[u8]) -> Option<(&'static str, &'static str)> {
     const EXPORT: &str = "export it as CSV, or look whether it is the file that was meant";
+    const BOOK: &str = "if it is a book of sheets, give it the ending that says so, such as .xlsx; else look whether it \
+                        is the file that was meant";
     if let Some((_, what)) = FORMATS.iter().find(|(start, _)| begin.starts_with(start)) {
-        return Some((what, EXPORT));
+        return Some((what, if what.contains("workbook") { BOOK } else { EXPORT }));
     }
     let text = begin.trim_ascii_start();
     let starts = |start: &str| {

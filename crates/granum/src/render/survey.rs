@@ -49,7 +49,8 @@ fn written(look: &Look, name: &str) -> String {
             format!(", {} below the rows (footer {rows})", counted(rows, "row", "rows"))
         });
         // A name that has the sheet says enough.
-        let sheet = if name.contains('#') { String::new() } else { format!("sheet {sheet}") };
+        let named = name.ends_with(&format!("#{sheet}"));
+        let sheet = if named { String::new() } else { format!("sheet {sheet}") };
         return format!("{sheet}{range}{header}{footer}").trim_start_matches(", ").to_owned();
     }
     if look.format != "CSV" {
