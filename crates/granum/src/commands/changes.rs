@@ -6,7 +6,7 @@ use std::path::PathBuf;
 use granum_core::compare::{CompareError, Compared, Comparing, compare};
 use granum_core::engine::RunError;
 use granum_core::lang::StatementKind;
-use granum_core::port::{InputSpec, OutputError, SourceError, Sources};
+use granum_core::port::{InputSpec, OutputError, SourceError, Sources, Written};
 use granum_core::tally::Report;
 use granum_io::Files;
 use tempfile::TempDir;
@@ -110,8 +110,16 @@ fn two(
     let files = Files::new("");
     let open = |path: &PathBuf| -> Result<_, SourceError> {
         let path = path.to_string_lossy().into_owned();
+        let sheet = sheet.cloned();
+        let look = files.look(&path, &Written { sheet: sheet.clone(), ..Written::default() })?;
         let mut spec = InputSpec::of_files("build".into(), vec![path]);
-        spec.written.sheet = sheet.cloned();
+        // Signs and letters are seen; a header and rows alone are what outputs have.
+        spec.written = Written {
+            delimiter: Some(look.delimiter as u8).filter(|sign| *sign != b','),
+            encoding: look.named_encoding,
+            sheet,
+            ..Written::default()
+        };
         files.open(&spec)
     };
     let (mut before, mut now) = (open(before)?, open(now)?);

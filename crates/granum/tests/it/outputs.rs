@@ -184,3 +184,30 @@ fn a_draft_of_json_runs() {
     folder.run().code(0).says("lines → orders   120  100.00%");
     folder.granum(&["survey", "orders.json"]).code(0).says("JSON, UTF-8").says("to.city");
 }
+
+/// What a run changes is told column by column, however the output is written.
+#[test]
+fn changes_are_told_of_outputs_with_other_signs_and_letters() {
+    for output in [
+        "a.csv\" delimiter \";\" decimals \",\"",
+        "a.tsv",
+        "a.csv\" encoding \"UTF-16LE\" with mark",
+        "a.jsonl",
+    ] {
+        let folder = Folder::new();
+        let closed = if output.contains("\" ") { "" } else { "\"" };
+        let plan = |net: &str| {
+            format!(
+                "input t from \"\"\"\n  k,net,note\n  A,{net},x\n  B,2.00,y\n  \"\"\"\n  grain k\n\noutput t to \"{output}{closed}\n"
+            )
+        };
+        folder.plan(&plan("1.00")).run().code(0);
+        folder.plan(&plan("1.50"));
+        let told = folder.granum(&["run", "p.granum", "--changes", "--format", "json"]).code(0).out;
+        let told: serde_json::Value = serde_json::from_str(&told).unwrap();
+        let compared = &told["report"]["changes"][0]["compared"];
+        let column = &compared["columns"][0];
+        assert_eq!(compared["grain"], serde_json::json!(["k"]), "{output}: {compared}");
+        assert_eq!((&column["name"], &column["changed"]), (&"net".into(), &1.into()), "{output}");
+    }
+}
