@@ -272,8 +272,7 @@ pub(crate) const FORMATS: &[&dyn Format] = &[&Csv, &Json];
 pub(crate) const SHEETS: [&str; 5] = [".xlsx", ".xlsm", ".xlsb", ".xls", ".ods"];
 
 /// A sheet of a book, as messages name it and as it can be named where files are.
-#[cfg(feature = "sheets")]
-pub(crate) fn sheet_name(book: &str, sheet: &str) -> String {
+pub fn sheet_name(book: &str, sheet: &str) -> String {
     format!("{book}#{sheet}")
 }
 

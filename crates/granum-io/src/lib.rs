@@ -17,7 +17,7 @@ mod zstandard;
 
 pub use csv::{LineEnds, Look};
 pub use files::{Files, shown_name, write_file};
-pub use formats::book_and_sheet;
+pub use formats::{book_and_sheet, sheet_name};
 pub use place::LeftRun;
 pub use unfinished::take_back;
 

@@ -9,20 +9,25 @@ use granum_core::port::{SourceError, SourceErrorKind};
 /// So many bytes are looked at.
 const BEGINNING: u64 = 512;
 
-/// How other formats begin, and what they are called.
-const FORMATS: [(&[u8], &str); 12] = [
-    (b"PK\x03\x04", "a zip archive or a workbook"),
-    (b"%PDF-", "a PDF"),
-    (b"\x89PNG", "a picture"),
-    (b"\xff\xd8\xff", "a picture"),
-    (b"GIF8", "a picture"),
-    (b"SQLite format 3\0", "a SQLite database"),
-    (b"PAR1", "Parquet"),
-    (b"ARROW1", "Arrow"),
-    (b"\xd0\xcf\x11\xe0", "a workbook or a document of an older kind"),
-    (b"7z\xbc\xaf\x27\x1c", "an archive"),
-    (b"BZh", "packed by bzip2, which this version does not unpack"),
-    (b"\xfd7zXZ\0", "packed by xz, which this version does not unpack"),
+const EXPORT: &str = "export it as CSV, or look whether it is the file that was meant";
+
+const BOOK: &str = "if it is a book of sheets, give it the ending that says so, such as .xlsx; else look whether it \
+                    is the file that was meant";
+
+/// How other formats begin, and what they are called, and what to do.
+const FORMATS: [(&[u8], &str, &str); 12] = [
+    (b"PK\x03\x04", "a zip archive or a workbook", BOOK),
+    (b"%PDF-", "a PDF", EXPORT),
+    (b"\x89PNG", "a picture", EXPORT),
+    (b"\xff\xd8\xff", "a picture", EXPORT),
+    (b"GIF8", "a picture", EXPORT),
+    (b"SQLite format 3\0", "a SQLite database", EXPORT),
+    (b"PAR1", "Parquet", EXPORT),
+    (b"ARROW1", "Arrow", EXPORT),
+    (b"\xd0\xcf\x11\xe0", "a workbook or a document of an older kind", BOOK),
+    (b"7z\xbc\xaf\x27\x1c", "an archive", EXPORT),
+    (b"BZh", "packed by bzip2, which this version does not unpack", EXPORT),
+    (b"\xfd7zXZ\0", "packed by xz, which this version does not unpack", EXPORT),
 ];
 
 /// That a file is of another format, if its beginning says so.
@@ -47,11 +52,8 @@ pub(super) fn check(path: &Path, name: &str) -> Result<(), SourceError> {
 
 /// What a file is that begins so.
 fn known(begin: &[u8]) -> Option<(&'static str, &'static str)> {
-    const EXPORT: &str = "export it as CSV, or look whether it is the file that was meant";
-    const BOOK: &str = "if it is a book of sheets, give it the ending that says so, such as .xlsx; else look whether it \
-                        is the file that was meant";
-    if let Some((_, what)) = FORMATS.iter().find(|(start, _)| begin.starts_with(start)) {
-        return Some((what, if what.contains("workbook") { BOOK } else { EXPORT }));
+    if let Some((_, what, help)) = FORMATS.iter().find(|(start, ..)| begin.starts_with(start)) {
+        return Some((what, help));
     }
     let text = begin.trim_ascii_start();
     let starts = |start: &str| {

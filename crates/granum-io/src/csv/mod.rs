@@ -18,16 +18,16 @@ mod write;
 pub(crate) use footer::totals;
 pub(crate) use look::look;
 pub use look::{LineEnds, Look};
-#[cfg(feature = "sheets")]
-pub(crate) use part::WithoutValue;
 pub(crate) use part::{CsvPart, Layout, MadeOf, settled_type};
+#[cfg(feature = "sheets")]
+pub(crate) use part::{WithoutValue, cell};
 pub use reader::Splitter;
 pub(crate) use reader::{changed, system_error};
 pub use scan::{Fault, Field, Scanner};
 pub(crate) use source::CsvSource;
 #[cfg(feature = "sheets")]
 pub(crate) use source::stacked;
-pub(crate) use write::{CsvWriter, write_text};
+pub(crate) use write::{CsvWriter, write_row};
 
 #[cfg(test)]
 mod tests;

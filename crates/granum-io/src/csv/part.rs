@@ -34,6 +34,7 @@ pub(crate) struct Layout {
 }
 
 /// Whole records of one file.
+#[derive(Clone)]
 pub(crate) struct CsvPart {
     pub text: Vec<u8>,
     /// The line of its first byte.
@@ -77,7 +78,7 @@ fn without_in(
 }
 
 /// A cell's text, doubled quotes made single.
-pub(super) fn cell(text: &str, field: Field) -> Cow<'_, str> {
+pub(crate) fn cell(text: &str, field: Field) -> Cow<'_, str> {
     let cell = &text[field.start..field.end];
     if field.escaped { Cow::Owned(cell.replace("\"\"", "\"")) } else { Cow::Borrowed(cell) }
 }
@@ -247,7 +248,7 @@ impl CsvPart {
         self.line + memchr_iter(b'\n', &self.text[..byte.min(self.text.len())]).count() as u64
     }
 
-    pub(super) fn utf8(&self) -> Result<&str, SourceError> {
+    pub(crate) fn utf8(&self) -> Result<&str, SourceError> {
         std::str::from_utf8(&self.text).map_err(|error| {
             let line = self.line_at(error.valid_up_to());
             let byte = self.text[error.valid_up_to()];

@@ -260,6 +260,22 @@ impl CellWriter<'_> {
     }
 }
 
+/// A row of cells with commas between them.
+pub(crate) fn write_row<'a>(cells: impl ExactSizeIterator<Item = &'a [u8]>, out: &mut Vec<u8>) {
+    let alone = cells.len() == 1;
+    for (at, cell) in cells.enumerate() {
+        if at > 0 {
+            out.push(b',');
+        }
+        // A blank in the only column would be an empty line, which is no row.
+        if alone && cell.is_empty() {
+            out.extend_from_slice(b"\"\"");
+        }
+        write_text(cell, b',', out);
+    }
+    out.push(b'\n');
+}
+
 /// A text, in quotes where it has to be.
 pub(crate) fn write_text(text: &[u8], delimiter: u8, out: &mut Vec<u8>) {
     let special = |byte: &u8| matches!(byte, b'"' | b'\n' | b'\r') || *byte == delimiter;

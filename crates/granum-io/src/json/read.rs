@@ -14,7 +14,7 @@ use granum_core::value::{Found, Type};
 use super::file::JsonFile;
 use super::objects::{Objects, Splitter};
 use super::seen::{Names, Seen};
-use crate::csv::{CsvPart, Layout, LineEnds, Look, MadeOf, settled_type, write_text};
+use crate::csv::{CsvPart, Layout, LineEnds, Look, MadeOf, settled_type, write_row};
 use crate::stream::Stream;
 
 /// An input's JSON files.
@@ -169,7 +169,7 @@ impl RawPart for JsonPart {
                     }
                 }
                 lines.push(self.file.place(*own, number).line);
-                fields(&row, &mut text);
+                write_row(row.iter().map(String::as_bytes), &mut text);
             }
         }
         let (file, counted) = (self.file.name.clone(), self.file.counted);
@@ -185,19 +185,4 @@ impl RawPart for JsonPart {
         };
         part.parse()
     }
-}
-
-/// A row of cells with commas between them.
-fn fields(row: &[String], out: &mut Vec<u8>) {
-    for (at, cell) in row.iter().enumerate() {
-        if at > 0 {
-            out.push(b',');
-        }
-        // A blank in the only column would be an empty line, which is no row.
-        if cell.is_empty() && row.len() == 1 {
-            out.extend_from_slice(b"\"\"");
-        }
-        write_text(cell.as_bytes(), b',', out);
-    }
-    out.push(b'\n');
 }

@@ -3,7 +3,7 @@
 use std::fmt::Write;
 
 /// A sheet has so many columns at most, up to `XFD`.
-const COLUMNS: u32 = 1 << 14;
+pub(super) const COLUMNS: u32 = 1 << 14;
 
 /// A sheet has so many rows at most.
 pub(super) const ROWS: u32 = 1 << 20;

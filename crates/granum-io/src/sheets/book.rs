@@ -1,7 +1,7 @@
 //! A book: its sheets, and the cells of one.
 
 use std::fs::File;
-use std::io::{BufReader, Read};
+use std::io::{BufReader, Read, Seek};
 use std::panic::{AssertUnwindSafe, catch_unwind, resume_unwind};
 use std::path::Path;
 
@@ -45,14 +45,7 @@ pub(super) struct SheetName {
 /// # Errors
 /// Why it cannot be read.
 pub(crate) fn tables(path: &Path, name: &str) -> Result<Vec<String>, SourceError> {
-    let mut book = Book::open(path, name)?;
-    let mut names = vec![];
-    for sheet in book.sheets() {
-        if !sheet.hidden && book.has_cells(&sheet.name)? {
-            names.push(sheet.name);
-        }
-    }
-    Ok(names)
+    Book::open(path, name)?.shown()
 }
 
 /// What a file that is called a book is in truth, by its first bytes.
@@ -104,13 +97,11 @@ impl Book {
                  fields, give it the ending .csv",
             ));
         }
-        let open = || {
-            BufReader::new(File::open(path).unwrap_or_else(|_| file.try_clone().unwrap_or(file)))
-        };
+        file.rewind().map_err(system)?;
         let named = NamedAs::of(name);
         let zipped = begin.starts_with(b"PK");
         let opened = guarded(name, || {
-            let from = open();
+            let from = BufReader::new(file);
             let wrong = |error: &dyn std::fmt::Display| damaged(name, error);
             if zipped && named.ends(".ods") {
                 Ods::new(from).map(|ods| Kind::Ods(Box::new(ods))).map_err(|e| wrong(&e))
@@ -147,8 +138,19 @@ impl Book {
         named.collect()
     }
 
+    /// The names of its sheets that are shown and have cells, in their order.
+    pub fn shown(&mut self) -> Result<Vec<String>, SourceError> {
+        let mut names = vec![];
+        for sheet in self.sheets() {
+            if !sheet.hidden && self.has_cells(&sheet.name)? {
+                names.push(sheet.name);
+            }
+        }
+        Ok(names)
+    }
+
     /// Whether anything stands in a sheet.
-    pub fn has_cells(&mut self, sheet: &str) -> Result<bool, SourceError> {
+    fn has_cells(&mut self, sheet: &str) -> Result<bool, SourceError> {
         let mut any = false;
         self.cells(sheet, &mut |_, _, value| {
             any = value != Value::Nothing;

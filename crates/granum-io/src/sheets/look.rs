@@ -82,22 +82,17 @@ pub(super) fn chosen(
         message,
         help,
     };
-    let all = book.sheets();
-    let listed = |names: &[&String]| {
-        let names: Vec<&str> = names.iter().map(|name| name.as_str()).collect();
-        names.join(", ")
-    };
-    let named: Vec<&String> = all.iter().map(|sheet| &sheet.name).collect();
+    let named: Vec<String> = book.sheets().into_iter().map(|sheet| sheet.name).collect();
     if let Some(said) = said {
-        if let Some(sheet) = named.iter().find(|sheet| **sheet == said) {
-            return Ok(vec![(*sheet).clone()]);
+        if named.iter().any(|sheet| sheet == said) {
+            return Ok(vec![said.to_owned()]);
         }
         if said.contains(['*', '?']) {
             let pattern = glob::Pattern::new(&said.replace('[', "[[]"));
             let found = named
                 .iter()
                 .filter(|sheet| pattern.as_ref().is_ok_and(|pattern| pattern.matches(sheet)));
-            let found: Vec<String> = found.map(|sheet| (*sheet).clone()).collect();
+            let found: Vec<String> = found.cloned().collect();
             if !found.is_empty() {
                 return Ok(found);
             }
@@ -105,18 +100,13 @@ pub(super) fn chosen(
         let near = named.iter().find(|sheet| sheet.to_lowercase() == said.trim().to_lowercase());
         let help = match near {
             Some(near) => format!("did you mean \"{near}\"?"),
-            None => format!("its sheets are {}", listed(&named)),
+            None => format!("its sheets are {}", named.join(", ")),
         };
         return Err(error(format!("has no sheet \"{said}\""), help));
     }
-    let mut shown = vec![];
-    for sheet in all.iter().filter(|sheet| !sheet.hidden) {
-        if book.has_cells(&sheet.name)? {
-            shown.push(&sheet.name);
-        }
-    }
+    let shown = book.shown()?;
     match shown.as_slice() {
-        [one] => Ok(vec![(*one).clone()]),
+        [_] => Ok(shown),
         [] => Err(SourceError {
             kind: SourceErrorKind::Empty,
             ..error(
@@ -127,7 +117,7 @@ pub(super) fn chosen(
             )
         }),
         [first, ..] => Err(error(
-            format!("has {} sheets: {}", shown.len(), listed(&shown)),
+            format!("has {} sheets: {}", shown.len(), shown.join(", ")),
             format!("say which:  sheet \"{first}\""),
         )),
     }

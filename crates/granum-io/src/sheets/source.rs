@@ -1,5 +1,6 @@
 //! The sheets of one input: columns matched by name, rows read again from their text.
 
+use std::borrow::Cow;
 use std::io::{Read, Seek, SeekFrom};
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -13,15 +14,15 @@ use granum_core::value::{Type, day};
 
 use super::book::Book;
 use super::look::chosen;
-use super::sheet::{Kinds, Sheet, SheetPart};
+use super::sheet::{Kinds, Sheet};
 use super::translate::translate;
-use crate::csv::{CsvPart, Field, Layout, MadeOf, Scanner, stacked, system_error, write_text};
+use crate::csv::{CsvPart, Field, Layout, MadeOf, Scanner, cell, stacked, system_error, write_row};
 
 /// An input's sheets.
 pub(crate) struct SheetSource {
     sheets: Vec<Arc<Sheet>>,
     names: Vec<String>,
-    kinds: Arc<Vec<Kinds>>,
+    kinds: Vec<Kinds>,
     /// The type of columns with a `read`.
     read: Vec<Option<Type>>,
 }
@@ -30,12 +31,11 @@ impl SheetSource {
     /// Goes through the sheets that are meant.
     pub fn open(spec: &InputSpec, files: &[(PathBuf, String)]) -> Result<Self, SourceError> {
         let mut sheets = vec![];
-        for file in files {
-            let (path, name) = file;
+        for (path, name) in files {
             let written = spec.written_of(name);
             let mut book = Book::open(path, name)?;
             for sheet in chosen(&mut book, name, written.sheet.as_deref())? {
-                sheets.push(Arc::new(translate(file, &sheet, written)?));
+                sheets.push(Arc::new(translate(&mut book, name, &sheet, written)?));
             }
         }
         let headers: Vec<(&str, &[String])> =
@@ -51,7 +51,7 @@ impl SheetSource {
                 }
             }
         }
-        Ok(Self { sheets, names, kinds: Arc::new(kinds), read })
+        Ok(Self { sheets, names, kinds, read })
     }
 }
 
@@ -87,13 +87,29 @@ impl InputSource for SheetSource {
 
     fn read(&self, request: ReadRequest) -> Result<Box<dyn PartReader>, SourceError> {
         let layout = Arc::new(Layout { delimiter: b',', request });
-        let sheets = self.sheets.iter().map(|sheet| Reading {
-            sheet: sheet.clone(),
-            fields: fields(&self.names, sheet),
-            kinds: self.kinds.clone(),
-            next: 0,
+        let sheets = self.sheets.iter().map(|sheet| {
+            let fields = fields(&self.names, sheet);
+            let moments = self.moments(sheet, &fields, &layout.request);
+            Reading { sheet: sheet.clone(), fields, moments: moments.into(), next: 0 }
         });
-        Ok(Box::new(SheetReader { sheets: sheets.rev().collect(), layout }))
+        Ok(Box::new(SheetReader { sheets: sheets.rev().collect(), layout: layout.clone() }))
+    }
+}
+
+impl SheetSource {
+    /// Which columns of a sheet have days that are read as moments.
+    fn moments(&self, sheet: &Sheet, fields: &[Option<usize>], request: &ReadRequest) -> Vec<bool> {
+        let mut moments = vec![false; sheet.names.len()];
+        for asked in &request.columns {
+            let Some(field) = fields[asked.column] else { continue };
+            let kinds = self.kinds[asked.column];
+            moments[field] |= match asked.ty {
+                Type::Date => false,
+                Type::DateTime => kinds.days,
+                _ => kinds.mixed(),
+            };
+        }
+        moments
     }
 }
 
@@ -101,7 +117,8 @@ impl InputSource for SheetSource {
 struct Reading {
     sheet: Arc<Sheet>,
     fields: Vec<Option<usize>>,
-    kinds: Arc<Vec<Kinds>>,
+    /// Columns of the sheet in which a day is its midnight.
+    moments: Arc<[bool]>,
     next: usize,
 }
 
@@ -126,14 +143,21 @@ impl PartReader for SheetReader {
             let mut file = std::fs::File::open(reading.sheet.text.path()).map_err(system)?;
             file.seek(SeekFrom::Start(part.from)).map_err(system)?;
             file.read_exact(&mut text).map_err(system)?;
-            parts.push(Box::new(RawSheet {
-                sheet: reading.sheet.clone(),
-                part: part.clone(),
+            let sheet = reading.sheet.clone();
+            let part = CsvPart {
                 text,
+                line: 1,
+                name: sheet.origin.file.clone(),
+                width: sheet.names.len(),
                 fields: reading.fields.clone(),
-                kinds: reading.kinds.clone(),
                 layout: self.layout.clone(),
-            }));
+                made_of: Some(MadeOf {
+                    origin: sheet.origin.clone(),
+                    lines: Lines::Each(part.lines.clone()),
+                    without: part.without.clone(),
+                }),
+            };
+            parts.push(Box::new(RawSheet { sheet, part, moments: reading.moments.clone() }));
         }
         Ok(parts)
     }
@@ -142,41 +166,28 @@ impl PartReader for SheetReader {
 /// Some rows of a sheet, as text.
 struct RawSheet {
     sheet: Arc<Sheet>,
-    part: SheetPart,
-    text: Vec<u8>,
-    fields: Vec<Option<usize>>,
-    kinds: Arc<Vec<Kinds>>,
-    layout: Arc<Layout>,
+    part: CsvPart,
+    moments: Arc<[bool]>,
 }
 
 impl RawPart for RawSheet {
     fn bytes(&self) -> u64 {
-        self.part.bytes as u64
+        self.part.bytes()
     }
 
     fn parse(&self) -> Result<Part, SourceError> {
-        let part = CsvPart {
-            text: self.with_midnights(),
-            line: 1,
-            name: self.sheet.origin.file.clone(),
-            width: self.sheet.names.len(),
-            fields: self.fields.clone(),
-            layout: self.layout.clone(),
-            made_of: Some(MadeOf {
-                origin: self.sheet.origin.clone(),
-                lines: Lines::Each(self.part.lines.clone()),
-                without: self.part.without.clone(),
-            }),
+        let mut part = if self.moments.contains(&true) {
+            CsvPart { text: self.with_midnights()?, ..self.part.clone() }.parse()?
+        } else {
+            self.part.parse()?
         };
-        let mut part = part.parse()?;
         let troubles = part.troubles.iter_mut().map(|known| (known.column, &mut known.examples));
         let hours = part.odd_hours.iter_mut().map(|known| (known.column, &mut known.examples));
+        let asked = &self.part.layout.request.columns;
         for (column, examples) in troubles.chain(hours) {
-            let field = self.fields[self.layout.request.columns[column].column];
+            let Some(field) = self.part.fields[asked[column].column] else { continue };
             for (_, place) in examples {
-                if let Some(field) = field {
-                    *place = self.sheet.cell(place.line, field);
-                }
+                *place = self.sheet.cell(place.line, field);
             }
         }
         Ok(part)
@@ -185,47 +196,23 @@ impl RawPart for RawSheet {
 
 impl RawSheet {
     /// The text, with a time of day behind days where moments are read.
-    fn with_midnights(&self) -> Vec<u8> {
-        let mut moments = vec![false; self.sheet.names.len()];
-        for asked in &self.layout.request.columns {
-            let Some(field) = self.fields[asked.column] else { continue };
-            let kinds = self.kinds[asked.column];
-            moments[field] |= match asked.ty {
-                Type::Date => false,
-                Type::DateTime => kinds.days,
-                _ => kinds.mixed(),
-            };
-        }
-        if !moments.contains(&true) {
-            return self.text.clone();
-        }
-        let mut scanner = Scanner::new(&self.text, b',');
+    fn with_midnights(&self) -> Result<Vec<u8>, SourceError> {
+        let text = self.part.utf8()?;
+        let mut scanner = Scanner::new(text.as_bytes(), b',');
         let mut fields: Vec<Field> = vec![];
-        let mut out = Vec::with_capacity(self.text.len() * 5 / 4);
+        let mut out = Vec::with_capacity(text.len() * 5 / 4);
         while matches!(scanner.next(&mut fields), Ok(true)) {
-            for (at, field) in fields.iter().enumerate() {
-                if at > 0 {
-                    out.push(b',');
-                }
-                let cell = &self.text[field.start..field.end];
-                // Quotes in a cell stand there twice, and are left so.
-                if field.escaped {
-                    out.push(b'"');
-                    out.extend_from_slice(cell);
-                    out.push(b'"');
-                } else {
-                    write_text(cell, b',', &mut out);
-                }
-                if moments[at] && cell.len() == 10 && day::parse_iso(cell).is_some() {
-                    out.extend_from_slice(b"T00:00:00");
-                }
-                // A blank in the only column would be an empty line, which is no row.
-                if fields.len() == 1 && cell.is_empty() {
-                    out.extend_from_slice(b"\"\"");
-                }
-            }
-            out.push(b'\n');
+            let cells: Vec<Cow<'_, str>> = fields
+                .iter()
+                .zip(self.moments.iter())
+                .map(|(field, moment)| {
+                    let shown = cell(text, *field);
+                    let day = *moment && day::parse_iso(shown.as_bytes()).is_some();
+                    if day { format!("{shown}T00:00:00").into() } else { shown }
+                })
+                .collect();
+            write_row(cells.iter().map(|cell| cell.as_bytes()), &mut out);
         }
-        out
+        Ok(out)
     }
 }

@@ -3,7 +3,6 @@
 use std::collections::VecDeque;
 use std::io::{BufWriter, Write};
 use std::panic::resume_unwind;
-use std::path::PathBuf;
 use std::sync::mpsc::{channel, sync_channel};
 
 use granum_core::port::{SourceError, SourceErrorKind, Written};
@@ -16,7 +15,7 @@ use super::cell::Shown;
 use super::look::{area_of, header_of};
 use super::rows::{Row, rows};
 use super::sheet::{Kinds, Sheet, SheetPart};
-use crate::csv::{WithoutValue, system_error, write_text};
+use crate::csv::{WithoutValue, system_error, write_row};
 use crate::formats::sheet_name;
 use crate::spool::Spooled;
 
@@ -28,21 +27,21 @@ const PART: usize = 1 << 19;
 /// # Errors
 /// Why it cannot be read: no header, two columns of one name, cells in a column without one.
 pub(super) fn translate(
-    (path, name): &(PathBuf, String),
+    book: &mut Book,
+    name: &str,
     sheet: &str,
     written: &Written,
 ) -> Result<Sheet, SourceError> {
-    let mut book = Book::open(path, name)?;
     let area = area_of(name, written)?;
     let origin = Origin { file: sheet_name(name, sheet).into(), counted: Counted::Row };
     let text = Spooled::empty().map_err(|error| system_error(name, &error))?;
     let made = Making::new(origin, text, written);
-    let (gone, made) = go_through(&mut book, sheet, area, made);
+    let (gone, made) = go_through(book, sheet, area, made);
     if let Err(mut error) = gone {
         // Where a name is missing, the header may be another row: that is looked up, not guessed.
         if error.kind == SourceErrorKind::Header
             && written.header_at.is_none()
-            && let Some(line) = header_of(&mut book, sheet, area)?
+            && let Some(line) = header_of(book, sheet, area)?
         {
             error.help = format!("its header seems to be row {line}:  header at {line}");
         }
@@ -73,7 +72,7 @@ fn go_through(
         let writing = scope.spawn(move || {
             let mut written = Ok(());
             for mut batch in batches {
-                written = batch.iter_mut().try_for_each(|row| made.row(row));
+                written = batch.iter_mut().try_for_each(|row| made.next(row));
                 if written.is_err() {
                     break;
                 }
@@ -120,8 +119,10 @@ struct Making {
     held: VecDeque<Row>,
     spare: Vec<Row>,
     out: BufWriter<Spooled>,
+    /// The texts of a row, where each cell's stands in them, and the row as it is written.
     line: Vec<u8>,
     cells: Vec<(usize, usize)>,
+    row: Vec<u8>,
     parts: Vec<SheetPart>,
     part: SheetPart,
     /// Whether a cell of a row shows nothing.
@@ -143,6 +144,7 @@ impl Making {
             out: BufWriter::with_capacity(1 << 16, text),
             line: vec![],
             cells: vec![],
+            row: vec![],
             parts: vec![],
             part: SheetPart::default(),
             blanks: false,
@@ -160,7 +162,7 @@ impl Making {
     }
 
     /// The next row.
-    fn row(&mut self, row: &mut Row) -> Result<(), SourceError> {
+    fn next(&mut self, row: &mut Row) -> Result<(), SourceError> {
         if self.names.is_empty() {
             return self.header(row);
         }
@@ -259,30 +261,13 @@ impl Making {
         self.put()
     }
 
-    /// Writes the cells of a row with commas between them.
+    /// Writes the cells of a row.
     fn put(&mut self) -> Result<(), SourceError> {
-        let start = self.line.len();
-        for at in 0..self.cells.len() {
-            if at > 0 {
-                self.line.push(b',');
-            }
-            let (from, to) = self.cells[at];
-            // A blank in the only column would be an empty line, which is no row.
-            if from == to && self.cells.len() == 1 {
-                self.line.extend_from_slice(b"\"\"");
-            }
-            let special = |byte: &u8| matches!(byte, b'"' | b'\n' | b'\r' | b',');
-            if self.line[from..to].iter().any(special) {
-                let text = self.line[from..to].to_vec();
-                write_text(&text, b',', &mut self.line);
-            } else {
-                self.line.extend_from_within(from..to);
-            }
-        }
-        self.line.push(b'\n');
+        self.row.clear();
+        write_row(self.cells.iter().map(|(from, to)| &self.line[*from..*to]), &mut self.row);
         let file = &self.origin.file;
-        self.out.write_all(&self.line[start..]).map_err(|error| system_error(file, &error))?;
-        self.part.bytes += self.line.len() - start;
+        self.out.write_all(&self.row).map_err(|error| system_error(file, &error))?;
+        self.part.bytes += self.row.len();
         if self.part.bytes >= PART {
             self.end_part();
         }

@@ -10,7 +10,7 @@ use granum_core::table::Column;
 use granum_core::value::Type;
 use rust_xlsxwriter::{DocProperties, ExcelDateTime, Format, Workbook, Worksheet, XlsxError};
 
-use super::area::ROWS;
+use super::area::{COLUMNS, ROWS};
 use super::typed::{Typed, typed};
 use crate::place::{Move, PlacedFile, place};
 
@@ -112,13 +112,6 @@ impl Book {
         OutputError { path: self.name.clone(), message, help: help.to_owned() }
     }
 
-    fn failed(&self, error: &XlsxError) -> OutputError {
-        self.error(
-            format!("cannot be written: {error}"),
-            "nothing was written; see to its folder and to the one for temporary files, and run again",
-        )
-    }
-
     /// Adds a sheet with a header; gives its number.
     fn add(&mut self, columns: &[(String, Type)], style: &Style) -> Result<usize, OutputError> {
         let name = style.sheet.clone().unwrap_or_else(|| {
@@ -127,9 +120,8 @@ impl Book {
             let stem: String = stem.take(31).collect();
             if stem.is_empty() { "Sheet1".into() } else { stem }
         });
-        let most = usize::from(u16::MAX).min(1 << 14);
-        if columns.len() > most {
-            let message = format!("has {} columns, and a sheet holds {most}", columns.len());
+        if columns.len() > COLUMNS as usize {
+            let message = format!("has {} columns, and a sheet holds {COLUMNS}", columns.len());
             return Err(self.error(message, "leave some out, or write .csv"));
         }
         let begun = self.workbook.add_worksheet_with_constant_memory().and_then(|sheet| {
@@ -140,7 +132,7 @@ impl Book {
             sheet.set_freeze_panes(1, 0)?;
             Ok(())
         });
-        begun.map_err(|error| self.failed(&error))?;
+        begun.map_err(|error| failed(&self.name, &error))?;
         self.names.push(columns.iter().map(|(name, _)| name.clone()).collect());
         self.widths.push(columns.iter().map(|(name, _)| name.chars().count() + 2).collect());
         self.rows.push(0);

@@ -8,7 +8,7 @@ use granum_core::engine::RunError;
 use granum_core::lang::StatementKind;
 use granum_core::port::{InputSpec, OutputError, SourceError, Sources, Written};
 use granum_core::tally::Report;
-use granum_io::Files;
+use granum_io::{Files, sheet_name};
 use tempfile::TempDir;
 
 use super::plan::Plan;
@@ -92,8 +92,9 @@ impl Kept {
             };
             // What stood there may be no table: all of it is new then.
             if let Ok(compared) = told {
-                let sheet = sheet.map_or(String::new(), |sheet| format!("#{sheet}"));
-                all.push((format!("{}{sheet}", written.path), compared));
+                let path = &written.path;
+                let name = sheet.map_or_else(|| path.clone(), |sheet| sheet_name(path, sheet));
+                all.push((name, compared));
             }
         }
         Ok(all)

@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use granum_core::port::{InputSource, InputSpec, SourceError, SourceErrorKind, Sources, Written};
-use granum_io::{Files, Look, book_and_sheet, shown_name};
+use granum_io::{Files, Look, book_and_sheet, sheet_name, shown_name};
 
 use super::{Exit, Printer};
 use crate::args::Format;
@@ -38,7 +38,7 @@ pub(super) fn look(files: &Files, file: &str, said: &Written) -> Result<Looked, 
         error
     })?;
     let file = match &sheet {
-        Some(sheet) => format!("{path}#{sheet}"),
+        Some(sheet) => sheet_name(path, sheet),
         None => file.to_owned(),
     };
     Ok(Looked { file, path: path.to_owned(), sheet, look })

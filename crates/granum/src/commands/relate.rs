@@ -94,16 +94,19 @@ fn relate_looked(
     progress: &Progress,
 ) -> Result<Relations, SourceError> {
     let mut headers = vec![];
+    // What is a table by itself is not opened again: a sheet, or JSON, is gone through for its columns.
+    let mut single = vec![];
     for one in looked {
         let (_, source) = files::open(folder, "", &[one], false)?;
         let columns = source.shape().columns.into_iter().map(|(name, _)| name).collect();
         let (file, sheet) = (one.file.clone(), one.sheet.clone());
         headers.push(Headed { file, sheet, format: one.look.format, columns });
+        single.push(source);
     }
     let mut groups = group(&headers);
     let mut parts: Vec<FoundParts> = vec![];
     loop {
-        let mut found = relate_groups(folder, looked, &groups, progress)?;
+        let mut found = relate_groups(folder, (looked, &single), &groups, progress)?;
         // What is part of one table is looked at as that, where it can be one input.
         let one_format = |more: &&FoundParts| {
             let format = |name: &str| {
@@ -122,24 +125,26 @@ fn relate_looked(
     }
 }
 
+/// Relates tables, of whose files each has been looked at and opened by itself.
 fn relate_groups(
     folder: &Files,
-    looked: &[Looked],
+    (looked, single): (&[Looked], &[Box<dyn InputSource>]),
     groups: &[Grouped],
     progress: &Progress,
 ) -> Result<Relations, SourceError> {
-    let mut opened: Vec<(&Grouped, Vec<String>, Box<dyn InputSource>)> = vec![];
+    let mut stacked: Vec<Option<Box<dyn InputSource>>> = vec![];
     for table in groups {
         let members: Vec<&Looked> = table.files.iter().map(|at| &looked[*at]).collect();
-        let (_, source) = files::open(folder, &table.name, &members, table.filling)?;
-        let files = members.iter().map(|member| member.file.clone()).collect();
-        opened.push((table, files, source));
+        stacked.push(match members.as_slice() {
+            [_] => None,
+            members => Some(files::open(folder, &table.name, members, table.filling)?.1),
+        });
     }
-    let tables = opened.iter().map(|(group, files, source)| Related {
+    let tables = groups.iter().zip(&stacked).map(|(group, stacked)| Related {
         name: group.name.clone(),
         filling: group.filling,
-        files: files.clone(),
-        source: source.as_ref(),
+        files: group.files.iter().map(|at| looked[*at].file.clone()).collect(),
+        source: stacked.as_ref().unwrap_or(&single[group.files[0]]).as_ref(),
     });
     relate(tables.collect(), EXACT, progress)
 }

@@ -3,6 +3,7 @@
 use granum_core::lang::Severity;
 use granum_core::tally::{self, AsideFile, CheckTally, LinkTally, Written};
 use granum_core::value::{Scalar, Scale, decimal};
+use granum_io::sheet_name;
 
 use super::columns::{Side, set};
 use super::example;
@@ -283,12 +284,12 @@ fn aside(files: &[AsideFile]) -> String {
 pub(super) fn wrote(written: &Written) -> String {
     let total = if written.total { " and the total" } else { "" };
     let rows = counted(written.rows, "row", "rows");
-    let (sheet, all) = match &written.sheet {
-        Some(sheet) => (format!("#{sheet}"), " in all"),
-        None => (String::new(), ""),
+    let (name, all) = match &written.sheet {
+        Some(sheet) => (sheet_name(&written.path, sheet), " in all"),
+        None => (written.path.clone(), ""),
     };
     let size = size(written.bytes);
-    format!("  wrote {}{sheet} \u{b7} {rows}{total} \u{b7} {size}{all}\n", written.path)
+    format!("  wrote {name} \u{b7} {rows}{total} \u{b7} {size}{all}\n")
 }
 
 /// A size in decimal units, as disks are sold.
