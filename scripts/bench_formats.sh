@@ -18,17 +18,29 @@ if [ ! -f "$dir/lines.csv" ]; then
 fi
 cd "$dir"
 
-# The best seconds of a plan from one file to another, and the most memory in MB.
-timed() {
-  printf 'input t from "%s"%s\n  read article_no as text\n  dedupe\n  grain order_no, line_no\n  track quantity\n\noutput t to "%s"\n' \
-    "$1" "${3:-}" "$2" > bench.granum
+# The best seconds of the plan in bench.granum, and the most memory in MB.
+best_of() {
   local best=999 most=0 seconds kb
   for _ in $(seq "$runs"); do
     read -r seconds kb < <(/usr/bin/time -f '%e %M' "$granum" run -q bench.granum 2>&1 > /dev/null | tail -1)
     best=$(awk "BEGIN{print ($seconds<$best)?$seconds:$best}")
     most=$((kb > most ? kb : most))
   done
-  printf '%-34s %9.2f %9d\n' "$4" "$best" "$((most / 1000))"
+  printf '%-34s %9.2f %9d\n' "$1" "$best" "$((most / 1000))"
+}
+
+# A plan from one file to another.
+timed() {
+  printf 'input t from "%s"%s\n  read article_no as text\n  dedupe\n  grain order_no, line_no\n  track quantity\n\noutput t to "%s"\n' \
+    "$1" "${3:-}" "$2" > bench.granum
+  best_of "$4"
+}
+
+# All columns of a file, summed into one row: hardly more than reading it.
+summed() {
+  printf 'input t from "%s"\n  read article_no as text\n  track quantity\n\ntable s from t\n  one row in all\n    orders   = max(order_no)\n    lines    = sum(line_no)\n    articles = max(article_no)\n    quantity = sum(quantity)\n    price    = sum(unit_price)\n    discount = sum(discount)\n\noutput s to "sum.csv"\n' \
+    "$1" > bench.granum
+  best_of "$2"
 }
 
 printf '%-34s %9s %9s\n' "$lines lines, best of $runs" "seconds" "MB"
@@ -37,6 +49,13 @@ timed lines.csv out.csv.gz "" "CSV to .csv.gz"
 timed lines.csv out.csv.zst "" "CSV to .csv.zst"
 timed lines.csv out.jsonl "" "CSV to .jsonl"
 timed out.jsonl out.csv "" ".jsonl to CSV"
+summed lines.csv "CSV, summed"
+timed lines.csv out.parquet "" "CSV to .parquet"
+summed out.parquet ".parquet, summed"
+timed out.parquet out.csv "" ".parquet to CSV"
+timed lines.csv out.arrow "" "CSV to .arrow"
+summed out.arrow ".arrow, summed"
+timed out.arrow out.csv "" ".arrow to CSV"
 timed lines.csv out.xlsx "" "CSV to .xlsx"
 timed out.xlsx out.csv "" ".xlsx to CSV"
 best=999
@@ -45,4 +64,4 @@ for _ in $(seq "$runs"); do
   best=$(awk "BEGIN{print ($seconds<$best)?$seconds:$best}")
 done
 printf '%-34s %9.2f\n' "floor: the library reads the .xlsx" "$best"
-rm -f out.* bench.granum
+rm -f out.* sum.csv bench.granum

@@ -37,7 +37,7 @@ pub(crate) fn bug(what: impl Into<String>) -> ! {
 }
 
 /// What must be there.
-pub(crate) trait Sure<T> {
+pub trait Sure<T> {
     /// It, or a [`Bug`] that says what is missing.
     fn sure(self, what: &str) -> T;
 }

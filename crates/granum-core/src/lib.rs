@@ -25,4 +25,4 @@ pub mod table;
 pub mod tally;
 pub mod value;
 
-pub use bug::Bug;
+pub use bug::{Bug, Sure};

@@ -2,6 +2,8 @@
 
 use std::collections::hash_map::Entry;
 use std::collections::{HashMap, HashSet};
+#[cfg(feature = "columnar")]
+use std::io::Read;
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
 
@@ -15,8 +17,11 @@ use granum_core::table::Column;
 use granum_core::value::Type;
 
 use crate::csv::Look;
+#[cfg(feature = "columnar")]
+use crate::formats::format_by;
 use crate::formats::{FORMATS, Format, Unwritable, fits, format_of};
 use crate::packed::Packer;
+use crate::parts::parts_of;
 use crate::place::{Journal, LeftRun, Move, PlacedFile, PlacedTable, finish_left, left_in, place};
 #[cfg(feature = "sheets")]
 use crate::sheets::Books;
@@ -52,6 +57,22 @@ fn reads(name: &str) -> Result<&'static dyn Format, SourceError> {
         message: wrong.message,
         help: wrong.help,
     })
+}
+
+/// The format of what comes from a path: that of standard input its first bytes tell, of all else the name.
+fn reads_from(path: &Path, name: &str) -> Result<&'static dyn Format, SourceError> {
+    #[cfg(feature = "columnar")]
+    if name == shown_name(STANDARD_INPUT) {
+        let mut begin = vec![];
+        let read = std::fs::File::open(path).and_then(|file| file.take(6).read_to_end(&mut begin));
+        if read.is_ok()
+            && let Some(format) = format_by(&begin)
+        {
+            return Ok(format);
+        }
+    }
+    let _ = path;
+    reads(name)
 }
 
 /// Standard input, where one file is expected.
@@ -98,7 +119,7 @@ impl Files {
                 help: "look at the path".into(),
             });
         };
-        reads(name)?.look(path, name, said)
+        reads_from(path, name)?.look(path, name, said)
     }
 
     /// The tables in a file that can have several, such as a book of sheets; none of a file that is one.
@@ -107,7 +128,7 @@ impl Files {
     /// That it cannot be read.
     pub fn tables(&self, source: &str) -> Result<Vec<String>, SourceError> {
         match self.find(source)?.as_slice() {
-            [(path, name)] => reads(name)?.tables(path, name),
+            [(path, name)] => reads_from(path, name)?.tables(path, name),
             _ => Ok(vec![]),
         }
     }
@@ -299,6 +320,12 @@ impl Files {
             } else {
                 path
             };
+            if path.is_dir() {
+                let parts = parts_of(&path, source)?;
+                if !parts.is_empty() {
+                    return Ok(parts);
+                }
+            }
             return Ok(vec![(path, source.to_owned())]);
         }
         let missing = |message: String| SourceError {
@@ -358,7 +385,7 @@ impl Sources for Files {
         let mut first: Option<(&'static dyn Format, String)> = None;
         for source in &spec.sources {
             for (path, name) in self.find(source)? {
-                let own = reads(&name)?;
+                let own = reads_from(&path, &name)?;
                 fits(own, spec, &name)?;
                 let (format, of) = first.get_or_insert_with(|| (own, name.clone()));
                 if format.name() != own.name() {

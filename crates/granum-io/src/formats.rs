@@ -5,11 +5,14 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use granum_core::port::{
-    Encoded, Encoder, FIELDS, InputSource, InputSpec, NamedAs, OBJECTS, SourceError,
-    SourceErrorKind, Style, Written,
+    COLUMNS, Encoded, Encoder, FIELDS, InputSource, InputSpec, NamedAs, OBJECTS, OutputError,
+    SourceError, SourceErrorKind, Style, Written,
 };
+use granum_core::table::Column;
 use granum_core::value::Type;
 
+#[cfg(feature = "columnar")]
+use crate::columnar::{self, ColumnsWriter, Kind};
 use crate::csv::{CsvSource, CsvWriter, Look, look};
 use crate::json::{self, JsonSource, JsonWriter};
 #[cfg(feature = "sheets")]
@@ -137,6 +140,17 @@ pub(crate) trait Writer: Send + Sync {
     fn finish(&mut self, out: &mut dyn Write) -> io::Result<()>;
 }
 
+/// Rows that are put together by their writer.
+#[cfg(any(feature = "sheets", feature = "columnar"))]
+pub(crate) struct AsTheyAre;
+
+#[cfg(any(feature = "sheets", feature = "columnar"))]
+impl Encoder for AsTheyAre {
+    fn encode(&self, columns: &[Column], rows: usize) -> Encoded {
+        Encoded::Rows(columns.to_vec(), rows)
+    }
+}
+
 /// Text with signs between fields.
 struct Csv;
 
@@ -261,12 +275,78 @@ impl Format for Sheets {
     }
 }
 
+/// Files of whole columns.
+#[cfg(feature = "columnar")]
+struct Columnar {
+    name: &'static str,
+    endings: &'static [&'static str],
+}
+
+#[cfg(feature = "columnar")]
+impl Format for Columnar {
+    fn name(&self) -> &'static str {
+        self.name
+    }
+
+    fn endings(&self) -> &'static [&'static str] {
+        self.endings
+    }
+
+    fn takes(&self) -> &'static [Said] {
+        &[]
+    }
+
+    fn open(
+        &self,
+        spec: &InputSpec,
+        files: &[(PathBuf, String)],
+    ) -> Result<Box<dyn InputSource>, SourceError> {
+        columnar::open(spec, files)
+    }
+
+    fn look(&self, path: &Path, name: &str, _: &Written) -> Result<Look, SourceError> {
+        columnar::look(path, name, self.name)
+    }
+
+    fn writer(
+        &self,
+        name: &str,
+        columns: &[(String, Type)],
+        _: &Style,
+    ) -> Result<Box<dyn Writer>, Unwritable> {
+        Ok(Box::new(ColumnsWriter::new(Kind::of(name), columns)))
+    }
+}
+
+/// Parquet, and both kinds of Arrow.
+#[cfg(feature = "columnar")]
+const COLUMNAR: [&dyn Format; 2] = [
+    &Columnar { name: "Parquet", endings: &[".parquet"] },
+    &Columnar { name: "Arrow", endings: &[".arrow", ".arrows"] },
+];
+
 /// All formats. The first is that of files whose names say nothing.
-#[cfg(feature = "sheets")]
-pub(crate) const FORMATS: &[&dyn Format] = &[&Csv, &Json, &Sheets];
-/// All formats. The first is that of files whose names say nothing.
-#[cfg(not(feature = "sheets"))]
-pub(crate) const FORMATS: &[&dyn Format] = &[&Csv, &Json];
+pub(crate) const FORMATS: &[&dyn Format] = &[
+    &Csv,
+    &Json,
+    #[cfg(feature = "sheets")]
+    &Sheets,
+    #[cfg(feature = "columnar")]
+    COLUMNAR[0],
+    #[cfg(feature = "columnar")]
+    COLUMNAR[1],
+];
+
+/// The format that the first bytes of a file tell, of those that have such.
+#[cfg(feature = "columnar")]
+pub(crate) fn format_by(begin: &[u8]) -> Option<&'static dyn Format> {
+    let at = match begin {
+        [b'P', b'A', b'R', b'1', ..] => 0,
+        b"ARROW1" | [0xFF, 0xFF, 0xFF, 0xFF, ..] => 1,
+        _ => return None,
+    };
+    Some(COLUMNAR[at])
+}
 
 /// How the names of books end.
 pub(crate) const SHEETS: [&str; 5] = [".xlsx", ".xlsm", ".xlsb", ".xls", ".ods"];
@@ -289,13 +369,40 @@ pub fn book_and_sheet(name: &str) -> Option<(&str, &str)> {
 }
 
 /// Formats that are met and that no version reads yet, by the endings of names.
-const OTHERS: [(&str, &str); 5] = [
-    (".parquet", "Parquet"),
-    (".arrow", "Arrow"),
-    (".sqlite", "an SQLite database"),
-    (".sqlite3", "an SQLite database"),
-    (".db", "a database"),
-];
+const OTHERS: [(&str, &str); 3] =
+    [(".sqlite", "an SQLite database"), (".sqlite3", "an SQLite database"), (".db", "a database")];
+
+/// Writes finished columns of one length as a stream of Arrow.
+///
+/// # Errors
+/// What the system says; or that this build leaves Arrow out.
+pub fn write_stream(columns: &[(String, Column)], out: &mut dyn Write) -> Result<(), OutputError> {
+    let path = "standard output".to_owned();
+    #[cfg(feature = "columnar")]
+    return match columnar::stream(columns, out).and_then(|()| out.flush()) {
+        // Who reads it may have had enough.
+        Err(error) if error.kind() != io::ErrorKind::BrokenPipe => Err(OutputError {
+            path,
+            message: format!("cannot be written: {error}"),
+            help: "look whether there is room where it goes".into(),
+        }),
+        _ => Ok(()),
+    };
+    #[cfg(not(feature = "columnar"))]
+    {
+        let _ = (columns, out);
+        let Unwritable { message, help } = without_columns();
+        Err(OutputError { path, message, help })
+    }
+}
+
+/// That this build has no files of columns.
+fn without_columns() -> Unwritable {
+    Unwritable {
+        message: "is Parquet or Arrow, which this build leaves out".into(),
+        help: "build it in:  cargo build --release --features columnar".into(),
+    }
+}
 
 /// The format of a file by its name.
 ///
@@ -312,6 +419,9 @@ pub(crate) fn format_of(name: &str) -> Result<&'static dyn Format, Unwritable> {
             message: "is a book of sheets, which this build leaves out".into(),
             help: "build it in:  cargo build --release --features sheets".into(),
         });
+    }
+    if ends(&COLUMNS) {
+        return Err(without_columns());
     }
     match OTHERS.iter().find(|(ending, _)| named.ends(ending)) {
         Some((_, what)) => Err(Unwritable {

@@ -2,21 +2,29 @@
 #![deny(missing_docs)]
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used))]
 
+#[cfg(feature = "columnar")]
+mod columnar;
 pub mod csv;
 mod files;
 mod formats;
+#[cfg(any(feature = "sheets", feature = "columnar"))]
+mod guarded;
 mod json;
 mod packed;
+mod parts;
 mod place;
 #[cfg(feature = "sheets")]
 mod sheets;
 mod spool;
 mod stream;
+#[cfg(feature = "columnar")]
+mod typed;
 mod unfinished;
 mod zstandard;
 
 pub use csv::{LineEnds, Look};
 pub use files::{Files, shown_name, write_file};
+pub use formats::write_stream;
 pub use formats::{book_and_sheet, sheet_name};
 pub use place::LeftRun;
 pub use unfinished::take_back;

@@ -245,3 +245,132 @@ proptest! {
         prop_assert_eq!(found.first().map_or(0, Column::len), there.len());
     }
 }
+
+#[cfg(feature = "columnar")]
+mod columns {
+    use super::*;
+
+    /// Writes a table into a file of a name; gives the folder.
+    fn written(name: &str, columns: &[(String, Column)], cut: usize) -> tempfile::TempDir {
+        let folder = tempfile::tempdir().unwrap();
+        let files = Files::new(folder.path());
+        let types: Vec<(String, Type)> =
+            columns.iter().map(|(name, column)| (name.clone(), column.ty())).collect();
+        let mut output = files.begin(name, &types, &Style::default()).unwrap();
+        let rows = columns[0].1.len();
+        for start in (0..rows).step_by(cut) {
+            let count = cut.min(rows - start);
+            let part: Vec<Column> =
+                columns.iter().map(|(_, column)| column.slice(start, count)).collect();
+            output.take(output.encoder().encode(&part, count)).unwrap();
+        }
+        output.complete().unwrap();
+        files.publish(vec![output]).unwrap();
+        folder
+    }
+
+    /// All columns of a file of which nothing is said.
+    fn read(folder: &tempfile::TempDir, name: &str) -> Vec<(String, Column)> {
+        let spec = InputSpec::of_files("t".into(), vec![name.to_owned()]);
+        let source = Files::new(folder.path()).open(&spec).unwrap();
+        let shape = source.shape();
+        assert!(shape.typed);
+        let asked = |(column, (_, ty)): (usize, &(String, Type))| InputColumn {
+            column,
+            ty: *ty,
+            rule: None,
+        };
+        let columns = shape.columns.iter().enumerate().map(asked).collect();
+        let mut reader =
+            source.read(ReadRequest { columns, fingerprints: vec![], aside: false }).unwrap();
+        let mut found: Vec<Vec<Column>> = vec![];
+        while let [part, ..] = reader.next(1).unwrap().as_slice() {
+            found.push(part.parse().unwrap().columns);
+        }
+        let types = shape.columns.iter().map(|(_, ty)| Column::all_blank(*ty, 0)).collect();
+        found.insert(0, types);
+        let names = shape.columns.into_iter().map(|(name, _)| name);
+        names.zip(Column::concat_each(&found)).collect()
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(32))]
+        #[test]
+        fn what_is_written_as_columns_is_read_again_with_its_types(
+            rows in prop::collection::vec(row(), 1..30),
+            texts in prop::collection::vec(prop::option::of(any::<String>()), 30),
+            numbers in prop::collection::vec(prop::option::of(any::<f64>().prop_filter("finite", |n| n.is_finite())), 30),
+            name in prop::sample::select(vec!["t.parquet", "t.arrow", "t.arrows"]),
+            cut in 1..9_usize,
+        ) {
+            let mut columns = columns(&rows);
+            let texts = texts.iter().map(|text| text.as_deref().filter(|text| !text.is_empty()));
+            columns.push(("any".into(), Column::Text(texts.take(rows.len()).collect())));
+            columns.push(("number".into(), Column::Number(numbers.into_iter().take(rows.len()).collect())));
+            columns.push(("nothing".into(), Column::Blank(rows.len())));
+            let folder = written(name, &columns, cut);
+            let found = read(&folder, name);
+            prop_assert_eq!(found.len(), columns.len());
+            for ((name, own), (found_name, found)) in columns.iter().zip(&found) {
+                prop_assert_eq!(name, found_name);
+                prop_assert_eq!(own.ty(), found.ty(), "{}", name);
+                for row in 0..rows.len() {
+                    prop_assert_eq!(own.scalar(row), found.scalar(row), "{} in row {}", name, row);
+                }
+                prop_assert_eq!(found.len(), rows.len());
+            }
+        }
+
+        /// Bytes that are changed, and files that are cut off: what cannot be read is told, and nothing panics.
+        #[test]
+        fn a_damaged_file_of_columns_is_read_or_told(
+            places in prop::collection::vec((any::<prop::sample::Index>(), any::<u8>()), 0..8),
+            length in any::<prop::sample::Index>(),
+            name in prop::sample::select(vec!["t.parquet", "t.arrow", "t.arrows"]),
+        ) {
+            let rows: Vec<Row> = (0..40).map(|no| (Some(no), Some(1), Some("x".into()), None, None, None)).collect();
+            let folder = written(name, &columns(&rows), 40);
+            let path = folder.path().join(name);
+            let mut bytes = fs::read(&path).unwrap();
+            if places.is_empty() {
+                bytes.truncate(length.index(bytes.len()));
+            }
+            for (place, byte) in places {
+                let at = place.index(bytes.len());
+                bytes[at] = byte;
+            }
+            fs::write(&path, bytes).unwrap();
+            let spec = InputSpec::of_files("t".into(), vec![name.to_owned()]);
+            let read = Files::new(folder.path()).open(&spec).and_then(|source| {
+                let asked = |(column, (_, ty)): (usize, &(String, Type))| InputColumn { column, ty: *ty, rule: None };
+                let columns = source.shape().columns.iter().enumerate().map(asked).collect();
+                let mut reader = source.read(ReadRequest { columns, fingerprints: vec![], aside: false })?;
+                while let [part, ..] = reader.next(1)?.as_slice() {
+                    part.parse()?;
+                }
+                Ok(())
+            });
+            if let Err(error) = read {
+                prop_assert_eq!(error.file, name);
+            }
+        }
+    }
+
+    #[test]
+    fn columns_have_the_same_bytes_whatever_the_batches_and_no_rows_are_a_table() {
+        let rows: Vec<Row> = (0..140_000)
+            .map(|no| (Some(no), Some(1), Some("x".into()), None, None, None))
+            .collect();
+        let columns = columns(&rows);
+        for name in ["t.parquet", "t.arrow", "t.arrows"] {
+            let bytes =
+                |cut: usize| fs::read(written(name, &columns, cut).path().join(name)).unwrap();
+            assert!(bytes(140_000) == bytes(999), "{name} has other bytes");
+            let none: Vec<(String, Column)> =
+                columns.iter().map(|(name, column)| (name.clone(), column.slice(0, 0))).collect();
+            let found = read(&written(name, &none, 1), name);
+            assert_eq!(found.iter().map(|(_, column)| column.len()).max(), Some(0));
+            assert_eq!(found.len(), columns.len());
+        }
+    }
+}

@@ -48,7 +48,7 @@ fn provokes(kind: Kind) -> Option<(&'static [u8], &'static [&'static str])> {
         Kind::AfterQuote => (b"a,b\n1,\"2\"x\n", &["t.csv"]),
         Kind::LineEnds => (b"a,b\r1,2\r3,4\r", &["t.csv"]),
         Kind::Doubled => (b"a\n1\n", &["t.csv", "./t.csv"]),
-        Kind::Format => (b"a\n", &["t.parquet"]),
+        Kind::Format => (b"a\n", &["t.db"]),
         Kind::Json => (b"a\n", &["cut.json"]),
         Kind::UnknownEncoding => (b"a\n", &["t.csv"]),
         Kind::Damaged => (b"a\n", &["packed.gz"]),

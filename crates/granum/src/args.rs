@@ -127,8 +127,8 @@ pub enum Command {
         #[arg(value_names = ["PLAN", "TABLE"], num_args = 0..=2)]
         words: Vec<String>,
         #[command(flatten)]
-        options: PlanOptions,
-        /// How many rows: 20, or all where they go into a file
+        options: ShowOptions,
+        /// How many rows: 20, or all where they go into a file or on to a program
         #[arg(long, value_name = "N")]
         rows: Option<usize>,
         /// Write them to a file, all columns, in place of printing them
@@ -372,6 +372,40 @@ pub struct PlanOptions {
     /// Give a parameter another value
     #[arg(long = "set", value_name = "NAME=VALUE", value_parser = setting)]
     pub settings: Vec<(String, String)>,
+}
+
+/// The same for `show`, whose rows can be sent on to another program.
+#[derive(Debug, Clone, Default, ClapArgs)]
+pub struct ShowOptions {
+    /// A plan's text in place of a file; its paths begin in the current folder
+    #[arg(short = 'e', id = "text", value_name = "PLAN TEXT")]
+    pub text: Option<String>,
+    /// How the rows are printed; `arrow` sends all of them on, all columns with their types, as a
+    /// stream of Arrow
+    #[arg(long, value_enum, default_value_t = ShowFormat::Text)]
+    pub format: ShowFormat,
+    /// Give a parameter another value
+    #[arg(long = "set", value_name = "NAME=VALUE", value_parser = setting)]
+    pub settings: Vec<(String, String)>,
+}
+
+impl ShowOptions {
+    /// How the plan is taken, and all else told that is not rows.
+    pub fn of_plan(&self) -> PlanOptions {
+        let format = match self.format {
+            ShowFormat::Text | ShowFormat::Arrow => Format::Text,
+            ShowFormat::Json => Format::Json,
+        };
+        PlanOptions { text: self.text.clone(), format, settings: self.settings.clone() }
+    }
+}
+
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, ValueEnum)]
+pub enum ShowFormat {
+    #[default]
+    Text,
+    Json,
+    Arrow,
 }
 
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, ValueEnum)]

@@ -236,6 +236,10 @@ fn comment(table: &RelatedTable) -> String {
             out.push_str(&remark(&format!("{name}: {}", odd.join(", "))));
         }
     }
+    for unread in &survey.unread {
+        let name = unread.column.replace(['\n', '\r'], " ");
+        out.push_str(&remark(&format!("{name} is left out: {}", unread.what)));
+    }
     out
 }
 

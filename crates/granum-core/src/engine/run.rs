@@ -232,6 +232,7 @@ impl<'a> Run<'a> {
         let mut end = run_tree(&context, &tree, reading, failed, &mut outputs)?;
         self.outputs = outputs;
         end.sums[0].footer = source.map_or_else(Vec::new, InputSource::left_out);
+        end.sums[0].unread = source.map_or_else(Vec::new, |source| source.shape().unread);
         end.sums[0].without_rows = source.and_then(InputSource::without_rows);
         self.keep(&tree, end);
         Ok(())

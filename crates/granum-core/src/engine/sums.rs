@@ -10,7 +10,7 @@ use crate::step::{RowsBecome, StepSum, add};
 use crate::table::{Amount, GatherId, InWhat, TableId};
 use crate::tally::{
     BadCell, GrainChange, OddHoursTold, Part, SetAside, StackedTwice, StepTally, TableTally,
-    TrackedName, WithoutRows,
+    TrackedName, Unread, WithoutRows,
 };
 
 /// What happened in a table's steps.
@@ -27,6 +27,7 @@ pub(super) struct TableSum {
     pub zero_divisions: u64,
     pub footer: Vec<BadCell>,
     pub without_rows: Option<WithoutRows>,
+    pub unread: Vec<Unread>,
     pub parts: Vec<Part>,
     pub twice: Option<StackedTwice>,
 }
@@ -122,6 +123,7 @@ impl TableSum {
             zero_divisions: self.zero_divisions,
             footer: self.footer.clone(),
             without_rows: self.without_rows.clone(),
+            unread: self.unread.clone(),
             parts: self.parts.clone(),
             twice: self.twice.clone(),
         }

@@ -4,7 +4,7 @@ use serde::Serialize;
 
 use crate::lang::{Otherwise, Span};
 use crate::table::{Column, Lines, Origin, Place};
-use crate::tally::{BadCell, WithoutRows};
+use crate::tally::{BadCell, Unread, WithoutRows};
 use crate::value::{Type, Zone};
 
 /// What an input asks of its files.
@@ -126,6 +126,10 @@ pub struct InputColumn {
 pub struct InputShape {
     /// The columns of the stacked files, and the type that each has when nothing is said.
     pub columns: Vec<(String, Type)>,
+    /// Whether the files say those types; else they were found from cells.
+    pub typed: bool,
+    /// Columns of its files that are none here, since what they hold is no value.
+    pub unread: Vec<Unread>,
 }
 
 /// Opens the files of inputs.

@@ -11,6 +11,6 @@ pub use input::{
 };
 pub use observer::{Observer, Silent};
 pub use output::{
-    BOOKS, Encoded, Encoder, FIELDS, Family, NamedAs, OBJECTS, Output, OutputError, Outputs,
-    PACKED, Style, publish_each,
+    BOOKS, COLUMNS, Encoded, Encoder, FIELDS, Family, NamedAs, OBJECTS, Output, OutputError,
+    Outputs, PACKED, Style, publish_each,
 };

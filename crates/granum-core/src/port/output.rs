@@ -36,7 +36,9 @@ pub const FIELDS: [&str; 3] = [".csv", ".tsv", ".txt"];
 pub const OBJECTS: [&str; 3] = [".jsonl", ".ndjson", ".json"];
 /// The same of books of sheets.
 pub const BOOKS: [&str; 1] = [".xlsx"];
-/// What may stand behind any but those: it is packed.
+/// The same of files of whole columns: Parquet, Arrow's file and its stream.
+pub const COLUMNS: [&str; 3] = [".parquet", ".arrow", ".arrows"];
+/// What may stand behind the first two: it is packed.
 pub const PACKED: [&str; 2] = [".gz", ".zst"];
 
 /// What a file's name says of how it is written.
@@ -72,8 +74,10 @@ impl NamedAs {
         } else if OBJECTS.iter().any(file) {
             Some(Family::Objects)
         } else {
-            // A book is packed as it is.
-            (BOOKS.iter().any(file) && self.packed.is_none()).then_some(Family::Book)
+            // What is packed within is not packed again.
+            let family = if BOOKS.iter().any(file) { Some(Family::Book) } else { None };
+            let columns = COLUMNS.iter().any(file).then_some(Family::Columns);
+            family.or(columns).filter(|_| self.packed.is_none())
         }
     }
 }
@@ -87,6 +91,8 @@ pub enum Family {
     Objects,
     /// Sheets of cells.
     Book,
+    /// Whole columns that have types.
+    Columns,
 }
 
 /// Takes results to their places.

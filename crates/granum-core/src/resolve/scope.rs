@@ -284,7 +284,13 @@ impl<'a> Resolver<'a> {
         let renamed = |(old, new): &&(String, String)| {
             *old == name.text && row.columns.iter().any(|(known, ..)| known == new)
         };
-        if let Some((_, new)) = row.once.iter().rev().find(renamed) {
+        let mut unread = self.shapes.values().flat_map(|shape| &shape.unread);
+        if let Some(unread) = unread.find(|unread| unread.column == name.text) {
+            diagnostic = diagnostic.help(format!(
+                "its files have a column of that name, and what it holds is {}: no cell can hold it",
+                unread.what
+            ));
+        } else if let Some((_, new)) = row.once.iter().rev().find(renamed) {
             diagnostic = diagnostic.help(format!("it is called `{new}` now"));
         } else if let Some(help) = undivided(&row.columns) {
             diagnostic = diagnostic.help(help);

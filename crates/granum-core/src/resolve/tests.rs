@@ -17,6 +17,7 @@ fn shapes() -> HashMap<String, InputShape> {
     let money = Type::Decimal(Scale(2));
     let shape = |columns: &[(&str, Type)]| InputShape {
         columns: columns.iter().map(|(name, ty)| ((*name).to_owned(), *ty)).collect(),
+        ..InputShape::default()
     };
     HashMap::from([
         (

@@ -3,7 +3,7 @@
 use super::Resolved;
 use super::scope::Resolver;
 use crate::lang::{Diagnostic, DiagnosticKind, OutputTree, Quoted, Span, StyleTree};
-use crate::port::{BOOKS, FIELDS, Family, NamedAs, OBJECTS, PACKED, Style};
+use crate::port::{BOOKS, COLUMNS, FIELDS, Family, NamedAs, OBJECTS, PACKED, Style};
 
 /// A sheet's name has at most this many letters, in every program that reads books.
 const LONGEST_SHEET: usize = 31;
@@ -18,13 +18,14 @@ impl Resolver<'_> {
                 Diagnostic::new(
                     DiagnosticKind::NotYet,
                     tree.path.span,
-                    "this version writes CSV, JSON and books of sheets",
+                    "this version writes CSV, JSON, books of sheets, Parquet and Arrow",
                 )
                 .help(format!(
-                    "end the path in {}, to have it packed with {} behind; or in {}",
+                    "end the path in {}, to have it packed with {} behind; or in {} {}",
                     endings.join(" "),
                     PACKED.join(" or "),
-                    BOOKS.join(" ")
+                    BOOKS.join(" "),
+                    COLUMNS.join(" ")
                 )),
             );
         };
@@ -33,7 +34,7 @@ impl Resolver<'_> {
         self.goes_with(family, Family::Book, sheet.iter().map(|said| said.span))?;
         let sheet = match family {
             Family::Book => Some(self.sheet(tree, sheet.as_ref())?),
-            Family::Fields | Family::Objects => None,
+            Family::Fields | Family::Objects | Family::Columns => None,
         };
         let sign = |said: &Option<Quoted>| said.as_ref().and_then(|said| said.text.bytes().next());
         let style = Style {
@@ -67,6 +68,10 @@ impl Resolver<'_> {
             Family::Fields => ("text has no sheets", ".xlsx"),
             Family::Objects if wanted == Family::Book => ("JSON has no sheets", ".xlsx"),
             Family::Objects => ("JSON is written in one way alone", ".csv"),
+            Family::Columns if wanted == Family::Book => {
+                ("a file of columns has no sheets", ".xlsx")
+            }
+            Family::Columns => ("a file of columns is written in one way alone", ".csv"),
             Family::Book => ("a book has cells, and no signs between them", ".csv"),
         };
         self.wrong(

@@ -9,6 +9,7 @@ use crate::port::{
     SourceErrorKind,
 };
 use crate::table::{Codes, Column, Place, Places, Texts};
+use crate::tally::Unread;
 use crate::value::Type;
 
 /// A column counts its values exactly up to so many; above, their number is an estimate.
@@ -23,6 +24,7 @@ pub(crate) struct Coded {
     pub rows: usize,
     pub columns: Vec<CodedColumn>,
     pub places: Places,
+    pub unread: Vec<Unread>,
 }
 
 /// A column of numbers.
@@ -146,9 +148,12 @@ pub(crate) fn read(
         .into_par_iter()
         .zip(shape.columns)
         .zip(without)
-        .map(|((coding, (name, _)), without)| coding.finish(name, without))
+        .map(|((mut coding, (name, ty)), without)| {
+            coding.profile.own = shape.typed.then_some(ty);
+            coding.finish(name, without)
+        })
         .collect();
-    Ok(Coded { rows, columns, places })
+    Ok(Coded { rows, columns, places, unread: shape.unread })
 }
 
 /// A column on its way.

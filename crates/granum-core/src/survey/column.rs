@@ -42,6 +42,9 @@ impl Reading {
     }
 }
 
+/// An amount has so many places at most; what has more is a measure.
+const MOST_PLACES: u8 = 6;
+
 /// What is told of a column.
 pub(super) fn survey(column: &CodedColumn, rows: u64, places: &Places) -> ColumnSurvey {
     let reading = reading(column);
@@ -96,7 +99,10 @@ fn typical(column: &CodedColumn) -> Vec<Typical> {
 
 /// How the cells would have to be read; where some have no value, what becomes of those.
 fn reading(column: &CodedColumn) -> Option<Reading> {
-    let plain = reading_of_values(column);
+    let plain = match column.profile.own {
+        Some(own) => reading_of_typed(column, own),
+        None => reading_of_values(column),
+    };
     if column.without.rows == 0 {
         return plain;
     }
@@ -106,6 +112,30 @@ fn reading(column: &CodedColumn) -> Option<Reading> {
     };
     let plain = plain.unwrap_or(Reading { ty, formats: vec![], zone: None, else_blank: true });
     Some(Reading { else_blank: true, ..plain })
+}
+
+/// How the cells of a column with a type of its own would have to be read for what they are: days and amounts that are
+/// kept as texts, days that are kept as numbers, and amounts that are kept as floating point numbers.
+fn reading_of_typed(column: &CodedColumn, own: Type) -> Option<Reading> {
+    let found = column.profile.found_ty();
+    let plainly = |ty| Some(Reading { ty, formats: vec![], zone: None, else_blank: false });
+    match own {
+        Type::Text => {
+            let read = reading_of_values(column);
+            let other = |read: &Reading| read.ty != Type::Text || !read.formats.is_empty();
+            let days = matches!(found, Type::Date | Type::DateTime);
+            let amounts = matches!(found, Type::Decimal(places) if places.0 > 0);
+            read.filter(other).or_else(|| if days || amounts { plainly(found) } else { None })
+        }
+        Type::Integer => reading_of_values(column).filter(|read| read.ty == Type::Date),
+        Type::Number => match found {
+            Type::Decimal(places) if places.0 <= MOST_PLACES => plainly(found),
+            _ => None,
+        },
+        // Moments of UTC are written as such.
+        Type::DateTime => reading_of_values(column).filter(|read| read.zone.is_some()),
+        _ => None,
+    }
 }
 
 fn reading_of_values(column: &CodedColumn) -> Option<Reading> {
@@ -146,7 +176,7 @@ fn reading_of_values(column: &CodedColumn) -> Option<Reading> {
         let formats = vec![];
         return Some(Reading { ty: Type::Text, formats, zone: None, else_blank: false });
     }
-    if plain.rows + numbers.all.rows != all || profile.ty() != Type::Text {
+    if plain.rows + numbers.all.rows != all || profile.found_ty() != Type::Text {
         return None;
     }
     if numbers.all.is_none() {
@@ -307,7 +337,12 @@ fn oddities(column: &CodedColumn, places: &Places) -> Vec<Oddity> {
     if text && fitting * 10 >= all * 9 && fitting < all {
         tell(OddityKind::Unlike, &profile.words, vec![]);
     }
-    tell(OddityKind::LeadingZeros, &profile.leading_zeros, vec![]);
+    if profile.own.is_none() {
+        tell(OddityKind::LeadingZeros, &profile.leading_zeros, vec![]);
+    }
+    if profile.own == Some(Type::Number) && reading_of_typed(column, Type::Number).is_some() {
+        tell(OddityKind::Floating, &profile.plain_numbers, vec![]);
+    }
     tell(OddityKind::Exponent, &profile.exponent, vec![]);
     // Where one long number has other digits at its end, none was rounded.
     if profile.rounded.rows == profile.long_numbers {

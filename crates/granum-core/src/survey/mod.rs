@@ -65,7 +65,8 @@ pub(crate) fn surveyed(
         .collect();
     observer.stage("looking for what one row is", 0);
     let (grain, duplicates) = structure::structure(&coded, &columns);
-    let survey = Survey { files, rows: coded.rows as u64, columns, grain, duplicates };
+    let (rows, unread) = (coded.rows as u64, coded.unread.clone());
+    let survey = Survey { files, rows, columns, unread, grain, duplicates };
     Ok(Surveyed { coded, survey })
 }
 

@@ -69,6 +69,8 @@ const MARKS: [u8; 256] = {
 /// What has been seen of a column's values.
 #[derive(Debug, Default)]
 pub(crate) struct Profile {
+    /// The type that its files say.
+    pub own: Option<Type>,
     found: Found,
     pub numbers: Numbers,
     pub days: Days,
@@ -181,8 +183,13 @@ impl Profile {
         }
     }
 
-    /// The type that the column gets when nothing is said.
+    /// The type that the column gets when nothing is said: its own, else what its cells are found to be.
     pub fn ty(&self) -> Type {
+        self.own.filter(|own| *own != Type::Blank).unwrap_or_else(|| self.found.ty())
+    }
+
+    /// What its cells are found to be.
+    pub fn found_ty(&self) -> Type {
         self.found.ty()
     }
 

@@ -3,6 +3,7 @@
 use serde::{Serialize, Serializer};
 
 use crate::table::Place;
+use crate::tally::Unread;
 use crate::value::{Type, Zone};
 
 /// What is in some files of the same columns.
@@ -15,6 +16,8 @@ pub struct Survey {
     pub rows: u64,
     /// Their columns.
     pub columns: Vec<ColumnSurvey>,
+    /// Columns that no plan can name, since what they hold is no value.
+    pub unread: Vec<Unread>,
     /// What one row is.
     pub grain: GrainSurvey,
     /// Rows that are copies or versions of others.
@@ -126,7 +129,10 @@ pub enum OddityKind {
     Exponent,
     /// Numbers of more than fifteen digits, all of which end in zeros: a spreadsheet keeps fifteen.
     Rounded,
-    /// Cells of a sheet that show an error, a formula without a result, or what a merged cell covers.
+    /// Amounts, by their places, that are kept as floating point numbers, whose sums need not be exact.
+    Floating,
+    /// Cells that should have a value and have none: an error in a sheet, a formula without a result, what a merged cell
+    /// covers; of a file of columns what no value can be.
     NoValue,
     /// Spaces before or behind.
     OuterSpaces,

@@ -38,7 +38,7 @@ pub use problem::{
 pub use report::{AsideFile, Report, Written};
 pub use step::{
     Cut, GatheredAmount, GrainChange, GroupSizes, Multiplied, OddHoursTold, Part, RowsAmount,
-    SetAside, StepDetail, StepTally, TableTally, TrackedName, UnitsLeft, WithoutRows,
+    SetAside, StepDetail, StepTally, TableTally, TrackedName, UnitsLeft, Unread, WithoutRows,
 };
 pub use story::{
     BecameStory, Beside, GoneRow, GoneStory, LedHere, Met, NamedValue, NearKey, NearMet, RowStory,

@@ -36,6 +36,8 @@ pub struct TableTally {
     pub odd_hours: Vec<OddHoursTold>,
     /// Records below the rows of its files that were left out, as the plan says.
     pub footer: Vec<BadCell>,
+    /// Columns of its files that it has not, since what they hold is no value.
+    pub unread: Vec<Unread>,
     /// The objects around its rows of which no row came.
     pub without_rows: Option<WithoutRows>,
     /// Rows in which a division by zero gave blank.
@@ -58,6 +60,16 @@ pub struct WithoutRows {
     pub without: u64,
     /// The first of them.
     pub examples: Vec<Place>,
+}
+
+/// A column of a file that no plan can name.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct Unread {
+    /// What it is called there.
+    pub column: String,
+    /// What it holds: `a list`.
+    pub what: String,
 }
 
 /// One of several tables that a table is laid from.

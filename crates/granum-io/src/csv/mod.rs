@@ -18,14 +18,16 @@ mod write;
 pub(crate) use footer::totals;
 pub(crate) use look::look;
 pub use look::{LineEnds, Look};
-pub(crate) use part::{CsvPart, Layout, MadeOf, settled_type};
+#[cfg(any(feature = "sheets", feature = "columnar"))]
+pub(crate) use part::WithoutValue;
 #[cfg(feature = "sheets")]
-pub(crate) use part::{WithoutValue, cell};
+pub(crate) use part::cell;
+pub(crate) use part::{CsvPart, Layout, MadeOf, settled_type};
 pub use reader::Splitter;
 pub(crate) use reader::{changed, system_error};
 pub use scan::{Fault, Field, Scanner};
 pub(crate) use source::CsvSource;
-#[cfg(feature = "sheets")]
+#[cfg(any(feature = "sheets", feature = "columnar"))]
 pub(crate) use source::stacked;
 pub(crate) use write::{CsvWriter, write_row};
 

@@ -98,7 +98,10 @@ impl InputSource for CsvSource {
     fn shape(&self) -> InputShape {
         let types = self.found.iter().zip(&self.read);
         let types = types.map(|(found, read)| read.unwrap_or_else(|| settled_type(*found)));
-        InputShape { columns: self.names.iter().cloned().zip(types).collect() }
+        InputShape {
+            columns: self.names.iter().cloned().zip(types).collect(),
+            ..InputShape::default()
+        }
     }
 
     fn settled(&self) -> bool {

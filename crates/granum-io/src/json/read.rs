@@ -71,7 +71,10 @@ impl InputSource for JsonSource {
     fn shape(&self) -> InputShape {
         let types = self.found.iter().zip(&self.read);
         let types = types.map(|(found, read)| read.unwrap_or_else(|| settled_type(Some(*found))));
-        InputShape { columns: self.names.all.iter().cloned().zip(types).collect() }
+        InputShape {
+            columns: self.names.all.iter().cloned().zip(types).collect(),
+            ..InputShape::default()
+        }
     }
 
     fn settled(&self) -> bool {

@@ -2,13 +2,11 @@
 
 use std::fs::File;
 use std::io::{BufReader, Read, Seek};
-use std::panic::{AssertUnwindSafe, catch_unwind, resume_unwind};
 use std::path::Path;
 
 use calamine::{
     DataRef, Dimensions, Ods, Reader, SheetType, SheetVisible, Xls, Xlsb, Xlsx, XlsxError,
 };
-use granum_core::Bug;
 use granum_core::port::{NamedAs, SourceError, SourceErrorKind};
 
 use super::cell::Value;
@@ -236,15 +234,8 @@ fn each_of(
     Ok(())
 }
 
-/// A file that is not as a book has to be may be more than its reader bears.
 fn guarded<T>(name: &str, work: impl FnOnce() -> Result<T, SourceError>) -> Result<T, SourceError> {
-    catch_unwind(AssertUnwindSafe(work)).unwrap_or_else(|caught| {
-        // A fault of this program is no fault of the file.
-        if caught.is::<Bug>() {
-            resume_unwind(caught);
-        }
-        Err(damaged(name, &"it is not as a book has to be"))
-    })
+    crate::guarded::guarded(work, || damaged(name, &"it is not as a book has to be"))
 }
 
 fn damaged(name: &str, error: &dyn std::fmt::Display) -> SourceError {

@@ -65,7 +65,10 @@ impl InputSource for SheetSource {
     fn shape(&self) -> InputShape {
         let types = self.kinds.iter().zip(&self.read);
         let types = types.map(|(kinds, read)| read.unwrap_or_else(|| kinds.settled().ty()));
-        InputShape { columns: self.names.iter().cloned().zip(types).collect() }
+        InputShape {
+            columns: self.names.iter().cloned().zip(types).collect(),
+            ..InputShape::default()
+        }
     }
 
     fn settled(&self) -> bool {

@@ -12,6 +12,7 @@ use rust_xlsxwriter::{DocProperties, ExcelDateTime, Format, Workbook, Worksheet,
 
 use super::area::{COLUMNS, ROWS};
 use super::typed::{Typed, typed};
+use crate::formats::AsTheyAre;
 use crate::place::{Move, PlacedFile, place};
 
 /// Books on their way, by their places. A book is let go with the last of its sheets.
@@ -254,14 +255,6 @@ struct SheetOutput {
 }
 
 /// Rows as they are: a sheet is written by one.
-struct AsTheyAre;
-
-impl Encoder for AsTheyAre {
-    fn encode(&self, columns: &[Column], rows: usize) -> Encoded {
-        Encoded::Rows(columns.to_vec(), rows)
-    }
-}
-
 impl Output for SheetOutput {
     fn encoder(&self) -> Arc<dyn Encoder> {
         Arc::new(AsTheyAre)

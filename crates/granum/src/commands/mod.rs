@@ -31,7 +31,7 @@ use anstream::{AutoStream, ColorChoice};
 use clap::CommandFactory;
 use granum_core::engine::Showing;
 
-use crate::args::{Args, Color, Command, Format, Global};
+use crate::args::{Args, Color, Command, Format, Global, ShowFormat};
 
 /// How a command ended.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -211,18 +211,31 @@ pub fn run(args: Args) -> Exit {
             run::run(&mut printer, &plan, run::Does::Outputs(&writing))
         }
         Command::Show { words, options, rows, to, unmatched, after, removed, condition, sort } => {
+            let stream = options.format == ShowFormat::Arrow;
+            let options = options.of_plan();
             match crate::args::shown(&words, &options) {
                 Ok((_, None)) if to.is_some() => {
                     printer.diagnostic("error: --to writes the rows of a table: name it\n");
                     Exit::PlanWrong
                 }
+                Ok((_, None)) if stream => {
+                    let text = "error: --format arrow sends on the rows of a table: name it\n";
+                    printer.diagnostic(text);
+                    Exit::PlanWrong
+                }
+                Ok(_) if stream && to.is_some() => {
+                    let text = "error: --to says by its ending what is written\n  \
+                                leave --format arrow out, and end the path in .arrow or .arrows\n";
+                    printer.diagnostic(text);
+                    Exit::PlanWrong
+                }
                 Ok((plan, None)) => show::tables(&mut printer, &plan, &options),
                 Ok((plan, Some(table))) => {
                     let sort = sort.map_or(vec![], |sort| crate::args::items(&sort));
-                    let rows =
-                        rows.or(if to.is_some() { None } else { Some(crate::render::SHOWN) });
+                    let all = to.is_some() || stream;
+                    let rows = rows.or(if all { None } else { Some(crate::render::SHOWN) });
                     let showing = Showing { table, unmatched, rows, condition, after, sort };
-                    let asked = show::Asked { showing, removed, to };
+                    let asked = show::Asked { showing, removed, to, stream };
                     show::run(&mut printer, &plan, &options, &asked)
                 }
                 Err(error) => {

@@ -1,9 +1,11 @@
 //! `show`: the rows of a table, or the tables that there are.
 
+use std::io::{self, IsTerminal};
+
 use granum_core::engine::{RunError, Showing, Shown, outline, show as show_rows, show_removed};
 use granum_core::port::OutputError;
 use granum_core::tally::Written;
-use granum_io::Files;
+use granum_io::{Files, write_stream};
 
 use super::plan::Plan;
 use super::{Exit, Printer, left};
@@ -38,6 +40,8 @@ pub(super) struct Asked {
     pub removed: bool,
     /// The file that they are written into.
     pub to: Option<String>,
+    /// Whether they are sent on as a stream of Arrow.
+    pub stream: bool,
 }
 
 pub(super) fn run(
@@ -53,6 +57,13 @@ pub(super) fn run(
         Ok(plan) => plan,
         Err(exit) => return exit,
     };
+    if asked.stream && io::stdout().is_terminal() {
+        printer.diagnostic(
+            "error: a stream of Arrow is for a program, not for a terminal\n  \
+             send it on, as in  | PROGRAM  or  > FILE.arrows\n",
+        );
+        return Exit::PlanWrong;
+    }
     left::tell(printer, &plan);
     if let Some(refused) = to.and_then(|to| refused(&plan, to)) {
         return plan.failed(printer, RunError::Output(refused));
@@ -75,6 +86,7 @@ pub(super) fn run(
             printer.diagnostic(&format!("{text}\n`{}` could not be built.\n", shown.table));
             Exit::DataFailed
         }
+        Ok(shown) if asked.stream => sent(printer, &plan, &shown),
         Ok(shown) => {
             let told = match to {
                 Some(to) => saved(&plan, &shown, showing, to),
@@ -99,6 +111,25 @@ pub(super) fn run(
         }
         Err(error) => plan.failed(printer, error),
     }
+}
+
+/// Sends rows on. What else is to be told is told beside them.
+fn sent(printer: &mut Printer, plan: &Plan, shown: &Shown) -> Exit {
+    let mut out = io::BufWriter::new(io::stdout().lock());
+    let sent = write_stream(&shown.columns, &mut out);
+    drop(out);
+    if let Err(error) = sent {
+        return plan.failed(printer, RunError::Output(error));
+    }
+    let warnings = render::warnings(&shown.warnings, printer.width);
+    if !warnings.is_empty() {
+        printer.diagnostic(&warnings);
+    }
+    if shown.problems.is_empty() {
+        return Exit::Held;
+    }
+    printer.diagnostic(&render::problems(&shown.problems, &plan.texts.all));
+    Exit::DataFailed
 }
 
 /// Rows as a document.

@@ -52,6 +52,7 @@ pub use visible::visible;
 pub use warning::warnings;
 
 use anstyle::{AnsiColor, Style};
+use granum_core::tally::Unread;
 use granum_core::value::{Scale, decimal};
 use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 use visible::{seen, styled};
@@ -156,6 +157,13 @@ fn change(before: u64, after: u64) -> String {
         std::cmp::Ordering::Equal => "0".into(),
         std::cmp::Ordering::Greater => format!("+{}", count(after - before)),
     }
+}
+
+/// Columns of files that no cell can hold.
+fn unread(columns: &[Unread]) -> String {
+    let told =
+        columns.iter().map(|unread| format!("{} ({})", clipped(&unread.column, 40), unread.what));
+    told.collect::<Vec<_>>().join(", ")
 }
 
 /// Lines that each begin with `indent`, folded at `width`.

@@ -7,7 +7,7 @@ use granum_core::value::Type;
 use granum_io::{LineEnds, Look};
 
 use super::columns::{Side, set};
-use super::{clipped, count, counted, dim, folded, heading, notable, width_of};
+use super::{clipped, count, counted, dim, folded, heading, notable, unread, width_of};
 
 /// Values are shown up to this many letters.
 const LONGEST: usize = 19;
@@ -30,6 +30,10 @@ pub fn survey(survey: &Survey, look: &Look, width: usize) -> String {
     let title = folded(&format!("{name} \u{b7} {size}{written}"), "", width);
     let mut out = format!("{}\n", title.replacen(&name, &heading(&name), 1));
     out.push_str(&columns(survey, width));
+    if !survey.unread.is_empty() {
+        let text = format!("left out, since no cell can hold it: {}", unread(&survey.unread));
+        out.push_str(&format!("{}\n", folded(&text, "  ", width)));
+    }
     if survey.rows == 0 {
         out.push_str("  There is a header and no row below it.\n\n");
         return out;
@@ -52,6 +56,9 @@ fn written(look: &Look, name: &str) -> String {
         let named = name.ends_with(&format!("#{sheet}"));
         let sheet = if named { String::new() } else { format!("sheet {sheet}") };
         return format!("{sheet}{range}{header}{footer}").trim_start_matches(", ").to_owned();
+    }
+    if matches!(look.format, "Parquet" | "Arrow") {
+        return look.format.into();
     }
     if look.format != "CSV" {
         return format!("{}, {}", look.format, look.encoding);
@@ -266,6 +273,9 @@ fn oddity_text(oddity: &Oddity, column: &ColumnSurvey) -> String {
             "{has} more than fifteen digits and zeros behind them, as spreadsheets leave; the digits \
              that stood there are lost"
         )),
+        OddityKind::Floating => {
+            format!("{cells} {is} kept as floating point numbers, whose sums need not be exact")
+        }
         OddityKind::NoValue => plain(&format!("{has} no value")),
         OddityKind::OuterSpaces => plain(&format!("{has} spaces around")),
         OddityKind::LetterCase => {

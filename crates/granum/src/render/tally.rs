@@ -204,6 +204,9 @@ fn read_notes(table: &TableTally) -> Vec<String> {
             lines.join(", ")
         ));
     }
+    if !table.unread.is_empty() {
+        notes.push(format!("left out: {}", super::unread(&table.unread)));
+    }
     if let Some(WithoutRows { list, objects, without, examples }) = &table.without_rows {
         let first: Vec<String> = examples.iter().map(ToString::to_string).collect();
         let more = if *without > examples.len() as u64 { ", \u{2026}" } else { "" };

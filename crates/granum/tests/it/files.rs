@@ -217,9 +217,9 @@ fn a_file_that_is_named_twice_is_refused() {
 #[test]
 fn formats_that_are_not_read_yet_are_said() {
     let folder = Folder::new();
-    folder.file("a.parquet", "").plan("input t from \"a.parquet\"\n");
+    folder.file("a.db", "").plan("input t from \"a.db\"\n");
     folder.run().code(3).complains(
-        "error: a.parquet: is Parquet, which this version does not read or write\n  \
+        "error: a.db: is a database, which this version does not read or write\n  \
          export it as CSV, JSON lines or .xlsx\n",
     );
 }

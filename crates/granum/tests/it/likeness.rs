@@ -65,9 +65,9 @@ fn what_near_cannot_look_at_is_refused() {
         "one of the two files stands there",
     );
     wrong(
-        &["owed.csv", "--on", "shop=name", "--near", "--to", "x.parquet"],
+        &["owed.csv", "--on", "shop=name", "--near", "--to", "x.db"],
         3,
-        "x.parquet: is Parquet, which this version does not read or write",
+        "x.db: is a database, which this version does not read or write",
     );
     folder.file("empty.csv", "name\n");
     folder

@@ -81,7 +81,7 @@ fn parts_of_the_language_that_are_still_missing() {
             "chart \"x\" from lines",
             "table t from lines\n  allocate orders.freight as freight by net",
             "input x from \"lines.csv\" named \"orders\"",
-            "output lines to \"x.parquet\"",
+            "output lines to \"x.db\"",
         ]),
     );
 }

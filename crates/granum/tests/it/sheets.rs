@@ -85,7 +85,7 @@ fn what_a_sheet_is_not_is_told_with_the_way_out() {
         ("a.csv", "k\n1\n", " sheet \"A\""),
         ("a.csv", "k\n1\n", " range \"A1:B2\""),
         ("a.json", "{\"k\":1}", " sheet \"A\""),
-        ("a.parquet", "k", ""),
+        ("a.db", "k", ""),
         ("a.xls", "<html><table></table></html>", ""),
     ] {
         let folder = Folder::new();

@@ -129,7 +129,7 @@ impl Blanks {
 
 impl InputSource for Blanks {
     fn shape(&self) -> InputShape {
-        InputShape { columns: self.columns.clone() }
+        InputShape { columns: self.columns.clone(), ..InputShape::default() }
     }
 
     fn settled(&self) -> bool {

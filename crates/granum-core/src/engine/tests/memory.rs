@@ -64,7 +64,10 @@ impl InputSource for Text {
                 found.ty()
             })
         });
-        InputShape { columns: self.header.iter().cloned().zip(types).collect() }
+        InputShape {
+            columns: self.header.iter().cloned().zip(types).collect(),
+            ..InputShape::default()
+        }
     }
     fn settled(&self) -> bool {
         true

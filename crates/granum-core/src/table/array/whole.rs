@@ -51,6 +51,17 @@ impl<T: Wide> Whole<T> {
         Self(Form::Wide(Fixed::new(values, present)))
     }
 
+    /// A copy of values, in half the bytes if all fit, and which of them there are; all where that is not said.
+    pub fn of(values: &[T], present: Option<Present>) -> Self {
+        // Most columns that do not fit show it in their first rows.
+        let fit: Option<Vec<T::Narrow>> =
+            values.iter().map(|value| (*value).try_into().ok()).collect();
+        match fit {
+            Some(values) => Self(Form::Narrow(Fixed::new(values, present))),
+            None => Self::new(values.to_vec(), present),
+        }
+    }
+
     /// So many blanks.
     pub fn blank(rows: usize) -> Self {
         Self(Form::Narrow(Fixed::blank(rows)))

@@ -1,0 +1,14 @@
+//! Rows whose values have types already, as files of columns and databases hold them.
+//!
+//! What a plan asks for is mostly what is there, and goes over as it is. What it asks otherwise (a text read as a day, a
+//! moment by the clock of a zone) is written as text and read as the cells of text are: there is one way to read a cell.
+
+mod native;
+mod part;
+mod prints;
+
+pub(crate) use native::Native;
+pub(crate) use part::{Typed, needed};
+
+#[cfg(test)]
+mod tests;
