@@ -7,7 +7,7 @@ use std::io::Read;
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
 
-#[cfg(feature = "sheets")]
+#[cfg(any(feature = "sheets", feature = "sqlite"))]
 use granum_core::port::{Family, NamedAs};
 use granum_core::port::{
     InputSource, InputSpec, Output, OutputError, Outputs, SourceError, SourceErrorKind, Sources,
@@ -19,13 +19,17 @@ use granum_core::value::Type;
 use crate::csv::Look;
 #[cfg(feature = "columnar")]
 use crate::formats::format_by;
-use crate::formats::{FORMATS, Format, Unwritable, fits, format_of};
+use crate::formats::{FORMATS, Format, Unwritable, fits, format_of, is_database, part_name};
 use crate::packed::Packer;
 use crate::parts::parts_of;
-use crate::place::{Journal, LeftRun, Move, PlacedFile, PlacedTable, finish_left, left_in, place};
+use crate::place::{
+    Journal, LeftRun, Move, PlacedFile, PlacedTable, Refill, finish_left, left_in, place,
+};
 #[cfg(feature = "sheets")]
 use crate::sheets::Books;
 use crate::spool::{Spooled, reads_once, spool, spool_standard_input, spool_text};
+#[cfg(feature = "sqlite")]
+use crate::sqlite::Databases;
 
 /// Reads inputs from, and writes outputs to, files.
 pub struct Files {
@@ -45,6 +49,12 @@ pub struct Files {
     /// Books on their way.
     #[cfg(feature = "sheets")]
     books: Books,
+    /// Databases on their way.
+    #[cfg(feature = "sqlite")]
+    databases: Databases,
+    /// What the run is known by in databases.
+    #[cfg(feature = "sqlite")]
+    run: String,
     notice: fn(&str),
 }
 
@@ -75,6 +85,33 @@ fn reads_from(path: &Path, name: &str) -> Result<&'static dyn Format, SourceErro
     reads(name)
 }
 
+/// What stands for a table of a database among places that are read; for a file its place.
+fn part_of(place: PathBuf, named: Option<&str>) -> PathBuf {
+    match named {
+        Some(named) => part_name(&place.to_string_lossy(), &named.to_lowercase()).into(),
+        None => place,
+    }
+}
+
+/// Puts what was staged into a database, for a run that was killed before it could. False where that cannot be.
+fn refilled(part: &Path, target: &Path, refill: &Refill) -> bool {
+    #[cfg(feature = "sqlite")]
+    return crate::sqlite::refill(part, target, refill).is_ok();
+    #[cfg(not(feature = "sqlite"))]
+    {
+        let _ = (part, target, refill);
+        false
+    }
+}
+
+/// A name that no other run has.
+#[cfg(feature = "sqlite")]
+fn some_name() -> String {
+    use std::hash::{BuildHasher, RandomState};
+    let some = || RandomState::new().hash_one(std::process::id());
+    format!("{:016x}{:016x}", some(), some())
+}
+
 /// Standard input, where one file is expected.
 const STANDARD_INPUT: &str = "-";
 
@@ -99,6 +136,10 @@ impl Files {
             left: Mutex::new(vec![]),
             #[cfg(feature = "sheets")]
             books: Books::default(),
+            #[cfg(feature = "sqlite")]
+            databases: Databases::default(),
+            #[cfg(feature = "sqlite")]
+            run: some_name(),
             notice: |_| {},
         }
     }
@@ -206,11 +247,18 @@ impl Files {
         style: &Style,
     ) -> Result<Box<dyn Output>, OutputError> {
         let opened = self.opened.lock().unwrap_or_else(PoisonError::into_inner);
-        if place(target).is_ok_and(|target| opened.contains(&target)) {
+        let read = |place: PathBuf| opened.contains(&part_of(place, style.named.as_deref()));
+        if place(target).is_ok_and(read) {
+            let (what, help) = match style.named {
+                Some(_) => {
+                    ("table", "write to another table:  named \"\u{2026}\"  behind the path")
+                }
+                None => ("file", "write to another path"),
+            };
             return Err(OutputError {
                 path: name.to_owned(),
-                message: "an input is read from this file".into(),
-                help: "write to another path".into(),
+                message: format!("an input is read from this {what}"),
+                help: help.into(),
             });
         }
         drop(opened);
@@ -229,6 +277,12 @@ impl Files {
             self.begun.lock().unwrap_or_else(PoisonError::into_inner).extend(moves);
             return Ok(output);
         }
+        #[cfg(feature = "sqlite")]
+        if NamedAs::of(name).written() == Some(Family::Database) {
+            let (output, moves) = self.databases.begin(target, name, columns, style, &self.run)?;
+            self.begun.lock().unwrap_or_else(PoisonError::into_inner).extend(moves);
+            return Ok(output);
+        }
         let writer = format.writer(name, columns, style).map_err(wrong)?;
         let file = PlacedFile::begin(target, name)?;
         self.begun.lock().unwrap_or_else(PoisonError::into_inner).push(file.moves());
@@ -241,7 +295,7 @@ impl Files {
         let mut finished = self.finished.lock().unwrap_or_else(PoisonError::into_inner);
         if finished.insert(folder.clone()) {
             let mut left = self.left.lock().unwrap_or_else(PoisonError::into_inner);
-            left.extend(finish_left(&folder));
+            left.extend(finish_left(&folder, refilled));
         }
     }
 
@@ -416,11 +470,19 @@ impl Sources for Files {
                 files.push((path, name, real));
             }
         }
+        let format = first.map_or(FORMATS[0], |(format, _)| format);
         let mut opened = self.opened.lock().unwrap_or_else(PoisonError::into_inner);
-        opened.extend(files.iter().map(|(_, _, real)| real.clone()));
+        for (path, name, real) in &files {
+            // Of a database one table is read: the one that is named, or the only one.
+            let named = match &spec.written_of(name).named {
+                None if is_database(name) => format.tables(path, name)?.into_iter().next(),
+                named => named.clone(),
+            };
+            opened.push(part_of(real.clone(), named.as_deref()));
+        }
+        drop(opened);
         let files: Vec<(PathBuf, String)> =
             files.into_iter().map(|(path, name, _)| (path, name)).collect();
-        let format = first.map_or(FORMATS[0], |(format, _)| format);
         format.open(spec, &files)
     }
 
@@ -468,13 +530,29 @@ impl Outputs for Files {
         let begun = std::mem::take(&mut *self.begun.lock().unwrap_or_else(PoisonError::into_inner));
         // Of what was let go meanwhile nothing is there. The places are looked at now.
         let moves = begun.iter().filter(|moved| moved.part().exists());
-        let moves: Vec<Move> = moves.map(|moved| Move::new(moved.part(), moved.target())).collect();
+        #[cfg_attr(not(feature = "sqlite"), allow(unused_mut))]
+        let mut moves: Vec<Move> = moves.map(Move::now).collect();
+        #[cfg(feature = "sqlite")]
+        moves.extend(self.databases.refills());
+        outputs.sort_by_key(|output| !output.is_final());
         let journal = Journal::write(moves).map_err(|(folder, error)| OutputError {
             path: folder.display().to_string(),
             message: format!("a journal cannot be written there: {error}"),
             help: "nothing was written; see to the folder and run again".into(),
         })?;
         let placed = publish_each(&mut outputs);
+        #[cfg(feature = "sqlite")]
+        let placed = placed.map_err(|error| match self.databases.written().as_slice() {
+            [] => error,
+            kept => OutputError {
+                help: format!(
+                    "only {} has been written, and keeps it; {}",
+                    kept.join(", "),
+                    error.help.trim_start_matches("nothing was written; ")
+                ),
+                ..error
+            },
+        });
         match (journal, &placed) {
             (Some(journal), Ok(())) => journal.done(),
             (Some(journal), Err(_)) => journal.cancel(),

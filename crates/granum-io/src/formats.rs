@@ -5,8 +5,8 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use granum_core::port::{
-    COLUMNS, Encoded, Encoder, FIELDS, InputSource, InputSpec, NamedAs, OBJECTS, OutputError,
-    SourceError, SourceErrorKind, Style, Written,
+    COLUMNS, DATABASES, Encoded, Encoder, FIELDS, InputSource, InputSpec, NamedAs, OBJECTS,
+    OutputError, SourceError, SourceErrorKind, Style, Written,
 };
 use granum_core::table::Column;
 use granum_core::value::Type;
@@ -17,6 +17,8 @@ use crate::csv::{CsvSource, CsvWriter, Look, look};
 use crate::json::{self, JsonSource, JsonWriter};
 #[cfg(feature = "sheets")]
 use crate::sheets::{self, SheetSource};
+#[cfg(feature = "sqlite")]
+use crate::sqlite;
 
 /// A format.
 pub(crate) trait Format: Sync {
@@ -65,18 +67,22 @@ pub(crate) enum Said {
     Footer,
     Sheet,
     Range,
+    Named,
+    Ordered,
     Each,
 }
 
 impl Said {
     /// All, with how a plan says each.
-    const ALL: [(Self, &'static str); 7] = [
+    const ALL: [(Self, &'static str); 9] = [
         (Self::Delimiter, "delimiter"),
         (Self::Encoding, "encoding"),
         (Self::HeaderAt, "header at"),
         (Self::Footer, "footer"),
         (Self::Sheet, "sheet"),
         (Self::Range, "range"),
+        (Self::Named, "named"),
+        (Self::Ordered, "ordered by"),
         (Self::Each, "each"),
     ];
 
@@ -90,6 +96,8 @@ impl Said {
             Self::Footer => written.footer.is_some(),
             Self::Sheet => written.sheet.is_some(),
             Self::Range => written.range.is_some(),
+            Self::Named => written.named.is_some(),
+            Self::Ordered => !written.ordered.is_empty(),
             Self::Each => spec.each.is_some(),
         }
     }
@@ -141,10 +149,10 @@ pub(crate) trait Writer: Send + Sync {
 }
 
 /// Rows that are put together by their writer.
-#[cfg(any(feature = "sheets", feature = "columnar"))]
+#[cfg(any(feature = "sheets", feature = "columnar", feature = "sqlite"))]
 pub(crate) struct AsTheyAre;
 
-#[cfg(any(feature = "sheets", feature = "columnar"))]
+#[cfg(any(feature = "sheets", feature = "columnar", feature = "sqlite"))]
 impl Encoder for AsTheyAre {
     fn encode(&self, columns: &[Column], rows: usize) -> Encoded {
         Encoded::Rows(columns.to_vec(), rows)
@@ -325,6 +333,53 @@ const COLUMNAR: [&dyn Format; 2] = [
     &Columnar { name: "Arrow", endings: &[".arrow", ".arrows"] },
 ];
 
+/// Databases in a file.
+#[cfg(feature = "sqlite")]
+struct Sqlite;
+
+#[cfg(feature = "sqlite")]
+impl Format for Sqlite {
+    fn name(&self) -> &'static str {
+        "an SQLite database"
+    }
+
+    fn endings(&self) -> &'static [&'static str] {
+        &DATABASES
+    }
+
+    fn takes(&self) -> &'static [Said] {
+        &[Said::Named, Said::Ordered]
+    }
+
+    fn open(
+        &self,
+        spec: &InputSpec,
+        files: &[(PathBuf, String)],
+    ) -> Result<Box<dyn InputSource>, SourceError> {
+        sqlite::open(spec, files)
+    }
+
+    fn tables(&self, path: &Path, name: &str) -> Result<Vec<String>, SourceError> {
+        sqlite::tables(path, name)
+    }
+
+    fn look(&self, path: &Path, name: &str, said: &Written) -> Result<Look, SourceError> {
+        sqlite::look(path, name, said)
+    }
+
+    fn writer(
+        &self,
+        _: &str,
+        _: &[(String, Type)],
+        _: &Style,
+    ) -> Result<Box<dyn Writer>, Unwritable> {
+        Err(Unwritable {
+            message: "is packed, and a database is not".into(),
+            help: "end the path in .db".into(),
+        })
+    }
+}
+
 /// All formats. The first is that of files whose names say nothing.
 pub(crate) const FORMATS: &[&dyn Format] = &[
     &Csv,
@@ -335,6 +390,8 @@ pub(crate) const FORMATS: &[&dyn Format] = &[
     COLUMNAR[0],
     #[cfg(feature = "columnar")]
     COLUMNAR[1],
+    #[cfg(feature = "sqlite")]
+    &Sqlite,
 ];
 
 /// The format that the first bytes of a file tell, of those that have such.
@@ -351,26 +408,40 @@ pub(crate) fn format_by(begin: &[u8]) -> Option<&'static dyn Format> {
 /// How the names of books end.
 pub(crate) const SHEETS: [&str; 5] = [".xlsx", ".xlsm", ".xlsb", ".xls", ".ods"];
 
-/// A sheet of a book, as messages name it and as it can be named where files are.
-pub fn sheet_name(book: &str, sheet: &str) -> String {
-    format!("{book}#{sheet}")
+/// A sheet of a book, or a table of a database, as messages name it and as it can be named where files are.
+pub fn part_name(file: &str, part: &str) -> String {
+    format!("{file}#{part}")
 }
 
-/// The book and the sheet that a name names; nothing of a file.
+/// The file and the sheet or table of it that a name names; nothing of a whole file.
 ///
 /// ```
-/// assert_eq!(granum_io::book_and_sheet("a/b.xlsx#Orders"), Some(("a/b.xlsx", "Orders")));
-/// assert_eq!(granum_io::book_and_sheet("a#b.csv"), None);
+/// assert_eq!(granum_io::file_and_part("a/b.xlsx#Orders"), Some(("a/b.xlsx", "Orders")));
+/// assert_eq!(granum_io::file_and_part("shop.db#orders"), Some(("shop.db", "orders")));
+/// assert_eq!(granum_io::file_and_part("a#b.csv"), None);
 /// ```
-pub fn book_and_sheet(name: &str) -> Option<(&str, &str)> {
+pub fn file_and_part(name: &str) -> Option<(&str, &str)> {
     let ends = name.match_indices('#').map(|(at, _)| name.split_at(at));
-    let mut parts = ends.filter(|(book, _)| SHEETS.iter().any(|end| NamedAs::of(book).ends(end)));
-    parts.next().map(|(book, sheet)| (book, &sheet[1..])).filter(|(_, sheet)| !sheet.is_empty())
+    let endings = || SHEETS.iter().chain(&DATABASES);
+    let mut parts = ends.filter(|(file, _)| endings().any(|end| NamedAs::of(file).ends(end)));
+    parts.next().map(|(file, part)| (file, &part[1..])).filter(|(_, part)| !part.is_empty())
 }
 
-/// Formats that are met and that no version reads yet, by the endings of names.
-const OTHERS: [(&str, &str); 3] =
-    [(".sqlite", "an SQLite database"), (".sqlite3", "an SQLite database"), (".db", "a database")];
+/// Copies a database as it is now, whatever others do with it meanwhile.
+///
+/// # Errors
+/// What the system or the database says.
+pub fn copy_database(from: &Path, to: &Path) -> io::Result<()> {
+    #[cfg(feature = "sqlite")]
+    return sqlite::copy(from, to);
+    #[cfg(not(feature = "sqlite"))]
+    std::fs::copy(from, to).map(drop)
+}
+
+/// Whether a name is that of a database.
+pub fn is_database(name: &str) -> bool {
+    DATABASES.iter().any(|ending| NamedAs::of(name).ends(ending))
+}
 
 /// Writes finished columns of one length as a stream of Arrow.
 ///
@@ -423,11 +494,11 @@ pub(crate) fn format_of(name: &str) -> Result<&'static dyn Format, Unwritable> {
     if ends(&COLUMNS) {
         return Err(without_columns());
     }
-    match OTHERS.iter().find(|(ending, _)| named.ends(ending)) {
-        Some((_, what)) => Err(Unwritable {
-            message: format!("is {what}, which this version does not read or write"),
-            help: "export it as CSV, JSON lines or .xlsx".into(),
-        }),
-        None => Ok(FORMATS[0]),
+    if ends(&DATABASES) {
+        return Err(Unwritable {
+            message: "is an SQLite database, which this build leaves out".into(),
+            help: "build it in:  cargo build --release --features sqlite".into(),
+        });
     }
+    Ok(FORMATS[0])
 }

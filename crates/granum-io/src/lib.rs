@@ -16,16 +16,17 @@ mod place;
 #[cfg(feature = "sheets")]
 mod sheets;
 mod spool;
+#[cfg(feature = "sqlite")]
+mod sqlite;
 mod stream;
-#[cfg(feature = "columnar")]
+#[cfg(any(feature = "columnar", feature = "sqlite"))]
 mod typed;
 mod unfinished;
 mod zstandard;
 
 pub use csv::{LineEnds, Look};
 pub use files::{Files, shown_name, write_file};
-pub use formats::write_stream;
-pub use formats::{book_and_sheet, sheet_name};
+pub use formats::{copy_database, file_and_part, is_database, part_name, write_stream};
 pub use place::LeftRun;
 pub use unfinished::take_back;
 

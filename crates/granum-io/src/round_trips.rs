@@ -116,7 +116,7 @@ fn style(
     encoding: Option<&str>,
     marked: bool,
 ) -> Style {
-    Style { delimiter, decimals, encoding: encoding.map(str::to_owned), marked, sheet: None }
+    Style { delimiter, decimals, encoding: encoding.map(str::to_owned), marked, ..Style::default() }
 }
 
 fn said(delimiter: Option<u8>, encoding: Option<&str>) -> Written {
@@ -372,5 +372,33 @@ mod columns {
             assert_eq!(found.iter().map(|(_, column)| column.len()).max(), Some(0));
             assert_eq!(found.len(), columns.len());
         }
+    }
+}
+
+#[cfg(feature = "sqlite")]
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(32))]
+    /// A database keeps fifteen digits of a decimal: what it keeps is read again, in its order.
+    #[test]
+    fn what_a_database_can_hold_is_read_again(
+        rows in prop::collection::vec(row(), 1..30),
+        texts in prop::collection::vec(prop::option::of(any::<String>()), 30),
+        cut in 1..9_usize,
+    ) {
+        let mut rows = rows;
+        rows.iter_mut().for_each(|row| row.1 = row.1.map(|units| units % 1_000_000_000_000_000));
+        let mut columns = columns(&rows);
+        // What comes first orders the rows, as nothing else is said.
+        let order: Vec<i64> = (0..rows.len() as i64).collect();
+        columns.insert(0, ("row".into(), Column::Integer(order.into())));
+        let texts = texts.iter().map(|text| text.as_deref().filter(|text| !text.is_empty()));
+        columns.push(("any".into(), Column::Text(texts.take(rows.len()).collect())));
+        let found = read_again("t.db", &style(None, None, None, false), said(None, None), &columns, cut);
+        for ((name, own), found) in columns.iter().zip(&found) {
+            for row in 0..rows.len() {
+                prop_assert_eq!(own.scalar(row), found.scalar(row), "{} in row {}", name, row);
+            }
+        }
+        prop_assert_eq!(found[0].len(), rows.len());
     }
 }

@@ -48,12 +48,14 @@ fn provokes(kind: Kind) -> Option<(&'static [u8], &'static [&'static str])> {
         Kind::AfterQuote => (b"a,b\n1,\"2\"x\n", &["t.csv"]),
         Kind::LineEnds => (b"a,b\r1,2\r3,4\r", &["t.csv"]),
         Kind::Doubled => (b"a\n1\n", &["t.csv", "./t.csv"]),
-        Kind::Format => (b"a\n", &["t.db"]),
+        Kind::Format => (b"a\n", &["t.csv", "cut.json"]),
         Kind::Json => (b"a\n", &["cut.json"]),
         Kind::UnknownEncoding => (b"a\n", &["t.csv"]),
         Kind::Damaged => (b"a\n", &["packed.gz"]),
-        // A record of 256 MiB; a book of sheets; a file that another process writes to; what the system alone says.
+        // A record of 256 MiB; a book of sheets or a database; a file that another process writes to; what the system
+        // alone says.
         Kind::RecordSize | Kind::Changed | Kind::System | Kind::Sheet => return None,
+        Kind::Table | Kind::Order | Kind::Locked => return None,
     })
 }
 

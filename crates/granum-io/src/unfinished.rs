@@ -24,6 +24,9 @@ struct Begun {
 /// The journals that stand, the one that decides first: while they do, what was begun is finished.
 static SEALED: Mutex<Vec<PathBuf>> = Mutex::new(vec![]);
 
+/// Whether that takes more than to rename files: a database is being filled. Then the next run does it.
+static LATER: Mutex<bool> = Mutex::new(false);
+
 static BEGUN: Mutex<Vec<Option<Begun>>> = Mutex::new(vec![]);
 
 /// An output's entry among those that are on their way; forgotten when it is let go.
@@ -71,8 +74,9 @@ impl Drop for Unfinished {
     }
 }
 
-/// From now on what was begun is finished, whatever ends the process.
-pub(crate) fn sealed(journals: Vec<PathBuf>) {
+/// From now on what was begun is finished, whatever ends the process; by the next run, if `later`.
+pub(crate) fn sealed(journals: Vec<PathBuf>, later: bool) {
+    *LATER.lock().unwrap_or_else(PoisonError::into_inner) = later;
     *SEALED.lock().unwrap_or_else(PoisonError::into_inner) = journals;
 }
 
@@ -96,6 +100,10 @@ pub(crate) fn folders_made_for(target: &Path) -> Vec<PathBuf> {
 /// stood in a place stands there again. Where outputs are being put in their places already, that is finished:
 /// it takes no longer. For whoever ends the process next.
 pub fn take_back() {
+    let sealed = !SEALED.lock().unwrap_or_else(PoisonError::into_inner).is_empty();
+    if sealed && *LATER.lock().unwrap_or_else(PoisonError::into_inner) {
+        return;
+    }
     let journals = std::mem::take(&mut *SEALED.lock().unwrap_or_else(PoisonError::into_inner));
     let mut all = BEGUN.lock().unwrap_or_else(PoisonError::into_inner);
     for begun in all.iter_mut().filter_map(Option::take) {

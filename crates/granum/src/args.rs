@@ -285,6 +285,7 @@ impl Reading {
             footer: None,
             sheet: self.sheet.clone(),
             range: self.range.clone(),
+            ..Written::default()
         }
     }
 }

@@ -79,6 +79,9 @@ pub struct OutputRecord {
     /// In a book the sheet.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub sheet: Option<String>,
+    /// In a database the table.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub named: Option<String>,
     pub rows: u64,
     /// The sums of its tracked amounts.
     pub sums: Vec<Named>,

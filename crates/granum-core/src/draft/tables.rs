@@ -98,6 +98,9 @@ pub(super) fn sources(files: &DraftedFiles) -> String {
     if let Some(sheet) = &files.written.sheet {
         out.push_str(&format!(" sheet {}", quoted(sheet)));
     }
+    if let Some(named) = &files.written.named {
+        out.push_str(&format!(" named {}", quoted(named)));
+    }
     if let Some(range) = &files.written.range {
         out.push_str(&format!(" range {}", quoted(range)));
     }

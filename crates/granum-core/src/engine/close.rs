@@ -129,8 +129,9 @@ impl Run<'_> {
                 tally.map_or(0, |tally| tally.steps.last().map_or(tally.rows, |step| step.rows));
             let rows = wider.unwrap_or(rows);
             let total = self.total_rows.contains_key(&plan.table);
-            let (path, sheet) = (plan.path.clone(), plan.style.sheet.clone());
-            written.push(Written { table, path, sheet, rows, total, bytes });
+            let (sheet, named) = (plan.style.sheet.clone(), plan.style.named.clone());
+            let path = plan.path.clone();
+            written.push(Written { table, path, sheet, named, rows, total, bytes });
         }
         places.publish(outputs)?;
         Ok(written)

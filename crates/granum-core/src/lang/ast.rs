@@ -59,7 +59,7 @@ pub struct ParamTree {
     pub value: Expr,
 }
 
-/// `input NAME from """…""" STEP…`, or `input NAME from SOURCE, … [filling blanks] [delimiter ";"] [encoding "…"] [sheet "NAME"] [range "B4:H900"] [header at N] [footer N] [each "LIST" [with COLUMN, …]] STEP…`
+/// `input NAME from """…""" STEP…`, or `input NAME from SOURCE, … [filling blanks] [delimiter ";"] [encoding "…"] [sheet "NAME"] [range "B4:H900"] [named "NAME"] [ordered by COLUMN, …] [header at N] [footer N] [each "LIST" [with COLUMN, …]] STEP…`
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct InputTree {
     /// What it is called.
@@ -80,6 +80,10 @@ pub struct InputTree {
     pub sheet: Option<Quoted>,
     /// The cells of a sheet that are meant.
     pub range: Option<Quoted>,
+    /// The table of a database.
+    pub named: Option<Quoted>,
+    /// The columns by which its rows come in order.
+    pub ordered: Vec<Name>,
     /// The line of its header, when it is not the first that is not empty.
     pub header_at: Option<u64>,
     /// How many records below the rows are left out of each file.
@@ -208,7 +212,7 @@ pub struct OutputTree {
     pub style: StyleTree,
 }
 
-/// `[delimiter ";"] [decimals ","] [encoding "…"] [with mark]`
+/// `[delimiter ";"] [decimals ","] [encoding "…"] [with mark] [sheet "NAME"] [named "NAME"]`
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 pub struct StyleTree {
     /// The sign between fields.
@@ -221,6 +225,8 @@ pub struct StyleTree {
     pub mark: Option<Span>,
     /// The sheet of a book.
     pub sheet: Option<Quoted>,
+    /// The table of a database.
+    pub named: Option<Quoted>,
 }
 
 /// `columns from COLUMN of VALUE`

@@ -57,6 +57,10 @@ pub struct Written {
     pub sheet: Option<String>,
     /// The cells of a sheet that are meant: `B4:H900`.
     pub range: Option<String>,
+    /// The table of a database.
+    pub named: Option<String>,
+    /// The columns by which its rows come in order; those of its key where none is said.
+    pub ordered: Vec<String>,
 }
 
 impl InputSpec {
@@ -175,6 +179,10 @@ pub trait InputSource: Send + Sync {
     fn left_out(&self) -> Vec<BadCell> {
         vec![]
     }
+    /// What a database says of its table.
+    fn declared(&self) -> Declared {
+        Declared::default()
+    }
     /// The objects of which no row comes, since their list is empty or not there.
     fn without_rows(&self) -> Option<WithoutRows> {
         None
@@ -184,6 +192,24 @@ pub trait InputSource: Send + Sync {
     /// # Errors
     /// A file that cannot be read, or that has changed since it was opened.
     fn read(&self, request: ReadRequest) -> Result<Box<dyn PartReader>, SourceError>;
+}
+
+/// What a database says of a table.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Declared {
+    /// The columns that tell all its rows apart.
+    pub key: Vec<String>,
+    /// The tables that it leads to.
+    pub leads: Vec<Leads>,
+}
+
+/// Columns of a table that lead to another, each by the one beside it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Leads {
+    /// The table, as an input of it is called in messages.
+    pub to: String,
+    /// Its own columns, and those of the other table.
+    pub keys: Vec<(String, String)>,
 }
 
 /// What to make of an input's rows.
@@ -297,6 +323,12 @@ pub enum SourceErrorKind {
     Json,
     /// A book of sheets that has not the one that is meant, or of which nobody said which.
     Sheet,
+    /// A database that has not the table that is meant, or of which nobody said which.
+    Table,
+    /// Columns that rows are to be ordered by, and that do not tell them apart.
+    Order,
+    /// A database that somebody else holds.
+    Locked,
     /// A record too long to be one.
     RecordSize,
     /// One file named twice for one input.

@@ -6,11 +6,12 @@ mod observer;
 mod output;
 
 pub use input::{
-    CellTrouble, Each, InputColumn, InputShape, InputSource, InputSpec, OddHours, Part, PartReader,
-    RawPart, ReadRequest, ReadRule, SourceError, SourceErrorKind, Sources, Written,
+    CellTrouble, Declared, Each, InputColumn, InputShape, InputSource, InputSpec, Leads, OddHours,
+    Part, PartReader, RawPart, ReadRequest, ReadRule, SourceError, SourceErrorKind, Sources,
+    Written,
 };
 pub use observer::{Observer, Silent};
 pub use output::{
-    BOOKS, COLUMNS, Encoded, Encoder, FIELDS, Family, NamedAs, OBJECTS, Output, OutputError,
-    Outputs, PACKED, Style, publish_each,
+    BOOKS, COLUMNS, DATABASES, Encoded, Encoder, FIELDS, Family, NamedAs, OBJECTS, Output,
+    OutputError, Outputs, PACKED, Style, publish_each,
 };

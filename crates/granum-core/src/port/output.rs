@@ -21,6 +21,10 @@ pub struct Style {
     pub marked: bool,
     /// The sheet of a book, as people name it.
     pub sheet: Option<String>,
+    /// The table of a database.
+    pub named: Option<String>,
+    /// The columns that tell the rows of that apart, where the plan says them.
+    pub key: Vec<String>,
 }
 
 impl Style {
@@ -38,6 +42,8 @@ pub const OBJECTS: [&str; 3] = [".jsonl", ".ndjson", ".json"];
 pub const BOOKS: [&str; 1] = [".xlsx"];
 /// The same of files of whole columns: Parquet, Arrow's file and its stream.
 pub const COLUMNS: [&str; 3] = [".parquet", ".arrow", ".arrows"];
+/// The same of files that are databases.
+pub const DATABASES: [&str; 3] = [".db", ".sqlite", ".sqlite3"];
 /// What may stand behind the first two: it is packed.
 pub const PACKED: [&str; 2] = [".gz", ".zst"];
 
@@ -77,7 +83,8 @@ impl NamedAs {
             // What is packed within is not packed again.
             let family = if BOOKS.iter().any(file) { Some(Family::Book) } else { None };
             let columns = COLUMNS.iter().any(file).then_some(Family::Columns);
-            family.or(columns).filter(|_| self.packed.is_none())
+            let database = DATABASES.iter().any(file).then_some(Family::Database);
+            family.or(columns).or(database).filter(|_| self.packed.is_none())
         }
     }
 }
@@ -93,6 +100,8 @@ pub enum Family {
     Book,
     /// Whole columns that have types.
     Columns,
+    /// Tables of a database.
+    Database,
 }
 
 /// Takes results to their places.
@@ -150,7 +159,12 @@ pub trait Output: Send + Sync {
     /// # Errors
     /// The same; then what stood in its place stands there still.
     fn publish(&mut self) -> Result<(), OutputError>;
-    /// Undoes [`Output::publish`]: what stood there stands there again.
+    /// Whether [`Output::publish`] cannot be undone, as in a database whose transaction is over. Such are put in their
+    /// places before all others.
+    fn is_final(&self) -> bool {
+        false
+    }
+    /// Undoes [`Output::publish`], unless it is final: what stood there stands there again.
     fn withdraw(&mut self);
     /// Everything is in its place: what was kept aside can go.
     fn settle(&mut self);

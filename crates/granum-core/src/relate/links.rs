@@ -8,6 +8,7 @@ use super::Subject;
 use super::report::{Doubt, FoundLink, Multiplicity};
 use crate::lang::plan_name;
 use crate::link::mend::{Change, changed, expression, needed, pair_words};
+use crate::port::Leads;
 use crate::survey::CodedColumn;
 use crate::survey::names::{bare, names_amount, names_key, subject};
 use crate::value::Type;
@@ -18,6 +19,9 @@ const UNNAMED: u64 = 95;
 
 /// Below this part of its rows a link is doubtful.
 const COMPLETE: u64 = 90;
+
+/// What a database declares weighs more than all that names and values say.
+const DECLARED: u64 = 10_000;
 
 /// Fewer values than these meet by chance.
 const FEW: u64 = 5;
@@ -123,7 +127,13 @@ fn single(from: &Subject, to: &Subject, key: usize) -> Vec<FoundLink> {
     let target_type = to.read.survey.columns[key].read_as;
     let mut found: Vec<FoundLink> = vec![];
     for (at, column) in from.read.coded.columns.iter().enumerate() {
-        let names = alike(&column.name, &target.name, &to.name);
+        let declared = match declared(from, &column.name, to, &target.name) {
+            Declares::Other => continue,
+            Declares::This => true,
+            Declares::Nothing => false,
+        };
+        let names =
+            if declared { Alike::Same } else { alike(&column.name, &target.name, &to.name) };
         let ty = from.read.survey.columns[at].read_as;
         if column.distinct == 0 || target.distinct == 0 || !may_meet(column, ty, target_type, names)
         {
@@ -155,6 +165,9 @@ fn single(from: &Subject, to: &Subject, key: usize) -> Vec<FoundLink> {
         if met.distinct_matched * 100 < target.distinct && names != Alike::Same {
             doubts.push(Doubt::BarelyReached);
         }
+        if declared {
+            doubts.retain(|doubt| *doubt == Doubt::Incomplete);
+        }
         // One doubt too many is no link worth telling.
         if doubts.len() > 2 {
             continue;
@@ -181,7 +194,9 @@ fn single(from: &Subject, to: &Subject, key: usize) -> Vec<FoundLink> {
             distinct_matched: met.distinct_matched,
             target_distinct: target.distinct,
             target_dedupe: to.dedupe.clone().filter(|_| repeats(to, key)),
-            weight: weight(names, share, met.distinct_matched),
+            weight: weight(names, share, met.distinct_matched)
+                + if declared { DECLARED } else { 0 },
+            declared,
             doubts,
         });
     }
@@ -191,6 +206,36 @@ fn single(from: &Subject, to: &Subject, key: usize) -> Vec<FoundLink> {
         found.retain(FoundLink::is_sure);
     }
     found
+}
+
+/// What a database says of where a column leads.
+enum Declares {
+    /// To another column's key, and not to this one's.
+    Other,
+    This,
+    Nothing,
+}
+
+fn declared(from: &Subject, column: &str, to: &Subject, target: &str) -> Declares {
+    let leads = from.declared.leads.iter();
+    let mut alone =
+        leads.filter(|leads| matches!(leads.keys.as_slice(), [(own, _)] if own == column));
+    let is_this = |leads: &&Leads| {
+        to.read.survey.files.contains(&leads.to) && leads.keys.iter().all(|(_, to)| to == target)
+    };
+    // Of two tables that number their own rows, equal numbers are chance.
+    let numbers = |table: &Subject, name: &str| table.declared.key == [name] && bare(name) == "id";
+    let mut any = false;
+    if alone.any(|leads| {
+        any = true;
+        is_this(&leads)
+    }) {
+        Declares::This
+    } else if any || numbers(from, column) && numbers(to, target) {
+        Declares::Other
+    } else {
+        Declares::Nothing
+    }
 }
 
 /// The columns of two that are to be read as text, since the other one is, or since their zeros are
@@ -432,6 +477,11 @@ fn several(from: &Subject, to: &Subject, key: &[usize]) -> Option<FoundLink> {
         let side = |changes: &[Change], name: &str| expression(changes, &plan_name(name));
         pair_words(&side(&met.mend.left, a), &side(&met.mend.right, b))
     });
+    let declared = from.declared.leads.iter().any(|leads| {
+        to.read.survey.files.contains(&leads.to)
+            && leads.keys.len() == keys_named.len()
+            && leads.keys.iter().all(|pair| keys_named.contains(pair))
+    });
     let incomplete = matched * 100 < (rows - blank) * COMPLETE;
     let own_key: HashSet<usize> = from.key.iter().copied().collect();
     let is_key = columns.iter().all(|(at, _)| own_key.contains(at)) && !own_key.is_empty();
@@ -459,6 +509,7 @@ fn several(from: &Subject, to: &Subject, key: &[usize]) -> Option<FoundLink> {
         target_distinct: keys.len() as u64,
         target_dedupe: to.dedupe.clone().filter(|_| keys.len() < target.rows),
         doubts: if incomplete { vec![Doubt::Incomplete] } else { vec![] },
-        weight: weight(Alike::Same, share, distinct_matched),
+        weight: weight(Alike::Same, share, distinct_matched) + if declared { DECLARED } else { 0 },
+        declared,
     })
 }

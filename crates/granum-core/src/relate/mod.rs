@@ -16,7 +16,7 @@ pub use names::{Grouped, Headed, group, table_name, together};
 pub use parts::FoundParts;
 pub use report::{Crossing, Doubt, FoundLink, FoundPeriod, Multiplicity, RelatedTable, Relations};
 
-use crate::port::{InputSource, Observer, SourceError};
+use crate::port::{Declared, InputSource, Observer, SourceError};
 use crate::survey::{Surveyed, surveyed};
 
 /// Files of one table, opened.
@@ -39,6 +39,8 @@ struct Subject {
     key: Vec<usize>,
     /// The step that makes the key unique.
     dedupe: Option<String>,
+    /// What its database says of it.
+    declared: Declared,
 }
 
 /// Finds the links between tables.
@@ -55,7 +57,7 @@ pub fn relate(
     for table in tables {
         filling.push(table.filling);
         let read = surveyed(table.source, table.files, most, observer)?;
-        subjects.push(subject(table.name, read));
+        subjects.push(subject(table.name, read, table.source.declared()));
     }
     observer.stage("looking for links", 0);
     let links = links::links(&subjects);
@@ -73,7 +75,7 @@ pub fn relate(
 }
 
 /// What one row is once versions of one thing are made one.
-fn subject(name: String, read: Surveyed) -> Subject {
+fn subject(name: String, read: Surveyed, declared: Declared) -> Subject {
     let survey = &read.survey;
     let versions = survey.duplicates.versions.as_ref().filter(|versions| !versions.unlike);
     let key = match (versions, survey.grain.unique.first()) {
@@ -84,7 +86,7 @@ fn subject(name: String, read: Surveyed) -> Subject {
     let at = |name: &String| survey.columns.iter().position(|column| column.name == *name);
     let key = key.iter().filter_map(at).collect();
     let dedupe = survey.duplicates.dedupe.clone();
-    Subject { name, read, key, dedupe }
+    Subject { name, read, key, dedupe, declared }
 }
 
 #[cfg(test)]

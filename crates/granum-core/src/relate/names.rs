@@ -19,7 +19,7 @@ pub struct Headed {
     /// The file.
     pub file: String,
     /// Of a book of several the sheet.
-    pub sheet: Option<String>,
+    pub part: Option<String>,
     /// The format; files of one table are of one.
     pub format: &'static str,
     /// The columns' names.
@@ -35,8 +35,8 @@ const ALIKE: usize = 3;
 pub fn group(files: &[Headed]) -> Vec<Grouped> {
     let mut groups: Vec<Grouped> = vec![];
     for (at, headed) in files.iter().enumerate() {
-        let Headed { file, sheet, format, columns } = headed;
-        let own = sheet.clone().unwrap_or_else(|| stem(file));
+        let Headed { file, part, format, columns } = headed;
+        let own = part.clone().unwrap_or_else(|| stem(file));
         let mut sorted = columns.clone();
         sorted.sort();
         let alike = groups.iter_mut().find(|group| {
@@ -44,9 +44,9 @@ pub fn group(files: &[Headed]) -> Vec<Grouped> {
             let mut other = first.columns.clone();
             other.sort();
             let named = common(&group.name, &own).len() >= ALIKE;
-            // An input has one sheet, by its name.
+            // An input has one sheet or table, by its name.
             first.format == *format
-                && first.sheet == *sheet
+                && first.part == *part
                 && other == sorted
                 && (named || tell(&sorted))
         });

@@ -105,6 +105,8 @@ pub struct FoundLink {
     pub target_distinct: u64,
     /// The step that makes the key unique in the target first, if it needs one.
     pub target_dedupe: Option<String>,
+    /// Whether the database that both are in declares it.
+    pub declared: bool,
     /// Why it may be no link after all; nothing where it is sure.
     pub doubts: Vec<Doubt>,
     /// How much speaks for it; only to be compared.

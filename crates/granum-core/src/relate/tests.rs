@@ -176,7 +176,7 @@ fn days_fall_into_periods_of_their_key() {
 #[test]
 fn files_of_one_kind_are_one_table() {
     let of = |format: &'static str, name: &str, columns: &[&str]| Headed {
-        sheet: None,
+        part: None,
         file: name.to_owned(),
         format,
         columns: columns.iter().map(|column| (*column).to_owned()).collect(),

@@ -50,6 +50,8 @@ pub(super) fn input_specs(tree: &PlanTree) -> Vec<InputSpec> {
                 footer: input.footer,
                 sheet: input.sheet.as_ref().map(|sheet| sheet.text.clone()),
                 range: input.range.as_ref().map(|range| range.text.clone()),
+                named: input.named.as_ref().map(|named| named.text.clone()),
+                ordered: input.ordered.iter().map(|column| column.text.clone()).collect(),
             },
             encoding_span: input.encoding.as_ref().map_or(input.name.span, |named| named.span),
             apart: vec![],

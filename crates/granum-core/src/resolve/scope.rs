@@ -186,6 +186,14 @@ impl<'a> Resolver<'a> {
             Some(plan)
         };
         self.plan.links = self.links.into_iter().filter_map(link).collect();
+        let tables = &self.plan.tables;
+        for output in &mut self.plan.outputs {
+            // A database is told what one row is.
+            if output.style.named.is_some() && output.wide.is_none() {
+                let grain = tables[output.table.0].grain.as_ref();
+                output.style.key = grain.map_or(vec![], |grain| grain.columns.clone());
+            }
+        }
         Ok(self.plan)
     }
 

@@ -3,7 +3,7 @@
 use super::Resolved;
 use super::scope::Resolver;
 use crate::lang::{Diagnostic, DiagnosticKind, OutputTree, Quoted, Span, StyleTree};
-use crate::port::{BOOKS, COLUMNS, FIELDS, Family, NamedAs, OBJECTS, PACKED, Style};
+use crate::port::{BOOKS, COLUMNS, DATABASES, FIELDS, Family, NamedAs, OBJECTS, PACKED, Style};
 
 /// A sheet's name has at most this many letters, in every program that reads books.
 const LONGEST_SHEET: usize = 31;
@@ -11,30 +11,36 @@ const LONGEST_SHEET: usize = 31;
 impl Resolver<'_> {
     /// How an output is written: what goes with the format that its name says.
     pub(super) fn style(&mut self, tree: &OutputTree) -> Resolved<Style> {
-        let StyleTree { delimiter, decimals, encoding, mark, sheet } = &tree.style;
+        let StyleTree { delimiter, decimals, encoding, mark, sheet, named } = &tree.style;
         let endings: Vec<&str> = FIELDS.into_iter().chain(OBJECTS).collect();
         let Some(family) = NamedAs::of(&tree.path.text).written() else {
             return self.wrong(
                 Diagnostic::new(
                     DiagnosticKind::NotYet,
                     tree.path.span,
-                    "this version writes CSV, JSON, books of sheets, Parquet and Arrow",
+                    "this version writes CSV, JSON, books of sheets, Parquet, Arrow and SQLite",
                 )
                 .help(format!(
-                    "end the path in {}, to have it packed with {} behind; or in {} {}",
+                    "end the path in {}, to have it packed with {} behind; or in {} {} {}",
                     endings.join(" "),
                     PACKED.join(" or "),
                     BOOKS.join(" "),
-                    COLUMNS.join(" ")
+                    COLUMNS.join(" "),
+                    DATABASES.join(" ")
                 )),
             );
         };
         let text = [delimiter, decimals, encoding].into_iter().flatten().map(|said| said.span);
         self.goes_with(family, Family::Fields, text.chain(*mark))?;
         self.goes_with(family, Family::Book, sheet.iter().map(|said| said.span))?;
+        self.goes_with(family, Family::Database, named.iter().map(|said| said.span))?;
         let sheet = match family {
             Family::Book => Some(self.sheet(tree, sheet.as_ref())?),
-            Family::Fields | Family::Objects | Family::Columns => None,
+            _ => None,
+        };
+        let named = match family {
+            Family::Database => Some(self.named(tree, named.as_ref())?),
+            _ => None,
         };
         let sign = |said: &Option<Quoted>| said.as_ref().and_then(|said| said.text.bytes().next());
         let style = Style {
@@ -43,6 +49,8 @@ impl Resolver<'_> {
             encoding: encoding.as_ref().map(|named| named.text.clone()),
             marked: mark.is_some(),
             sheet,
+            named,
+            key: vec![],
         };
         if let (Some(b'.' | b','), Some(decimals)) = (style.decimals, decimals)
             && style.delimiter == style.decimals
@@ -64,15 +72,20 @@ impl Resolver<'_> {
         mut said: impl Iterator<Item = Span>,
     ) -> Resolved<()> {
         let Some(span) = said.next().filter(|_| family != wanted) else { return Ok(()) };
-        let (what, ending) = match family {
-            Family::Fields => ("text has no sheets", ".xlsx"),
-            Family::Objects if wanted == Family::Book => ("JSON has no sheets", ".xlsx"),
-            Family::Objects => ("JSON is written in one way alone", ".csv"),
-            Family::Columns if wanted == Family::Book => {
-                ("a file of columns has no sheets", ".xlsx")
+        let what = match family {
+            Family::Fields => "text",
+            Family::Objects => "JSON",
+            Family::Book => "a book",
+            Family::Columns => "a file of columns",
+            Family::Database => "a database",
+        };
+        let (what, ending) = match wanted {
+            Family::Book => (format!("{what} has no sheets"), ".xlsx"),
+            Family::Database => (format!("{what} has no tables that are named"), ".db"),
+            _ if family == Family::Objects => {
+                (format!("{what} is written in one way alone"), ".csv")
             }
-            Family::Columns => ("a file of columns is written in one way alone", ".csv"),
-            Family::Book => ("a book has cells, and no signs between them", ".csv"),
+            _ => (format!("{what} has values in cells, and no signs between them"), ".csv"),
         };
         self.wrong(
             Diagnostic::new(DiagnosticKind::Type, span, what)
@@ -103,9 +116,31 @@ impl Resolver<'_> {
         self.wrong(diagnostic.help("give it another:  sheet \"Orders\"  behind the path"))
     }
 
-    /// That nothing else is written to the path of an output; in a book, to its sheet.
+    /// The table of a database: as is said, or as the table of the plan is called.
+    fn named(&mut self, tree: &OutputTree, said: Option<&Quoted>) -> Resolved<String> {
+        let (name, span) = match said {
+            Some(said) => (said.text.clone(), said.span),
+            None => (tree.table.text.clone(), tree.table.span),
+        };
+        let own = ["granum_run", "sqlite_"];
+        let wrong = if name.trim().is_empty() {
+            "a table has a name".to_owned()
+        } else if name.chars().any(char::is_control) {
+            "a table's name is one line".to_owned()
+        } else if let Some(own) = own.into_iter().find(|own| name.to_lowercase().starts_with(own)) {
+            format!("names that begin with {own} are not for tables of one's own")
+        } else {
+            return Ok(name);
+        };
+        let diagnostic = Diagnostic::new(DiagnosticKind::Type, span, wrong);
+        self.wrong(diagnostic.help("give it another:  named \"orders\"  behind the path"))
+    }
+
+    /// That nothing else is written to the path of an output; in a book, to its sheet; in a database, to its table.
     pub(super) fn written_apart(&mut self, tree: &OutputTree, style: &Style) -> Resolved<()> {
-        let sheet = |style: &Style| style.sheet.as_ref().map(|name| name.to_lowercase());
+        let sheet = |style: &Style| {
+            style.sheet.as_ref().or(style.named.as_ref()).map(|name| name.to_lowercase())
+        };
         let same = self
             .plan
             .outputs
@@ -113,12 +148,16 @@ impl Resolver<'_> {
             .find(|other| other.path == tree.path.text && sheet(&other.style) == sheet(style));
         let Some(other) = same else { return Ok(()) };
         let written = &self.tables[other.table.0].name.text;
-        let (message, help) = match &other.style.sheet {
-            Some(sheet) => (
+        let (message, help) = match (&other.style.sheet, &other.style.named) {
+            (_, Some(named)) => (
+                format!("`{written}` is written to the table {named} of this database already"),
+                Some("give each a table of its own:  named \"\u{2026}\"  behind the path"),
+            ),
+            (Some(sheet), None) => (
                 format!("`{written}` is written to the sheet {sheet} of this book already"),
                 Some("give each a sheet of its own:  sheet \"\u{2026}\"  behind the path"),
             ),
-            None => (format!("`{written}` is written to this path already"), None),
+            (None, None) => (format!("`{written}` is written to this path already"), None),
         };
         let mut diagnostic = Diagnostic::new(DiagnosticKind::NameTaken, tree.path.span, message);
         if let Some(help) = help {

@@ -114,11 +114,19 @@ fn reading(column: &CodedColumn) -> Option<Reading> {
     Some(Reading { else_blank: true, ..plain })
 }
 
+/// Whether some cells of a column of numbers or days are neither, as a database allows.
+fn unlike_own(column: &CodedColumn, own: Type) -> bool {
+    (own.is_numeric() || own.is_temporal()) && own != Type::Blank && !column.profile.words.is_none()
+}
+
 /// How the cells of a column with a type of its own would have to be read for what they are: days and amounts that are
 /// kept as texts, days that are kept as numbers, and amounts that are kept as floating point numbers.
 fn reading_of_typed(column: &CodedColumn, own: Type) -> Option<Reading> {
     let found = column.profile.found_ty();
     let plainly = |ty| Some(Reading { ty, formats: vec![], zone: None, else_blank: false });
+    if unlike_own(column, own) {
+        return Some(Reading { ty: own, formats: vec![], zone: None, else_blank: true });
+    }
     match own {
         Type::Text => {
             let read = reading_of_values(column);
@@ -334,7 +342,8 @@ fn oddities(column: &CodedColumn, places: &Places) -> Vec<Oddity> {
         }
     }
     let fitting = (profile.plain_numbers.rows + numbers.all.rows).max(profile.days.all.rows);
-    if text && fitting * 10 >= all * 9 && fitting < all {
+    let unlike = profile.own.is_some_and(|own| unlike_own(column, own));
+    if unlike || text && fitting * 10 >= all * 9 && fitting < all {
         tell(OddityKind::Unlike, &profile.words, vec![]);
     }
     if profile.own.is_none() {

@@ -64,7 +64,14 @@ pub(crate) fn surveyed(
         .map(|column| column::survey(column, coded.rows as u64, &coded.places))
         .collect();
     observer.stage("looking for what one row is", 0);
-    let (grain, duplicates) = structure::structure(&coded, &columns);
+    let (mut grain, mut duplicates) = structure::structure(&coded, &columns);
+    let key = source.declared().key;
+    if !key.is_empty() {
+        // What a database keeps apart is one row, whatever else tells rows apart by chance.
+        grain.unique.retain(|unique| *unique != key);
+        grain.unique.insert(0, key);
+        (duplicates.versions, duplicates.dedupe) = (None, None);
+    }
     let (rows, unread) = (coded.rows as u64, coded.unread.clone());
     let survey = Survey { files, rows, columns, unread, grain, duplicates };
     Ok(Surveyed { coded, survey })

@@ -76,12 +76,22 @@ pub struct Written {
     /// In a book the sheet.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub sheet: Option<String>,
+    /// In a database the table.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub named: Option<String>,
     /// Its rows.
     pub rows: u64,
     /// Whether a total row stands behind them.
     pub total: bool,
     /// The file's size: of a book that of all its sheets.
     pub bytes: u64,
+}
+
+impl Written {
+    /// The sheet or table of its file, where that has several.
+    pub fn part(&self) -> Option<&String> {
+        self.sheet.as_ref().or(self.named.as_ref())
+    }
 }
 
 impl Report {

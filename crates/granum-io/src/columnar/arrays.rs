@@ -104,7 +104,7 @@ pub(super) fn native(array: &dyn Array) -> Native {
 }
 
 fn column(column: Column, without: Vec<(usize, Arc<str>)>) -> Native {
-    Native { column, utc: false, without }
+    Native { column, utc: false, without, others: vec![] }
 }
 
 /// Which rows have a value; nothing where all have.
@@ -327,7 +327,7 @@ fn of_dictionary(array: &dyn Array) -> Native {
         }
     }
     let column = values.column.take(&Rows::new(rows, there.finish()));
-    Native { column, utc: values.utc, without }
+    Native { column, utc: values.utc, without, others: vec![] }
 }
 
 /// The type of a column that an array becomes: as [`super::fields`] says.

@@ -4,10 +4,9 @@ use arrow_schema::{DataType, Field, Fields, TimeUnit};
 use granum_core::tally::Unread;
 use granum_core::value::{Scale, Type, decimal};
 
-/// A column of a file.
+/// A column that is to be picked out of what is read.
 #[derive(Debug, Clone, PartialEq)]
 pub(super) struct Known {
-    /// Its name; of a field within others with the way to it: `customer.city`.
     pub name: String,
     /// The way to it, from the outermost.
     pub path: Vec<String>,
@@ -17,7 +16,10 @@ pub(super) struct Known {
 /// The columns of a file.
 #[derive(Debug, Default, PartialEq)]
 pub(super) struct Columns {
-    pub known: Vec<Known>,
+    /// Each by its name; of a field within others that is the way to it: `customer.city`.
+    pub named: Vec<(String, Type)>,
+    /// The way to each, from the outermost.
+    paths: Vec<Vec<String>>,
     pub unread: Vec<Unread>,
 }
 
@@ -29,13 +31,22 @@ impl Columns {
     pub fn of(fields: &Fields) -> Result<Self, String> {
         let mut columns = Self::default();
         columns.add(fields, &[]);
-        let mut names: Vec<&str> = columns.known.iter().map(|known| known.name.as_str()).collect();
+        let mut names: Vec<&str> = columns.named.iter().map(|(name, _)| name.as_str()).collect();
         names.extend(columns.unread.iter().map(|unread| unread.column.as_str()));
         names.sort_unstable();
         match names.windows(2).find(|pair| pair[0] == pair[1]) {
             Some(pair) => Err(pair[0].to_owned()),
             None => Ok(columns),
         }
+    }
+
+    /// Those at some places.
+    pub fn at(&self, wanted: &[usize]) -> Vec<Known> {
+        let known = wanted.iter().map(|at| {
+            let (name, ty) = self.named[*at].clone();
+            Known { name, path: self.paths[*at].clone(), ty }
+        });
+        known.collect()
     }
 
     fn add(&mut self, fields: &Fields, outer: &[String]) {
@@ -50,7 +61,10 @@ impl Columns {
             }
             let name = path.join(".");
             match type_of(field) {
-                Ok(ty) => self.known.push(Known { name, path, ty }),
+                Ok(ty) => {
+                    self.named.push((name, ty));
+                    self.paths.push(path);
+                }
                 Err(what) => self.unread.push(Unread { column: name, what }),
             }
         }

@@ -11,15 +11,15 @@ use arrow_ipc::reader::{FileReader, StreamReader};
 use arrow_schema::{ArrowError, SchemaRef};
 use granum_core::port::SourceError;
 use granum_core::table::Column;
+use granum_core::tally::Unread;
 use granum_core::value::Type;
 
 use super::fields::{Columns, Known};
 use super::open::{damaged, doubled, guarded, picked};
-use super::source::{Piece, Pieces, Stored};
 use super::write::{ColumnsWriter, Kind};
 use crate::csv::system_error;
 use crate::formats::Writer;
-use crate::typed::Native;
+use crate::typed::{Native, Piece, Pieces, Stored};
 
 /// So many rows are made into columns at once: what is made of them stays near.
 const PIECE: usize = 1 << 15;
@@ -81,8 +81,12 @@ impl ArrowFile {
 }
 
 impl Stored for ArrowFile {
-    fn columns(&self) -> &Columns {
-        &self.columns
+    fn columns(&self) -> &[(String, Type)] {
+        &self.columns.named
+    }
+
+    fn unread(&self) -> &[Unread] {
+        &self.columns.unread
     }
 
     fn bytes(&self) -> u64 {
@@ -90,8 +94,7 @@ impl Stored for ArrowFile {
     }
 
     fn pieces(&self, wanted: &[usize]) -> Result<Box<dyn Pieces>, SourceError> {
-        let known: Vec<Known> =
-            wanted.iter().map(|column| self.columns.known[*column].clone()).collect();
+        let known = self.columns.at(wanted);
         let outer = |known: &Known| self.schema.index_of(&known.path[0]).ok();
         let mut outer: Vec<usize> = known.iter().filter_map(outer).collect();
         outer.sort_unstable();

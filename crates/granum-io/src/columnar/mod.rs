@@ -7,11 +7,9 @@ mod arrays;
 mod blocks;
 mod fields;
 mod ipc;
-mod keys;
 mod made;
 mod open;
 mod parquet;
-mod source;
 mod write;
 
 pub(crate) use ipc::stream;

@@ -14,11 +14,9 @@ use granum_core::table::{Bits, Column};
 use super::arrays::{checked, native, present};
 use super::fields::Known;
 use super::ipc::ArrowFile;
-use super::keys::Keys;
 use super::parquet::ParquetFile;
-use super::source::{ColumnarSource, Opened, Stored};
 use crate::csv::{LineEnds, Look, system_error};
-use crate::typed::Native;
+use crate::typed::{Keys, Native, Opened, Stored, TypedSource};
 
 /// Opens files, each with the name that messages have, as one input.
 ///
@@ -36,7 +34,7 @@ pub(crate) fn open(
             keys: Keys::of(name),
         });
     }
-    Ok(Box::new(ColumnarSource::of(spec, opened)?))
+    Ok(Box::new(TypedSource::of(spec, opened)?))
 }
 
 /// How a file of columns is written.
@@ -56,6 +54,7 @@ pub(crate) fn look(path: &Path, name: &str, format: &'static str) -> Result<Look
         bytes: stored.bytes(),
         sheet: None,
         range: None,
+        named: None,
     })
 }
 
@@ -174,7 +173,7 @@ fn of_batches(name: &str, batches: &[RecordBatch], known: &Known) -> Result<Nati
     }
     let utc = natives.iter().any(|native| native.utc);
     let columns: Vec<Column> = natives.into_iter().map(|native| native.column).collect();
-    Ok(Native { column: Column::concat(&columns), utc, without })
+    Ok(Native { column: Column::concat(&columns), utc, without, others: vec![] })
 }
 
 /// A column of a batch. A field of an object that is not there is blank.
@@ -196,5 +195,6 @@ fn of_batch(batch: &RecordBatch, known: &Known) -> Option<Native> {
         column: read.column.take(&rows),
         utc: read.utc,
         without: read.without.into_iter().filter(|(row, _)| there.has(*row)).collect(),
+        others: vec![],
     })
 }

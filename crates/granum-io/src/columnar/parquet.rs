@@ -8,6 +8,8 @@ use std::time::SystemTime;
 use arrow_array::RecordBatch;
 use arrow_schema::{DataType, Field, Schema};
 use granum_core::port::{SourceError, SourceErrorKind};
+use granum_core::tally::Unread;
+use granum_core::value::Type;
 use parquet::arrow::ProjectionMask;
 use parquet::arrow::arrow_reader::{
     ArrowReaderMetadata, ArrowReaderOptions, ParquetRecordBatchReaderBuilder,
@@ -19,10 +21,9 @@ use parquet::schema::types::ColumnDescriptor;
 
 use super::fields::{Columns, Known};
 use super::open::{damaged, doubled, guarded, picked};
-use super::source::{Piece, Pieces, Stored};
 use super::write::ROWS;
 use crate::csv::{changed, system_error};
-use crate::typed::Native;
+use crate::typed::{Native, Piece, Pieces, Stored};
 
 /// A file that has been opened.
 #[derive(Clone)]
@@ -96,8 +97,12 @@ fn with_dictionaries(loaded: ArrowReaderMetadata) -> Result<ArrowReaderMetadata,
 }
 
 impl Stored for ParquetFile {
-    fn columns(&self) -> &Columns {
-        &self.0.columns
+    fn columns(&self) -> &[(String, Type)] {
+        &self.0.columns.named
+    }
+
+    fn unread(&self) -> &[Unread] {
+        &self.0.columns.unread
     }
 
     fn bytes(&self) -> u64 {
@@ -105,8 +110,7 @@ impl Stored for ParquetFile {
     }
 
     fn pieces(&self, wanted: &[usize]) -> Result<Box<dyn Pieces>, SourceError> {
-        let known: Vec<Known> =
-            wanted.iter().map(|column| self.0.columns.known[*column].clone()).collect();
+        let known = self.0.columns.at(wanted);
         let schema = self.0.metadata.parquet_schema();
         let leaf = |(_, leaf): &(usize, &Arc<ColumnDescriptor>)| {
             known.iter().any(|known| known.path == leaf.path().parts())

@@ -1,9 +1,8 @@
 use granum_core::port::COLUMNS;
 use granum_core::table::Column;
-use granum_core::value::{Scalar, Type};
+use granum_core::value::Scalar;
 
 use super::blocks::Blocks;
-use super::keys::Keys;
 use crate::formats::format_of;
 
 #[test]
@@ -11,19 +10,6 @@ fn each_ending_of_a_file_of_columns_has_a_format() {
     let names: Vec<&str> =
         COLUMNS.iter().map(|ending| format_of(&format!("a{ending}")).unwrap().name()).collect();
     assert_eq!(names, ["Parquet", "Arrow", "Arrow"]);
-}
-
-#[test]
-fn the_folders_of_a_path_say_columns() {
-    let keys = Keys::of("sales/region=north/day=2026-03-01/a%20b=c%2Fd/region=east%zz/x=y.parquet");
-    let told: Vec<(&str, &str)> =
-        keys.names().map(|name| (name.as_str(), keys.value(name).unwrap())).collect();
-    assert_eq!(told, [("day", "2026-03-01"), ("a b", "c/d"), ("region", "east%zz")]);
-    assert_eq!(Keys::of("=a/b=/c.parquet").value("b"), Some(""));
-    let all = [Keys::of("n=1/t=07/p"), Keys::of("n=2/t=8/p"), Keys::of("n=/t=8/p")];
-    assert_eq!(Keys::types(all.iter()), [("n", Type::Integer), ("t", Type::Text)]);
-    assert_eq!(Keys::read("2026-03-01", Type::Date).to_string(), "2026-03-01");
-    assert_eq!(Keys::read("", Type::Integer), Scalar::Blank);
 }
 
 #[test]

@@ -49,6 +49,8 @@ pub struct Look {
     pub sheet: Option<String>,
     /// Its cells that are meant, where somebody said it.
     pub range: Option<String>,
+    /// Of a database the table.
+    pub named: Option<String>,
 }
 
 /// How lines end.
@@ -106,6 +108,7 @@ pub(crate) fn look(path: &Path, name: &str, said: &Written) -> Result<Look, Sour
         bytes: data.len(),
         sheet: None,
         range: None,
+        named: None,
     })
 }
 

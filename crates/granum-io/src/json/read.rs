@@ -46,6 +46,7 @@ pub(crate) fn look(path: &Path, name: &str, said: &Written) -> Result<Look, Sour
         bytes: file.bytes,
         sheet: None,
         range: None,
+        named: None,
     })
 }
 

@@ -167,6 +167,12 @@ impl PlacedFile {
         Ok(self.bytes)
     }
 
+    /// The temporary file.
+    #[cfg(feature = "sqlite")]
+    pub fn part(&self) -> &Path {
+        &self.part
+    }
+
     /// What [`PlacedFile::publish`] will do.
     pub fn moves(&self) -> Move {
         Move::new(&self.part, &self.target)

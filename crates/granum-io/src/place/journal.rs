@@ -29,6 +29,17 @@ pub(crate) struct Move {
     target: OsString,
     /// What stands in the place when the run is about to replace it; nothing where nothing does.
     before: Option<Stamp>,
+    /// Where the place is a database that is there: what is put into it, in place of replacing it.
+    #[serde(default)]
+    refill: Option<Refill>,
+}
+
+/// Tables of a database that are emptied and filled with what was staged, once for a run.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub(crate) struct Refill {
+    /// What the run is known by.
+    pub run: String,
+    pub tables: Vec<String>,
 }
 
 /// By what a file is known again.
@@ -60,7 +71,22 @@ impl Stamp {
 impl Move {
     /// A file that goes into a place, as that is now.
     pub fn new(part: &Path, target: &Path) -> Self {
-        Self { part: part.into(), target: target.into(), before: Stamp::of(target) }
+        Self { part: part.into(), target: target.into(), before: Stamp::of(target), refill: None }
+    }
+
+    /// The same, for a database that is there.
+    #[cfg(feature = "sqlite")]
+    pub fn refilling(self, refill: Refill) -> Self {
+        Self { refill: Some(refill), ..self }
+    }
+
+    /// The same as its place is now.
+    pub fn now(&self) -> Self {
+        Self { before: Stamp::of(self.target()), ..self.clone() }
+    }
+
+    pub fn refill(&self) -> Option<&Refill> {
+        self.refill.as_ref()
     }
 
     pub fn part(&self) -> &Path {
@@ -131,7 +157,8 @@ impl Journal {
                 }
             }
         }
-        sealed(journal.files.iter().map(|(path, _)| path.clone()).collect());
+        let final_ones = written.moves.iter().any(|moved| moved.refill.is_some());
+        sealed(journal.files.iter().map(|(path, _)| path.clone()).collect(), final_ones);
         Ok(Some(journal))
     }
 

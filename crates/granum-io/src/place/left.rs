@@ -4,7 +4,7 @@
 use std::fs::{self, File, TryLockError};
 use std::path::{Path, PathBuf};
 
-use super::journal::{ENDING, WRITING, Written, sync};
+use super::journal::{ENDING, Refill, WRITING, Written, sync};
 use super::lock::is_locked;
 use super::{folder_of, prefix};
 
@@ -65,9 +65,12 @@ pub(crate) fn left_in(folder: &Path) -> Vec<LeftRun> {
     told.filter(|run| !run.outputs.is_empty()).collect()
 }
 
+/// Puts what was staged into a database. False where that cannot be.
+pub(crate) type Refiller = fn(part: &Path, target: &Path, refill: &Refill) -> bool;
+
 /// Finishes what runs that were killed had begun in a folder: what was to be put in its place is, in all
 /// folders, or none of it where that had not been decided.
-pub(crate) fn finish_left(folder: &Path) -> Vec<LeftRun> {
+pub(crate) fn finish_left(folder: &Path, refiller: Refiller) -> Vec<LeftRun> {
     remove_unwritten(folder);
     let mut told = vec![];
     for (path, written, decided) in journals(folder) {
@@ -77,6 +80,12 @@ pub(crate) fn finish_left(folder: &Path) -> Vec<LeftRun> {
             continue;
         }
         let mut run = LeftRun::default();
+        // Databases first, as the run itself would have done it. Where one cannot be filled now, all waits.
+        let refills = written.moves.iter().filter_map(|moved| Some((moved, moved.refill()?)));
+        let mut refills = refills.filter(|(moved, _)| decided && moved.part().exists());
+        if !refills.all(|(moved, refill)| refiller(moved.part(), moved.target(), refill)) {
+            continue;
+        }
         for moved in &written.moves {
             let target = moved.target().to_owned();
             if !moved.part().exists() {
@@ -85,6 +94,9 @@ pub(crate) fn finish_left(folder: &Path) -> Vec<LeftRun> {
                 }
             } else if !decided {
                 let _ = fs::remove_file(moved.part());
+            } else if moved.refill().is_some() {
+                let _ = fs::remove_file(moved.part());
+                run.outputs.push(target);
             } else if moved.is_as_before() {
                 if fs::rename(moved.part(), &target).is_ok() {
                     run.outputs.push(target);

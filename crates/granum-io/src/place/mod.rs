@@ -14,7 +14,7 @@ use std::path::{Component, Path, PathBuf};
 use siphasher::sip::SipHasher13;
 
 pub(crate) use file::PlacedFile;
-pub(crate) use journal::{Journal, Move};
+pub(crate) use journal::{Journal, Move, Refill};
 pub use left::LeftRun;
 pub(crate) use left::{finish_left, left_in};
 pub(crate) use table::PlacedTable;

@@ -163,7 +163,10 @@ fn journal_left(dir: &Path) -> PathBuf {
     let own = |name: &String| name.contains(".journal");
     let name = names(&dir.join("one")).into_iter().find(own).unwrap();
     // A run that is alive is left alone.
-    assert!(left_in(&dir.join("two")).is_empty() && finish_left(&dir.join("two")).is_empty());
+    assert!(
+        left_in(&dir.join("two")).is_empty()
+            && finish_left(&dir.join("two"), |_, _, _| true).is_empty()
+    );
     drop(journal);
     crate::unfinished::unsealed();
     dir.join("one").join(name)
@@ -181,7 +184,7 @@ fn what_was_decided_is_finished_from_any_folder() {
         let waiting = left_in(&dir.path().join(folder));
         assert_eq!(waiting[0].outputs.len(), 2);
         assert_eq!(texts(dir.path()), ["old", "old"], "nothing is done by looking");
-        let finished = finish_left(&dir.path().join(folder));
+        let finished = finish_left(&dir.path().join(folder), |_, _, _| true);
         assert_eq!((finished[0].outputs.len(), finished[0].changed.len()), (2, 0));
         assert_eq!(texts(dir.path()), ["new", "new"]);
         assert!(!first.exists());
@@ -197,7 +200,7 @@ fn what_was_not_decided_leaves_all_as_it_was() {
     let dir = tempfile::tempdir().unwrap();
     fs::remove_file(journal_left(dir.path())).unwrap();
     assert!(left_in(&dir.path().join("two")).is_empty());
-    assert!(finish_left(&dir.path().join("two")).is_empty());
+    assert!(finish_left(&dir.path().join("two"), |_, _, _| true).is_empty());
     assert_eq!(texts(dir.path()), ["old", "old"]);
     assert_eq!(names(&dir.path().join("one")), ["a.csv"]);
     assert_eq!(names(&dir.path().join("two")), ["a.csv"]);
@@ -208,7 +211,7 @@ fn what_somebody_changed_meanwhile_is_not_replaced() {
     let dir = tempfile::tempdir().unwrap();
     journal_left(dir.path());
     fs::write(dir.path().join("two/a.csv"), "by hand").unwrap();
-    let finished = finish_left(&dir.path().join("one"));
+    let finished = finish_left(&dir.path().join("one"), |_, _, _| true);
     assert_eq!((finished[0].outputs.len(), finished[0].changed.len()), (1, 1));
     assert_eq!(texts(dir.path()), ["new", "by hand"]);
     assert_eq!(names(&dir.path().join("two")), ["a.csv"]);

@@ -45,6 +45,7 @@ pub(crate) fn look(path: &Path, name: &str, said: &Written) -> Result<Look, Sour
         bytes,
         sheet: Some(said.sheet.clone().unwrap_or_else(|| sheet.clone())),
         range: said.range.clone(),
+        named: None,
     })
 }
 

@@ -16,7 +16,7 @@ use super::look::{area_of, header_of};
 use super::rows::{Row, rows};
 use super::sheet::{Kinds, Sheet, SheetPart};
 use crate::csv::{WithoutValue, system_error, write_row};
-use crate::formats::sheet_name;
+use crate::formats::part_name;
 use crate::spool::Spooled;
 
 /// Rows are read again in parts of about this many bytes.
@@ -33,7 +33,7 @@ pub(super) fn translate(
     written: &Written,
 ) -> Result<Sheet, SourceError> {
     let area = area_of(name, written)?;
-    let origin = Origin { file: sheet_name(name, sheet).into(), counted: Counted::Row };
+    let origin = Origin { file: part_name(name, sheet).into(), counted: Counted::Row };
     let text = Spooled::empty().map_err(|error| system_error(name, &error))?;
     let made = Making::new(origin, text, written);
     let (gone, made) = go_through(book, sheet, area, made);

@@ -3,12 +3,16 @@
 //! What a plan asks for is mostly what is there, and goes over as it is. What it asks otherwise (a text read as a day, a
 //! moment by the clock of a zone) is written as text and read as the cells of text are: there is one way to read a cell.
 
+mod keys;
 mod native;
 mod part;
 mod prints;
+mod source;
 
+pub(crate) use keys::Keys;
 pub(crate) use native::Native;
 pub(crate) use part::{Typed, needed};
+pub(crate) use source::{Opened, Piece, Pieces, Stored, TypedSource};
 
 #[cfg(test)]
 mod tests;

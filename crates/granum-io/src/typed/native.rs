@@ -14,18 +14,20 @@ pub(crate) struct Native {
     pub utc: bool,
     /// The cells that hold what no value can be, by their rows, and what that is. They are blank in the column.
     pub without: Vec<(usize, Arc<str>)>,
+    /// The cells that hold a value of another kind than the column, by their rows, as text. They are blank in the column.
+    pub others: Vec<(usize, Arc<str>)>,
 }
 
 impl From<Column> for Native {
     fn from(column: Column) -> Self {
-        Self { column, utc: false, without: vec![] }
+        Self { column, utc: false, without: vec![], others: vec![] }
     }
 }
 
 impl Native {
     /// The column that is asked for, if it is this one or follows from it; else its cells have to be read.
     pub fn goes_over(&self, asked: &InputColumn) -> Option<Column> {
-        if !self.without.is_empty() {
+        if !self.without.is_empty() || !self.others.is_empty() {
             return None;
         }
         if let Some(rule) = &asked.rule {
@@ -66,6 +68,9 @@ impl Native {
 
     /// Writes a row's value as a cell of text: a moment of UTC with the letter that says so.
     pub fn write(&self, row: usize, out: &mut Vec<u8>) {
+        if let Ok(at) = self.others.binary_search_by_key(&row, |(row, _)| *row) {
+            out.extend_from_slice(self.others[at].1.as_bytes());
+        }
         self.column.write_value(row, out);
         if self.utc && !self.column.is_blank(row) {
             out.push(b'Z');

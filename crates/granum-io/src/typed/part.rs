@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use granum_core::Sure;
-use granum_core::port::{Part, RawPart, ReadRequest, SourceError};
+use granum_core::port::{Part, RawPart, ReadRequest, ReadRule, SourceError};
 use granum_core::table::{Column, Lines, Origin};
 
 use super::Native;
@@ -90,8 +90,16 @@ impl Typed<'_> {
 
     /// Some of the columns that are asked for, and the fingerprints unless they are those of values, by way of text.
     fn read(&self, to_read: &[usize]) -> Result<Part, SourceError> {
+        let asked = |at: &usize| {
+            let mut asked = self.request.columns[*at].clone();
+            // The type is what a database says: a cell of another kind is told, and no reason to take another type.
+            if asked.rule.is_none() && !self.native(asked.column).others.is_empty() {
+                asked.rule = Some(ReadRule::plain(asked.ty));
+            }
+            asked
+        };
         let request = ReadRequest {
-            columns: to_read.iter().map(|at| self.request.columns[*at].clone()).collect(),
+            columns: to_read.iter().map(asked).collect(),
             fingerprints: if self.alike { vec![] } else { self.request.fingerprints.clone() },
             aside: self.request.aside,
         };

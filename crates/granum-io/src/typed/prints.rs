@@ -2,6 +2,7 @@
 //! Two rows of a billion share one by chance with odds below 10^-20.
 
 use std::hash::Hasher;
+use std::sync::Arc;
 
 use granum_core::table::Column;
 use granum_core::value::Scale;
@@ -26,10 +27,14 @@ pub(super) fn fingerprints(natives: &[&Native], rows: usize) -> Column {
 fn write(native: &Native, row: usize, out: &mut Vec<u8>) {
     let column = &native.column;
     if column.is_blank(row) {
-        let without = native.without.binary_search_by_key(&row, |(row, _)| *row);
-        return match without {
-            Ok(at) => write_text(9, &native.without[at].1, out),
-            Err(_) => out.push(0),
+        let at = |cells: &[(usize, Arc<str>)]| {
+            let found = cells.binary_search_by_key(&row, |(row, _)| *row);
+            found.ok().map(|at| cells[at].1.clone())
+        };
+        return match (at(&native.without), at(&native.others)) {
+            (Some(text), _) => write_text(9, &text, out),
+            (None, Some(text)) => write_text(10, &text, out),
+            (None, None) => out.push(0),
         };
     }
     match column {

@@ -1,9 +1,9 @@
 use granum_core::lang::{Otherwise, Span};
 use granum_core::port::{InputColumn, Part, ReadRequest, ReadRule};
 use granum_core::table::{Column, Counted, Origin};
-use granum_core::value::{Scale, Type, Zone};
+use granum_core::value::{Scalar, Scale, Type, Zone};
 
-use super::{Native, Typed, needed};
+use super::{Keys, Native, Typed, needed};
 
 fn rule(ty: Type, format: &str, zone: &str, otherwise: Otherwise) -> ReadRule {
     ReadRule {
@@ -68,11 +68,16 @@ fn moments_of_utc_are_read_by_the_clock_of_a_place_and_others_as_it_showed_them(
     let moment = || Column::DateTime(vec![1_774_744_200_000_000].into());
     let berlin = || Some(rule(Type::DateTime, "", "Europe/Berlin", Otherwise::Stop));
     let read = |utc| {
-        asked(Native { column: moment(), utc, without: vec![] }, Type::DateTime, berlin(), false)
+        asked(
+            Native { column: moment(), utc, without: vec![], others: vec![] },
+            Type::DateTime,
+            berlin(),
+            false,
+        )
     };
     assert_eq!(shown(&read(true)), ["2026-03-29T01:30:00"]);
     assert_eq!(shown(&read(false)), ["2026-03-29T00:30:00"]);
-    let texts = Native { column: moment(), utc: true, without: vec![] };
+    let texts = Native { column: moment(), utc: true, without: vec![], others: vec![] };
     assert_eq!(shown(&asked(texts, Type::Text, None, false)), ["2026-03-29T00:30:00Z"]);
 }
 
@@ -82,6 +87,7 @@ fn a_cell_that_no_value_can_be_is_told_unless_somebody_said_what_becomes_of_it()
         column: Column::Number([Some(1.5), None, None].into_iter().collect()),
         utc: false,
         without: vec![(1, "NaN".into())],
+        others: vec![],
     };
     let part = asked(native(), Type::Number, None, false);
     assert_eq!((part.troubles[0].count, part.contradicts), (1, false));
@@ -91,4 +97,18 @@ fn a_cell_that_no_value_can_be_is_told_unless_somebody_said_what_becomes_of_it()
     let part = asked(native(), Type::Decimal(Scale(1)), aside, true);
     assert_eq!(shown(&part), ["1.5", "", ""]);
     assert_eq!(part.aside.unwrap().scalar(1).to_string(), "true");
+}
+
+#[cfg(feature = "columnar")]
+#[test]
+fn the_folders_of_a_path_say_columns() {
+    let keys = Keys::of("sales/region=north/day=2026-03-01/a%20b=c%2Fd/region=east%zz/x=y.parquet");
+    let told: Vec<(&str, &str)> =
+        keys.names().map(|name| (name.as_str(), keys.value(name).unwrap())).collect();
+    assert_eq!(told, [("day", "2026-03-01"), ("a b", "c/d"), ("region", "east%zz")]);
+    assert_eq!(Keys::of("=a/b=/c.parquet").value("b"), Some(""));
+    let all = [Keys::of("n=1/t=07/p"), Keys::of("n=2/t=8/p"), Keys::of("n=/t=8/p")];
+    assert_eq!(Keys::types(all.iter()), [("n", Type::Integer), ("t", Type::Text)]);
+    assert_eq!(Keys::read("2026-03-01", Type::Date).to_string(), "2026-03-01");
+    assert_eq!(Keys::read("", Type::Integer), Scalar::Blank);
 }

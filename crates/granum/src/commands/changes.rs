@@ -7,8 +7,8 @@ use granum_core::compare::{CompareError, Compared, Comparing, compare};
 use granum_core::engine::RunError;
 use granum_core::lang::StatementKind;
 use granum_core::port::{InputSpec, OutputError, SourceError, Sources, Written};
-use granum_core::tally::Report;
-use granum_io::{Files, sheet_name};
+use granum_core::tally::{Report, Written as Output};
+use granum_io::{Files, copy_database, is_database, part_name};
 use tempfile::TempDir;
 
 use super::plan::Plan;
@@ -33,13 +33,22 @@ impl Kept {
         for statement in &plan.tree.statements {
             let StatementKind::Output(output) = &statement.kind else { continue };
             let path = &output.path.text;
-            let Some(place) = plan.files.place(path).ok().filter(|place| place.is_file()) else {
+            let Some(place) = plan.files.place(path).ok().filter(|place| {
+                // An empty file is no database yet.
+                fs::metadata(place)
+                    .is_ok_and(|data| data.is_file() && !(is_database(path) && data.len() == 0))
+            }) else {
                 continue;
             };
             let copied = tempfile::tempdir().and_then(|folder| {
                 let copy = folder.path().join(place.file_name().unwrap_or_default());
                 // A name more costs nothing, where both are on one disk.
-                fs::hard_link(&place, &copy).or_else(|_| fs::copy(&place, &copy).map(drop))?;
+                if is_database(path) {
+                    // It is filled where it stands.
+                    copy_database(&place, &copy)?;
+                } else {
+                    fs::hard_link(&place, &copy).or_else(|_| fs::copy(&place, &copy).map(drop))?;
+                }
                 Ok((folder, copy))
             });
             let (folder, copy) = copied.map_err(|error| OutputError {
@@ -82,18 +91,18 @@ impl Kept {
                 // The total row has no key of its own.
                 grain.clear();
             }
-            let (files, sheet) = ([before, &now], written.sheet.as_ref());
-            let told = match two(files, sheet, grain, progress) {
+            let files = [before, &now];
+            let told = match two(files, written, grain, progress) {
                 // What stood there was another table, or no table at all.
                 Err(CompareError::NoColumn { .. } | CompareError::Repeated(_)) => {
-                    two(files, sheet, vec![], progress)
+                    two(files, written, vec![], progress)
                 }
                 told => told,
             };
             // What stood there may be no table: all of it is new then.
             if let Ok(compared) = told {
-                let path = &written.path;
-                let name = sheet.map_or_else(|| path.clone(), |sheet| sheet_name(path, sheet));
+                let (path, part) = (&written.path, written.part());
+                let name = part.map_or_else(|| path.clone(), |part| part_name(path, part));
                 all.push((name, compared));
             }
         }
@@ -101,25 +110,28 @@ impl Kept {
     }
 }
 
-/// Compares what stood in a place with what does now, as outputs are written; of books one sheet.
+/// Compares what stood in a place with what does now, as outputs are written; of books one sheet, of databases one table.
 fn two(
     [before, now]: [&PathBuf; 2],
-    sheet: Option<&String>,
+    written: &Output,
     grain: Vec<String>,
     progress: &Progress,
 ) -> Result<Compared, CompareError> {
     let files = Files::new("");
     let open = |path: &PathBuf| -> Result<_, SourceError> {
         let path = path.to_string_lossy().into_owned();
-        let sheet = sheet.cloned();
-        let look = files.look(&path, &Written { sheet: sheet.clone(), ..Written::default() })?;
+        let part = Written {
+            sheet: written.sheet.clone(),
+            named: written.named.clone(),
+            ..Written::default()
+        };
+        let look = files.look(&path, &part)?;
         let mut spec = InputSpec::of_files("build".into(), vec![path]);
         // Signs and letters are seen; a header and rows alone are what outputs have.
         spec.written = Written {
             delimiter: Some(look.delimiter as u8).filter(|sign| *sign != b','),
             encoding: look.named_encoding,
-            sheet,
-            ..Written::default()
+            ..part
         };
         files.open(&spec)
     };

@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use granum_core::port::{InputSource, InputSpec, SourceError, SourceErrorKind, Sources, Written};
-use granum_io::{Files, Look, book_and_sheet, sheet_name, shown_name};
+use granum_io::{Files, Look, file_and_part, is_database, part_name, shown_name};
 
 use super::{Exit, Printer};
 use crate::args::Format;
@@ -12,52 +12,61 @@ use crate::render::json::{self, Outcome, Told};
 /// What files that are not UTF-8 are mostly written in.
 const OTHER_ENCODING: &str = "windows-1252";
 
-/// A file, or a sheet of a book, that has been looked at.
+/// A file, a sheet of a book, or a table of a database, that has been looked at.
 pub(super) struct Looked {
-    /// As it is told: of a sheet that had to be named its book and it.
+    /// As it is told: of a sheet or table that had to be named its file and it.
     pub file: String,
     /// Its file.
     pub path: String,
-    /// The sheet, where it has to be said.
-    pub sheet: Option<String>,
+    /// The sheet or table, where it has to be said.
+    pub part: Option<String>,
     pub look: Look,
 }
 
 /// Looks at the beginning of a file.
 pub(super) fn look(files: &Files, file: &str, said: &Written) -> Result<Looked, SourceError> {
-    let (path, named) = match book_and_sheet(file).filter(|_| !Path::new(file).exists()) {
-        Some((book, sheet)) => (book, Some(sheet.to_owned())),
+    let (path, named) = match file_and_part(file).filter(|_| !Path::new(file).exists()) {
+        Some((path, part)) => (path, Some(part.to_owned())),
         None => (file, None),
     };
-    let sheet = named.or_else(|| said.sheet.clone());
-    let said = Written { sheet: sheet.clone(), ..said.clone() };
-    let look = files.look(path, &said).map_err(|mut error| {
-        if error.kind == SourceErrorKind::Sheet && sheet.is_none() {
-            error.help = error.help.replace("sheet \"", "--sheet \"");
+    let part = named.or_else(|| said.sheet.clone());
+    let look = files.look(path, &with_part(said, path, part.clone())).map_err(|mut error| {
+        match error.kind {
+            SourceErrorKind::Sheet if part.is_none() => {
+                error.help = error.help.replace("sheet \"", "--sheet \"");
+            }
+            SourceErrorKind::Table if part.is_none() => {
+                let named = error.help.split('"').nth(1).unwrap_or_default();
+                error.help = format!("say which:  {}", part_name(path, named));
+            }
+            _ => {}
         }
         error
     })?;
-    let file = match &sheet {
-        Some(sheet) => sheet_name(path, sheet),
+    let file = match &part {
+        Some(part) => part_name(path, part),
         None => file.to_owned(),
     };
-    Ok(Looked { file, path: path.to_owned(), sheet, look })
+    Ok(Looked { file, path: path.to_owned(), part, look })
 }
 
-/// The same of all sheets of a book that have cells, where nobody said which.
+/// What is said of a file, with its sheet or table.
+fn with_part(said: &Written, path: &str, part: Option<String>) -> Written {
+    let (sheet, named) = if is_database(path) { (None, part) } else { (part, None) };
+    Written { sheet, named, ..said.clone() }
+}
+
+/// The same of all sheets of a book that have cells, and of all tables of a database, where nobody said which.
 pub(super) fn look_at_all(
     files: &Files,
     file: &str,
     said: &Written,
 ) -> Result<Vec<Looked>, SourceError> {
-    let named = said.sheet.is_some() || book_and_sheet(file).is_some();
+    let named = said.sheet.is_some() || file_and_part(file).is_some();
     let tables = if named { vec![] } else { files.tables(file)? };
     match tables.as_slice() {
         [] | [_] => Ok(vec![look(files, file, said)?]),
-        several => several
-            .iter()
-            .map(|sheet| look(files, file, &Written { sheet: Some(sheet.clone()), ..said.clone() }))
-            .collect(),
+        several => several.iter().map(|part| look(files, &part_name(file, part), said)).collect(),
     }
 }
 
@@ -132,7 +141,7 @@ pub(super) fn written_as(looked: &Looked) -> Written {
         encoding: look.named_encoding.clone(),
         header_at: look.header_at,
         footer: look.footer,
-        sheet: looked.sheet.clone(),
         range: look.range.clone(),
+        ..with_part(&Written::default(), &looked.path, looked.part.clone())
     }
 }

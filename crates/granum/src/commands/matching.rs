@@ -139,7 +139,7 @@ impl End {
         let columns = columns.map(|column| (column.name, column.read_as, column.read)).collect();
         let looked = looked.remove(0);
         let stem = file.rsplit('/').next().unwrap_or(file).split('.').next().unwrap_or(file);
-        let name = table_name(looked.sheet.as_deref().unwrap_or(stem));
+        let name = table_name(looked.part.as_deref().unwrap_or(stem));
         Ok(Self { looked, name, columns, as_text: vec![] })
     }
 

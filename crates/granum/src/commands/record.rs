@@ -106,6 +106,7 @@ pub(super) fn made(
             table: output.table.clone(),
             path: output.path.clone(),
             sheet: output.sheet.clone(),
+            named: output.named.clone(),
             rows: output.rows,
             sums: sums.collect(),
             bytes,

@@ -99,8 +99,8 @@ fn relate_looked(
     for one in looked {
         let (_, source) = files::open(folder, "", &[one], false)?;
         let columns = source.shape().columns.into_iter().map(|(name, _)| name).collect();
-        let (file, sheet) = (one.file.clone(), one.sheet.clone());
-        headers.push(Headed { file, sheet, format: one.look.format, columns });
+        let (file, part) = (one.file.clone(), one.part.clone());
+        headers.push(Headed { file, part, format: one.look.format, columns });
         single.push(source);
     }
     let mut groups = group(&headers);
@@ -112,7 +112,7 @@ fn relate_looked(
             let format = |name: &str| {
                 let group = groups.iter().find(|group| group.name == name)?;
                 let first = &looked[*group.files.first()?];
-                Some((first.look.format, first.sheet.clone()))
+                Some((first.look.format, first.part.clone()))
             };
             format(&more.tables.0) == format(&more.tables.1)
         };

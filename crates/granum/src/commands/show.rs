@@ -156,6 +156,7 @@ fn saved(plan: &Plan, shown: &Shown, showing: &Showing, to: &str) -> Result<Stri
     let bytes = plan.files.save(to, &shown.columns).map_err(RunError::Output)?;
     let written = Written {
         sheet: None,
+        named: None,
         table: shown.table.clone(),
         path: to.to_owned(),
         rows: shown.shown as u64,

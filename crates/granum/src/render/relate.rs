@@ -133,6 +133,9 @@ fn link(link: &FoundLink, width: usize) -> String {
             link.to
         ),
     ];
+    if link.declared {
+        facts.push("declared".into());
+    }
     if link.blank > 0 {
         facts.push(format!("{} blank", counted(link.blank, "row is", "rows are")));
     }

@@ -60,6 +60,10 @@ fn written(look: &Look, name: &str) -> String {
     if matches!(look.format, "Parquet" | "Arrow") {
         return look.format.into();
     }
+    if let Some(table) = &look.named {
+        let named = name.ends_with(&format!("#{table}"));
+        return if named { look.format.into() } else { format!("{}, table {table}", look.format) };
+    }
     if look.format != "CSV" {
         return format!("{}, {}", look.format, look.encoding);
     }

@@ -3,7 +3,7 @@
 use granum_core::lang::Severity;
 use granum_core::tally::{self, AsideFile, CheckTally, LinkTally, Written};
 use granum_core::value::{Scalar, Scale, decimal};
-use granum_io::sheet_name;
+use granum_io::part_name;
 
 use super::columns::{Side, set};
 use super::example;
@@ -284,8 +284,12 @@ fn aside(files: &[AsideFile]) -> String {
 pub(super) fn wrote(written: &Written) -> String {
     let total = if written.total { " and the total" } else { "" };
     let rows = counted(written.rows, "row", "rows");
+    if let Some(table) = &written.named {
+        // What stands in the rest of a database is not its output.
+        return format!("  wrote {} \u{b7} {rows}{total}\n", part_name(&written.path, table));
+    }
     let (name, all) = match &written.sheet {
-        Some(sheet) => (sheet_name(&written.path, sheet), " in all"),
+        Some(sheet) => (part_name(&written.path, sheet), " in all"),
         None => (written.path.clone(), ""),
     };
     let size = size(written.bytes);

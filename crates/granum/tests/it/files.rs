@@ -215,16 +215,6 @@ fn a_file_that_is_named_twice_is_refused() {
 }
 
 #[test]
-fn formats_that_are_not_read_yet_are_said() {
-    let folder = Folder::new();
-    folder.file("a.db", "").plan("input t from \"a.db\"\n");
-    folder.run().code(3).complains(
-        "error: a.db: is a database, which this version does not read or write\n  \
-         export it as CSV, JSON lines or .xlsx\n",
-    );
-}
-
-#[test]
 fn a_record_that_does_not_end_is_not_read_for_ever() {
     // A quote opens in the second row, and the file goes on beyond what is read at once.
     let mut csv = String::from("a,b\n\"1,x\n");

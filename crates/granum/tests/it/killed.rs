@@ -94,3 +94,42 @@ fn a_place_that_another_run_writes_to_is_refused() {
     assert_eq!(folder.read("one/a.csv"), "k\n1\n2\n");
     assert!(!folder.names().iter().any(|name| name.contains(".granum-")));
 }
+
+#[test]
+fn all_old_or_all_new_also_in_a_database_that_is_there() {
+    const PLAN: &str = "\
+param least integer = 0
+input a from \"a.csv\"
+table b from a
+check \"enough\" a: k >= least
+output a to \"one/a.csv\"
+output b to \"two/b.db\"
+";
+    let (folder, tools) = (Folder::new(), Folder::new());
+    let shim = shim(&tools);
+    let (mut old, mut new) = (0, 0);
+    for step in 1.. {
+        assert!(step < 300, "it never comes through");
+        folder.plan(PLAN).file("a.csv", "k\n1\n2\n").file("one/a.csv", "old\n");
+        let database = folder.path().join("two/b.db");
+        std::fs::create_dir_all(database.parent().unwrap()).unwrap();
+        let _ = std::fs::remove_file(&database);
+        let own = rusqlite::Connection::open(&database).unwrap();
+        own.execute_batch("CREATE TABLE b (k); INSERT INTO b VALUES (7)").unwrap();
+        drop(own);
+        if killed_at(&folder, &shim, step) {
+            break;
+        }
+        let next = folder.granum(&["run", "p.granum", "-q", "--set", "least=9"]).code(1);
+        let own = rusqlite::Connection::open(&database).unwrap();
+        let rows: String =
+            own.query_row("SELECT group_concat(k) FROM b", [], |row| row.get(0)).unwrap();
+        let is_new = folder.read("one/a.csv") != "old\n";
+        assert_eq!(rows, if is_new { "1,2" } else { "7" }, "step {step}: {}", next.err);
+        let left: Vec<String> =
+            folder.names().into_iter().filter(|name| name.contains(".granum-")).collect();
+        assert!(left.is_empty(), "step {step}: {left:?}");
+        if is_new { new += 1 } else { old += 1 }
+    }
+    assert!(old > 5 && new > 5, "{old} {new}");
+}

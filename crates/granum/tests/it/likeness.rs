@@ -65,9 +65,9 @@ fn what_near_cannot_look_at_is_refused() {
         "one of the two files stands there",
     );
     wrong(
-        &["owed.csv", "--on", "shop=name", "--near", "--to", "x.db"],
+        &["owed.csv", "--on", "shop=name", "--near", "--to", "x.ods"],
         3,
-        "x.db: is a database, which this version does not read or write",
+        "x.ods: books are not written as .ods",
     );
     folder.file("empty.csv", "name\n");
     folder

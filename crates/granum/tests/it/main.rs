@@ -10,6 +10,7 @@ mod commands;
 mod compare;
 mod corpus;
 mod correct;
+mod databases;
 mod demo;
 mod examples;
 mod expand;

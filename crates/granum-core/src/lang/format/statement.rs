@@ -208,9 +208,13 @@ fn input_head(input: &InputTree) -> String {
     if let Some(encoding) = &input.encoding {
         head.push_str(&format!(" encoding {}", quoted(&encoding.text)));
     }
-    let cells = [("sheet", &input.sheet), ("range", &input.range)];
+    let cells = [("sheet", &input.sheet), ("range", &input.range), ("named", &input.named)];
     for (word, text) in cells.into_iter().filter_map(|(word, text)| Some((word, text.as_ref()?))) {
         head.push_str(&format!(" {word} {}", quoted(&text.text)));
+    }
+    if !input.ordered.is_empty() {
+        let columns: Vec<String> = input.ordered.iter().map(name).collect();
+        head.push_str(&format!(" ordered by {}", columns.join(", ")));
     }
     if let Some(line) = input.header_at {
         head.push_str(&format!(" header at {line}"));
@@ -236,12 +240,13 @@ fn output_cells(output: &OutputTree) -> Vec<String> {
     if let Some(wide) = &output.wide {
         cells.push(format!("columns from {} of {}", name(&wide.from), name(&wide.value)));
     }
-    let StyleTree { delimiter, decimals, encoding, mark, sheet } = &output.style;
+    let StyleTree { delimiter, decimals, encoding, mark, sheet, named } = &output.style;
     let said = [
         ("delimiter", delimiter),
         ("decimals", decimals),
         ("encoding", encoding),
         ("sheet", sheet),
+        ("named", named),
     ];
     let said = said.into_iter().filter_map(|(word, text)| {
         text.as_ref().map(|text| format!("{word} {}", quoted(&text.text)))

@@ -23,6 +23,8 @@ fn without_files(name: Name, steps: Vec<StepTree>) -> InputTree {
         encoding: None,
         sheet: None,
         range: None,
+        named: None,
+        ordered: vec![],
         header_at: None,
         footer: None,
         each: None,
@@ -164,6 +166,7 @@ impl Parser {
         let mut filling_blanks = false;
         let (mut delimiter, mut encoding, mut header_at, mut footer) = (None, None, None, None);
         let (mut sheet, mut range, mut each) = (None, None, None);
+        let (mut named, mut ordered) = (None, vec![]);
         loop {
             let span = self.span();
             if self.is_word("filling") {
@@ -178,6 +181,10 @@ impl Parser {
                 sheet = Some(self.quoted("the sheet's name in quotes")?);
             } else if self.take_word("range") {
                 range = Some(self.quoted("cells in quotes, as in \"B4:H900\"")?);
+            } else if self.take_word("named") {
+                named = Some(self.quoted("the table's name in quotes")?);
+            } else if self.take_words("ordered", "by") {
+                ordered = self.names("a column that rows are ordered by")?;
             } else if self.take_word("header") {
                 self.need_word("at", "`header at`: `at` and a line's number")?;
                 header_at = Some(self.line_number()?);
@@ -192,7 +199,7 @@ impl Parser {
                 };
                 each = Some(EachTree { list, with });
             } else if let TokenKind::Word(word) = self.peek().clone()
-                && ["named", "query"].contains(&word.as_str())
+                && word == "query"
             {
                 return self.not_yet(span, &format!("the option `{word}`"));
             } else {
@@ -210,6 +217,8 @@ impl Parser {
             encoding,
             sheet,
             range,
+            named,
+            ordered,
             header_at,
             footer,
             each,
@@ -351,6 +360,8 @@ impl Parser {
                 style.mark = Some(span.to(self.last_span()));
             } else if self.take_word("sheet") {
                 style.sheet = Some(self.quoted("the sheet's name in quotes")?);
+            } else if self.take_word("named") {
+                style.named = Some(self.quoted("the table's name in quotes")?);
             } else {
                 return Ok(style);
             }

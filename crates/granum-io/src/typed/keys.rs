@@ -4,15 +4,16 @@ use granum_core::port::{InputColumn, ReadRequest};
 use granum_core::table::{Column, Origin};
 use granum_core::value::{Found, Scalar, Type};
 
+use super::{Native, Typed};
 use crate::csv::settled_type;
-use crate::typed::{Native, Typed};
 
 /// The columns that a path says, with the text of each.
 #[derive(Debug, Default, PartialEq)]
-pub(super) struct Keys(Vec<(String, String)>);
+pub(crate) struct Keys(Vec<(String, String)>);
 
 impl Keys {
     /// Those of a path as a plan names it or a pattern finds it. The last that has a name counts.
+    #[cfg(feature = "columnar")]
     pub fn of(path: &str) -> Self {
         let mut keys = Self::default();
         let mut folders: Vec<&str> = path.split(['/', '\\']).collect();
@@ -88,6 +89,7 @@ impl Keys {
 }
 
 /// A part of a path in which letters may be written as `%2F`.
+#[cfg(feature = "columnar")]
 fn decoded(text: &str) -> String {
     let bytes = text.as_bytes();
     let mut out = vec![];

@@ -1,37 +1,44 @@
-//! The files of one input: columns matched by name, pieces made into parts.
+//! The tables of one input whose values have types: columns matched by name, pieces made into parts.
 
 use std::collections::VecDeque;
 use std::sync::Arc;
 
 use granum_core::Sure;
 use granum_core::port::{
-    InputShape, InputSource, InputSpec, Part, PartReader, RawPart, ReadRequest, SourceError,
+    Declared, InputShape, InputSource, InputSpec, Part, PartReader, RawPart, ReadRequest,
+    SourceError,
 };
 use granum_core::table::{Column, Counted, Origin};
 use granum_core::tally::Unread;
 use granum_core::value::{Scalar, Type};
 
-use super::fields::Columns;
 use super::keys::Keys;
+use super::{Native, Typed, needed};
 use crate::csv::stacked;
-use crate::typed::{Native, Typed, needed};
 
-/// A file of columns that has been opened.
-pub(super) trait Stored: Send + Sync {
-    fn columns(&self) -> &Columns;
-    /// How many bytes it has.
+/// A file or table that has been opened.
+pub(crate) trait Stored: Send + Sync {
+    /// Its columns and their types.
+    fn columns(&self) -> &[(String, Type)];
+    /// What it has that no value can be.
+    fn unread(&self) -> &[Unread];
+    /// What it says of its key, and of where it leads.
+    fn declared(&self) -> Declared {
+        Declared::default()
+    }
+    /// How many bytes it has; none where that is not known.
     fn bytes(&self) -> u64;
     /// Begins to read some of its columns, named by their places among those that it has.
     fn pieces(&self, wanted: &[usize]) -> Result<Box<dyn Pieces>, SourceError>;
 }
 
 /// The rows of a file, some at a time, in their order.
-pub(super) trait Pieces: Send {
+pub(crate) trait Pieces: Send {
     fn next(&mut self) -> Result<Option<Box<dyn Piece>>, SourceError>;
 }
 
 /// Some rows of a file. Made into columns on any thread.
-pub(super) trait Piece: Send + Sync {
+pub(crate) trait Piece: Send + Sync {
     fn rows(&self) -> usize;
     /// How many bytes of the file it is, about.
     fn bytes(&self) -> u64;
@@ -58,7 +65,7 @@ struct File {
 }
 
 /// An input's files.
-pub(super) struct ColumnarSource {
+pub(crate) struct TypedSource {
     files: Vec<Arc<File>>,
     columns: Vec<(String, Type)>,
     unread: Vec<Unread>,
@@ -67,13 +74,13 @@ pub(super) struct ColumnarSource {
 }
 
 /// A file and what its path says.
-pub(super) struct Opened {
+pub(crate) struct Opened {
     pub name: String,
     pub stored: Arc<dyn Stored>,
     pub keys: Keys,
 }
 
-impl ColumnarSource {
+impl TypedSource {
     /// Lays files below each other.
     ///
     /// # Errors
@@ -85,7 +92,7 @@ impl ColumnarSource {
             named.map(|(file, header)| (file.name.as_str(), header.as_slice())).collect();
         let names = stacked(&named, spec.filling_blanks)?;
         let mut unread: Vec<Unread> = vec![];
-        for column in opened.iter().flat_map(|file| &file.stored.columns().unread) {
+        for column in opened.iter().flat_map(|file| file.stored.unread()) {
             if !unread.iter().any(|known| known.column == column.column) {
                 unread.push(column.clone());
             }
@@ -99,10 +106,10 @@ impl ColumnarSource {
             let mut types: Vec<Type> = vec![];
             let rule = spec.rule_of(&name);
             for (at, file) in opened.iter().enumerate() {
-                let known = &file.stored.columns().known;
-                let own = known.iter().position(|known| known.name == name);
+                let known = file.stored.columns();
+                let own = known.iter().position(|(known, _)| *known == name);
                 from[at].push(if let Some(own) = own {
-                    types.push(known[own].ty);
+                    types.push(known[own].1);
                     Some(From::Own(own))
                 } else if let Some(text) = file.keys.value(&name) {
                     let found = found.iter().find(|(key, _)| *key == name);
@@ -134,8 +141,8 @@ impl ColumnarSource {
 /// The columns of a file; those that its path says are the last.
 fn header(file: &Opened) -> Vec<String> {
     let mut names: Vec<String> =
-        file.stored.columns().known.iter().map(|known| known.name.clone()).collect();
-    let unread = &file.stored.columns().unread;
+        file.stored.columns().iter().map(|(name, _)| name.clone()).collect();
+    let unread = file.stored.unread();
     for key in file.keys.names() {
         if !names.contains(key) && !unread.iter().any(|unread| unread.column == *key) {
             names.push(key.clone());
@@ -144,7 +151,7 @@ fn header(file: &Opened) -> Vec<String> {
     names
 }
 
-impl InputSource for ColumnarSource {
+impl InputSource for TypedSource {
     fn shape(&self) -> InputShape {
         InputShape { columns: self.columns.clone(), typed: true, unread: self.unread.clone() }
     }
@@ -159,6 +166,13 @@ impl InputSource for ColumnarSource {
 
     fn bytes(&self) -> u64 {
         self.files.iter().map(|file| file.stored.bytes()).sum()
+    }
+
+    fn declared(&self) -> Declared {
+        match self.files.as_slice() {
+            [only] => only.stored.declared(),
+            _ => Declared::default(),
+        }
     }
 
     fn read(&self, request: ReadRequest) -> Result<Box<dyn PartReader>, SourceError> {

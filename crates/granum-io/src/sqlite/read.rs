@@ -1,0 +1,186 @@
+//! A table's rows, made into columns by a thread that goes through them.
+
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use std::sync::mpsc::{Receiver, SyncSender, sync_channel};
+
+use granum_core::Sure;
+use granum_core::port::{Declared, InputSource, InputSpec, SourceError, SourceErrorKind, Written};
+use granum_core::tally::Unread;
+use granum_core::value::Type;
+
+use super::open::{error, open as connected, quoted, wrong};
+use super::table::Table;
+use super::values::Growing;
+use crate::csv::{LineEnds, Look};
+use crate::typed::{Keys, Native, Opened, Piece, Pieces, Stored, TypedSource};
+
+/// So many rows are made into columns at once.
+const PIECE: usize = 1 << 15;
+
+/// A cell takes about so many bytes of its file.
+const CELL: u64 = 8;
+
+/// Opens a table in each of some files, each with the name that messages have, as one input.
+///
+/// # Errors
+/// A file that cannot be read, or has no such table.
+pub(crate) fn open(
+    spec: &InputSpec,
+    files: &[(PathBuf, String)],
+) -> Result<Box<dyn InputSource>, SourceError> {
+    let mut opened = vec![];
+    for (path, name) in files {
+        let written = spec.written_of(name);
+        let table = table(path, name, written)?;
+        opened.push(Opened {
+            name: table.shown.clone(),
+            stored: Arc::new(SqliteTable { path: path.clone(), table: Arc::new(table) }),
+            keys: Keys::default(),
+        });
+    }
+    Ok(Box::new(TypedSource::of(spec, opened)?))
+}
+
+fn table(path: &Path, name: &str, written: &Written) -> Result<Table, SourceError> {
+    Table::of(path, name, written.named.as_deref(), &written.ordered)
+}
+
+/// How a table is kept.
+///
+/// # Errors
+/// As when it is read.
+pub(crate) fn look(path: &Path, name: &str, said: &Written) -> Result<Look, SourceError> {
+    let table = table(path, name, said)?;
+    Ok(Look {
+        format: "SQLite",
+        encoding: "UTF-8".into(),
+        named_encoding: None,
+        delimiter: ',',
+        header_at: None,
+        footer: None,
+        line_ends: LineEnds::None,
+        bytes: std::fs::metadata(path).map_or(0, |data| data.len()),
+        sheet: None,
+        range: None,
+        named: Some(table.name),
+    })
+}
+
+struct SqliteTable {
+    path: PathBuf,
+    table: Arc<Table>,
+}
+
+impl Stored for SqliteTable {
+    fn columns(&self) -> &[(String, Type)] {
+        &self.table.columns
+    }
+
+    fn unread(&self) -> &[Unread] {
+        &[]
+    }
+
+    fn declared(&self) -> Declared {
+        self.table.declared.clone()
+    }
+
+    // How much of a file is one of its tables nobody says.
+    fn bytes(&self) -> u64 {
+        0
+    }
+
+    fn pieces(&self, wanted: &[usize]) -> Result<Box<dyn Pieces>, SourceError> {
+        self.table.watch.unchanged(&self.table.shown)?;
+        let (to, from) = sync_channel(2);
+        let (path, table, wanted) = (self.path.clone(), self.table.clone(), wanted.to_vec());
+        let name = table.shown.clone();
+        let begun = std::thread::Builder::new().name("a table".into()).spawn(move || {
+            let told = read(&path, &table, &wanted, &to);
+            if let Err(error) = told {
+                let _ = to.send(Err(error));
+            }
+        });
+        begun.map_err(|failed| {
+            let message = format!("cannot be read: {failed}");
+            error(&name, SourceErrorKind::System, message, "try again")
+        })?;
+        Ok(Box::new(SqlitePieces(from)))
+    }
+}
+
+/// Goes through all rows. Stops where nobody takes them any more.
+fn read(
+    path: &Path,
+    table: &Table,
+    wanted: &[usize],
+    to: &SyncSender<Told>,
+) -> Result<(), SourceError> {
+    let name = &table.shown;
+    let wrong = |failed| wrong(name, &failed);
+    let connection = connected(path, name)?;
+    let columns: Vec<&(String, Type)> = wanted.iter().map(|at| &table.columns[*at]).collect();
+    let names: Vec<String> = columns.iter().map(|(name, _)| quoted(name)).collect();
+    let names = if names.is_empty() { "NULL".into() } else { names.join(", ") };
+    let query = format!("SELECT {names} FROM {} ORDER BY {}", quoted(&table.name), table.order);
+    let mut statement = connection.prepare(&query).map_err(wrong)?;
+    let mut rows = statement.query([]).map_err(wrong)?;
+    let begun =
+        || -> Vec<Growing> { columns.iter().map(|(_, ty)| Growing::new(*ty, PIECE)).collect() };
+    let (mut growing, mut count) = (begun(), 0);
+    loop {
+        let row = rows.next().map_err(wrong)?;
+        if let Some(row) = &row {
+            for (at, growing) in growing.iter_mut().enumerate() {
+                growing.take(row.get_ref(at).map_err(wrong)?);
+            }
+            count += 1;
+        }
+        let ended = row.is_none();
+        if count == PIECE || ended && count > 0 {
+            let natives = std::mem::replace(&mut growing, begun());
+            let natives = natives.into_iter().map(Growing::finish).collect();
+            if to.send(Ok(Some(SqlitePiece { natives, rows: count }))).is_err() {
+                return Ok(());
+            }
+            count = 0;
+        }
+        if ended {
+            table.watch.unchanged(name)?;
+            let _ = to.send(Ok(None));
+            return Ok(());
+        }
+    }
+}
+
+/// Some rows, or that there are no more.
+type Told = Result<Option<SqlitePiece>, SourceError>;
+
+struct SqlitePieces(Receiver<Told>);
+
+impl Pieces for SqlitePieces {
+    fn next(&mut self) -> Result<Option<Box<dyn Piece>>, SourceError> {
+        // A thread that ended without a word had a fault of the program.
+        let told = self.0.recv().ok().sure("the end of a table's rows");
+        told.map(|piece| piece.map(|piece| Box::new(piece) as Box<dyn Piece>))
+    }
+}
+
+struct SqlitePiece {
+    natives: Vec<Native>,
+    rows: usize,
+}
+
+impl Piece for SqlitePiece {
+    fn rows(&self) -> usize {
+        self.rows
+    }
+
+    fn bytes(&self) -> u64 {
+        self.rows as u64 * self.natives.len() as u64 * CELL
+    }
+
+    fn natives(&self) -> Result<Vec<Native>, SourceError> {
+        Ok(self.natives.clone())
+    }
+}
