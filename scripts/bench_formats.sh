@@ -7,9 +7,10 @@ lines=${1:-1000000}
 runs=${2:-3}
 dir=${BENCH_DIR:-target/bench/formats_$lines}
 cargo build --release --quiet -p granum --features full
-cargo build --release --quiet -p granum-io --features sheets --example floor_sheet
+cargo build --release --quiet -p granum-io --features sheets,columnar,sqlite --example floor_sheet --example floor_columns
 granum=$PWD/target/release/granum
 floor=$PWD/target/release/examples/floor_sheet
+floor_columns=$PWD/target/release/examples/floor_columns
 mkdir -p "$dir"
 if [ ! -f "$dir/lines.csv" ]; then
   "$granum" demo "$dir/demo" --orders "$((lines / 2 + 1000))" --only-data > /dev/null
@@ -56,12 +57,18 @@ timed out.parquet out.csv "" ".parquet to CSV"
 timed lines.csv out.arrow "" "CSV to .arrow"
 summed out.arrow ".arrow, summed"
 timed out.arrow out.csv "" ".arrow to CSV"
+timed lines.csv out.db "" "CSV to .db"
+timed out.db out.csv "" ".db to CSV"
 timed lines.csv out.xlsx "" "CSV to .xlsx"
 timed out.xlsx out.csv "" ".xlsx to CSV"
-best=999
-for _ in $(seq "$runs"); do
-  seconds=$("$floor" out.xlsx)
-  best=$(awk "BEGIN{print ($seconds<$best)?$seconds:$best}")
-done
-printf '%-34s %9.2f\n' "floor: the library reads the .xlsx" "$best"
+alone() {
+  local best=999 seconds
+  for _ in $(seq "$runs"); do
+    seconds=$("$1" "$2")
+    best=$(awk "BEGIN{print ($seconds<$best)?$seconds:$best}")
+  done
+  printf '%-34s %9.2f\n' "floor: the library reads the $2" "$best"
+}
+alone "$floor_columns" out.parquet
+alone "$floor" out.xlsx
 rm -f out.* sum.csv bench.granum
