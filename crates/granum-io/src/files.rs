@@ -11,7 +11,7 @@ use std::sync::{Mutex, PoisonError};
 use granum_core::port::{Family, NamedAs};
 use granum_core::port::{
     InputSource, InputSpec, Output, OutputError, Outputs, SourceError, SourceErrorKind, Sources,
-    Style, Written, publish_each,
+    Style, Written, part_name, publish_each,
 };
 use granum_core::table::Column;
 use granum_core::value::Type;
@@ -19,7 +19,7 @@ use granum_core::value::Type;
 use crate::csv::Look;
 #[cfg(feature = "columnar")]
 use crate::formats::format_by;
-use crate::formats::{FORMATS, Format, Unwritable, fits, format_of, is_database, part_name};
+use crate::formats::{FORMATS, Format, Unwritable, fits, format_of, is_database};
 use crate::packed::Packer;
 use crate::parts::parts_of;
 use crate::place::{

@@ -408,11 +408,6 @@ pub(crate) fn format_by(begin: &[u8]) -> Option<&'static dyn Format> {
 /// How the names of books end.
 pub(crate) const SHEETS: [&str; 5] = [".xlsx", ".xlsm", ".xlsb", ".xls", ".ods"];
 
-/// A sheet of a book, or a table of a database, as messages name it and as it can be named where files are.
-pub fn part_name(file: &str, part: &str) -> String {
-    format!("{file}#{part}")
-}
-
 /// The file and the sheet or table of it that a name names; nothing of a whole file.
 ///
 /// ```

@@ -26,7 +26,8 @@ mod zstandard;
 
 pub use csv::{LineEnds, Look};
 pub use files::{Files, shown_name, write_file};
-pub use formats::{copy_database, file_and_part, is_database, part_name, write_stream};
+pub use formats::{copy_database, file_and_part, is_database, write_stream};
+pub use granum_core::port::part_name;
 pub use place::LeftRun;
 pub use unfinished::take_back;
 

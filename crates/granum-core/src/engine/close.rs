@@ -67,10 +67,11 @@ impl Run<'_> {
             .filter_map(|link| self.links.remove(&LinkId(link)))
             .collect();
         report.problems = std::mem::take(&mut self.problems);
-        let outputs = self.plan.outputs.iter();
-        let outputs: Vec<(&str, &str)> = outputs
-            .map(|output| (output.path.as_str(), self.plan.tables[output.table.0].name.as_str()))
-            .collect();
+        let shown: Vec<String> =
+            self.plan.outputs.iter().map(|output| output.style.shown(&output.path)).collect();
+        let tables =
+            self.plan.outputs.iter().map(|output| self.plan.tables[output.table.0].name.as_str());
+        let outputs: Vec<(&str, &str)> = shown.iter().map(String::as_str).zip(tables).collect();
         report.bridges = bridges(&report.tables, &outputs);
         if let Some(earlier) = running.earlier {
             report.moved = moved(&figures(&report), earlier);

@@ -28,10 +28,21 @@ pub struct Style {
 }
 
 impl Style {
+    /// An output as messages name it: its path, with the sheet or table where that has several.
+    pub fn shown(&self, path: &str) -> String {
+        let part = self.sheet.as_ref().or(self.named.as_ref());
+        part.map_or_else(|| path.to_owned(), |part| part_name(path, part))
+    }
+
     /// Whether anything is said.
     pub fn is_said(&self) -> bool {
         *self != Self::default()
     }
+}
+
+/// A sheet of a book, or a table of a database, as messages name it and as it can be named where files are.
+pub fn part_name(file: &str, part: &str) -> String {
+    format!("{file}#{part}")
 }
 
 /// How the names of files end that can be written: text with signs between fields, and objects of JSON.

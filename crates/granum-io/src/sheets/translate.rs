@@ -16,8 +16,8 @@ use super::look::{area_of, header_of};
 use super::rows::{Row, rows};
 use super::sheet::{Kinds, Sheet, SheetPart};
 use crate::csv::{WithoutValue, system_error, write_row};
-use crate::formats::part_name;
 use crate::spool::Spooled;
+use granum_core::port::part_name;
 
 /// Rows are read again in parts of about this many bytes.
 const PART: usize = 1 << 19;

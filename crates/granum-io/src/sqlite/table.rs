@@ -10,7 +10,7 @@ use super::kinds::declared;
 use super::open::{error, named, open, quoted, wrong};
 use super::values::{fits, text_of};
 use crate::csv::settled_type;
-use crate::formats::part_name;
+use granum_core::port::part_name;
 
 /// So many rows show whether cells are what their column is declared as.
 const SAMPLE: usize = 1_000;
