@@ -17,9 +17,10 @@ use granum_core::table::Column;
 use granum_core::value::Type;
 
 use crate::csv::Look;
+use crate::format::{Format, Unwritable, fits};
 #[cfg(feature = "columnar")]
 use crate::formats::format_by;
-use crate::formats::{FORMATS, Format, Unwritable, fits, format_of, is_database};
+use crate::formats::{FORMATS, format_of, is_database};
 use crate::packed::Packer;
 use crate::parts::parts_of;
 use crate::place::{

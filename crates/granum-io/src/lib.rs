@@ -6,6 +6,7 @@
 mod columnar;
 pub mod csv;
 mod files;
+mod format;
 mod formats;
 #[cfg(any(feature = "sheets", feature = "columnar"))]
 mod guarded;

@@ -15,10 +15,10 @@ use granum_core::tally::Unread;
 use granum_core::value::Type;
 
 use super::fields::{Columns, Known};
-use super::open::{damaged, doubled, guarded, picked};
+use super::picked::{damaged, doubled, guarded, picked};
 use super::write::{ColumnsWriter, Kind};
 use crate::csv::system_error;
-use crate::formats::Writer;
+use crate::format::Writer;
 use crate::typed::{Native, Piece, Pieces, Stored};
 
 /// So many rows are made into columns at once: what is made of them stays near.

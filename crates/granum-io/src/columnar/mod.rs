@@ -10,6 +10,7 @@ mod ipc;
 mod made;
 mod open;
 mod parquet;
+mod picked;
 mod write;
 
 pub(crate) use ipc::stream;

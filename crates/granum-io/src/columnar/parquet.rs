@@ -20,7 +20,7 @@ use parquet::file::metadata::{ColumnChunkMetaData, ParquetMetaData, RowGroupMeta
 use parquet::schema::types::ColumnDescriptor;
 
 use super::fields::{Columns, Known};
-use super::open::{damaged, doubled, guarded, picked};
+use super::picked::{damaged, doubled, guarded, picked};
 use super::write::ROWS;
 use crate::csv::{changed, system_error};
 use crate::typed::{Native, Piece, Pieces, Stored};

@@ -19,7 +19,7 @@ use rayon::prelude::*;
 
 use super::blocks::Blocks;
 use super::made::{array, schema};
-use crate::formats::{AsTheyAre, Writer};
+use crate::format::{AsTheyAre, Writer, rows_of};
 
 /// A row group, and a batch of Arrow, has so many rows.
 pub(super) const ROWS: usize = 1 << 16;
@@ -198,9 +198,7 @@ impl Writer for ColumnsWriter {
     }
 
     fn take(&mut self, rows: Encoded, out: &mut dyn Write) -> io::Result<()> {
-        let Encoded::Rows(columns, rows) = rows else {
-            return Err(io::Error::other("bytes came in place of rows: a fault of the program"));
-        };
+        let (columns, rows) = rows_of(rows)?;
         for block in self.blocks.take(columns, rows) {
             self.block(&block)?;
             self.passed.on(out)?;

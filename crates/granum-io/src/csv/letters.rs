@@ -4,7 +4,7 @@ use std::io::{self, Write};
 
 use encoding_rs::{Encoder, EncoderResult, Encoding, UTF_8, UTF_16BE, UTF_16LE};
 
-use crate::formats::Unwritable;
+use crate::format::Unwritable;
 
 /// How letters are written.
 pub(super) enum Letters {

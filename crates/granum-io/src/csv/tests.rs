@@ -12,7 +12,7 @@ use super::part::{CsvPart, Layout, cell};
 use super::scan::last_record_end;
 use super::write::{PLAIN, bytes_of};
 use super::*;
-use crate::formats::Writer;
+use crate::format::Writer;
 
 /// A line with nothing in it but its end.
 fn is_empty_line(record: &str) -> bool {

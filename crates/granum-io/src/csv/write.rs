@@ -8,7 +8,7 @@ use granum_core::table::{Column, Present};
 use granum_core::value::Type;
 
 use super::letters::Letters;
-use crate::formats::{Unwritable, Writer};
+use crate::format::{Unwritable, Writer};
 
 /// Writes a table as text with signs between fields.
 pub(crate) struct CsvWriter {

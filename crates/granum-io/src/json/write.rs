@@ -7,7 +7,7 @@ use granum_core::port::{Encoded, Encoder, NamedAs};
 use granum_core::table::Column;
 use granum_core::value::Type;
 
-use crate::formats::Writer;
+use crate::format::Writer;
 
 /// Writes a table as objects.
 pub(crate) struct JsonWriter {

@@ -11,7 +11,7 @@ use super::journal::Move;
 use super::left::remove_left;
 use super::lock::{Locked, PlaceLock};
 use super::{place, prefix};
-use crate::formats::Unwritable;
+use crate::format::Unwritable;
 use crate::unfinished::{Unfinished, folders_made_for};
 
 /// A file on its way: a temporary file beside its place until it is published.

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use granum_core::port::{Encoded, Encoder, Output, OutputError};
 
 use super::PlacedFile;
-use crate::formats::Writer;
+use crate::format::Writer;
 use crate::packed::Packer;
 
 /// A table on its way into a file, in one format.

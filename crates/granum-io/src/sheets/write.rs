@@ -12,7 +12,7 @@ use rust_xlsxwriter::{DocProperties, ExcelDateTime, Format, Workbook, Worksheet,
 
 use super::area::{COLUMNS, ROWS};
 use super::typed::{Typed, typed};
-use crate::formats::AsTheyAre;
+use crate::format::{AsTheyAre, rows_of};
 use crate::place::{Move, PlacedFile, place};
 
 /// Books on their way, by their places. A book is let go with the last of its sheets.
@@ -262,13 +262,10 @@ impl Output for SheetOutput {
 
     fn take(&mut self, rows: Encoded) -> Result<(), OutputError> {
         let mut book = locked(&self.book);
-        match rows {
-            Encoded::Rows(columns, rows) => book.take(self.sheet, &columns, rows, &self.formats),
-            Encoded::Bytes(_) => {
-                let help = "this is a fault of the program: please report it";
-                Err(book.error("was given bytes in place of rows".into(), help))
-            }
-        }
+        let rows = rows_of(rows);
+        let (columns, rows) =
+            rows.map_err(|fault| book.error(fault.to_string(), "please report it"))?;
+        book.take(self.sheet, &columns, rows, &self.formats)
     }
 
     fn complete(&mut self) -> Result<u64, OutputError> {

@@ -19,6 +19,10 @@ pub(super) const PATIENCE: Duration = Duration::from_secs(5);
 /// Where a database says which runs were written into it.
 pub(super) const RUNS: &str = "granum_run";
 
+/// The tables of a database, not those that it keeps for itself; and its views as well.
+pub(super) const TABLES: &str = "'table', 'virtual'";
+pub(super) const TABLES_AND_VIEWS: &str = "'table', 'virtual', 'view'";
+
 /// A name as it stands in a query.
 pub(super) fn quoted(name: &str) -> String {
     format!("\"{}\"", name.replace('"', "\"\""))
@@ -67,6 +71,10 @@ pub(super) fn wrong(name: &str, failed: &rusqlite::Error) -> SourceError {
             SourceErrorKind::Damaged,
             "ask for the file again: it may have been cut off on its way",
         ),
+        Some(ErrorCode::ReadOnly) => (
+            SourceErrorKind::System,
+            "it notes beside itself who reads it, and may not be written to there: copy it elsewhere",
+        ),
         _ => (SourceErrorKind::System, "look whether the file and its folder may be read"),
     };
     error(name, kind, format!("cannot be read: {failed}"), help)
@@ -77,7 +85,7 @@ pub(super) fn wrong(name: &str, failed: &rusqlite::Error) -> SourceError {
 /// # Errors
 /// That it cannot be read.
 pub(crate) fn tables(path: &Path, name: &str) -> Result<Vec<String>, SourceError> {
-    named(&open(path, name)?, name, "'table'")
+    named(&open(path, name)?, name, TABLES)
 }
 
 /// Tables, or views as well.
@@ -88,8 +96,8 @@ pub(super) fn named(
 ) -> Result<Vec<String>, SourceError> {
     let wrong = |failed| wrong(name, &failed);
     let query = format!(
-        "SELECT name FROM sqlite_schema WHERE type IN ({kinds}) AND name NOT LIKE 'sqlite\\_%' ESCAPE '\\' \
-         AND name <> '{RUNS}' ORDER BY name COLLATE BINARY"
+        "SELECT name FROM pragma_table_list WHERE schema = 'main' AND type IN ({kinds}) \
+         AND name NOT LIKE 'sqlite\\_%' ESCAPE '\\' AND name <> '{RUNS}' ORDER BY name COLLATE BINARY"
     );
     let mut statement = connection.prepare(&query).map_err(wrong)?;
     let rows = statement.query_map([], |row| row.get(0)).map_err(wrong)?;

@@ -7,7 +7,7 @@ use granum_core::value::{Found, Type};
 use rusqlite::Connection;
 
 use super::kinds::declared;
-use super::open::{error, named, open, quoted, wrong};
+use super::open::{TABLES, TABLES_AND_VIEWS, error, named, open, quoted, wrong};
 use super::values::{fits, text_of};
 use crate::csv::settled_type;
 use granum_core::port::part_name;
@@ -97,7 +97,7 @@ impl Table {
 
 /// The table that is meant.
 fn chosen(connection: &Connection, file: &str, said: Option<&str>) -> Result<String, SourceError> {
-    let tables = named(connection, file, "'table'")?;
+    let tables = named(connection, file, TABLES)?;
     let some = |tables: &[String]| {
         let mut names: Vec<String> =
             tables.iter().take(8).map(|name| format!("\"{name}\"")).collect();
@@ -110,7 +110,7 @@ fn chosen(connection: &Connection, file: &str, said: Option<&str>) -> Result<Str
         |message: String, help: String| Err(error(file, SourceErrorKind::Table, message, &help));
     match (said, tables.as_slice()) {
         (Some(said), _) => {
-            let all = named(connection, file, "'table', 'view'")?;
+            let all = named(connection, file, TABLES_AND_VIEWS)?;
             if let Some(own) = all.iter().find(|own| *own == said) {
                 return Ok(own.clone());
             }
@@ -134,14 +134,18 @@ fn chosen(connection: &Connection, file: &str, said: Option<&str>) -> Result<Str
 }
 
 fn declarations(connection: &Connection, name: &str) -> rusqlite::Result<Vec<Declaration>> {
-    let query = format!("PRAGMA table_xinfo({})", quoted(name));
+    // Some are there only to be asked with.
+    let query = format!(
+        "SELECT name, type, \"notnull\", pk FROM pragma_table_xinfo({}) WHERE hidden <> 1 ORDER BY cid",
+        text(name)
+    );
     let mut statement = connection.prepare(&query)?;
     let rows = statement.query_map([], |row| {
         Ok(Declaration {
-            name: row.get(1)?,
-            words: row.get::<_, Option<String>>(2)?.unwrap_or_default(),
-            blank: row.get::<_, i64>(3)? == 0,
-            key: row.get(5)?,
+            name: row.get(0)?,
+            words: row.get::<_, Option<String>>(1)?.unwrap_or_default(),
+            blank: row.get::<_, i64>(2)? == 0,
+            key: row.get(3)?,
         })
     })?;
     rows.collect()

@@ -12,7 +12,7 @@ use super::kinds::declaration;
 use super::open::quoted;
 use super::refill::{columns as columns_of, refill};
 use super::values::stored;
-use crate::formats::AsTheyAre;
+use crate::format::{AsTheyAre, rows_of};
 use crate::place::{Move, PlacedFile, Refill, place};
 
 /// Databases on their way, by their places. A database is let go with the last of its tables.
@@ -323,13 +323,10 @@ impl Output for TableOutput {
 
     fn take(&mut self, rows: Encoded) -> Result<(), OutputError> {
         let mut database = locked(&self.database);
-        match rows {
-            Encoded::Rows(columns, rows) => database.take(self.table, &columns, rows),
-            Encoded::Bytes(_) => {
-                let help = "this is a fault of the program: please report it";
-                Err(database.error("was given bytes in place of rows".into(), help))
-            }
-        }
+        let rows = rows_of(rows);
+        let (columns, rows) =
+            rows.map_err(|fault| database.error(fault.to_string(), "please report it"))?;
+        database.take(self.table, &columns, rows)
     }
 
     fn complete(&mut self) -> Result<u64, OutputError> {

@@ -16,11 +16,19 @@ pub(super) fn run(printer: &mut Printer, names: &[String], reading: &Reading) ->
     let mut exit = Exit::Held;
     let mut told = vec![];
     let said = reading.written();
-    let looked = names.iter().map(|name| files::look_at_all(&folder, name, &said));
-    for looked in looked.flat_map(|looked| match looked {
-        Ok(looked) => looked.into_iter().map(Ok).collect(),
+    let looked = names.iter().map(|name| (name, files::look_at_all(&folder, name, &said)));
+    let looked = looked.flat_map(|(name, looked)| match looked {
+        Ok(looked) => {
+            // What a file has several of is listed first.
+            let parts: Vec<String> = looked.iter().filter_map(|one| one.part.clone()).collect();
+            if parts.len() > 1 && reading.format == Format::Text {
+                printer.result(&render::parts(name, &parts, printer.width));
+            }
+            looked.into_iter().map(Ok).collect()
+        }
         Err(error) => vec![Err(error)],
-    }) {
+    });
+    for looked in looked.collect::<Vec<_>>() {
         let progress = Progress::new(printer.global.quiet);
         let surveyed = looked.and_then(|looked| one(&folder, looked, &said, &progress));
         printer.stages(progress.finish());

@@ -45,7 +45,7 @@ pub use rows::{rows, saved};
 pub use shell::SHOWN;
 pub use since::records;
 pub use story::story;
-pub use survey::survey;
+pub use survey::{parts, survey};
 pub use texts::Texts;
 pub use view::Report;
 pub use visible::visible;

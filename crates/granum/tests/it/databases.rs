@@ -108,6 +108,27 @@ fn rows_come_in_the_order_of_the_key_or_as_is_said() {
 }
 
 #[test]
+fn what_a_database_keeps_for_itself_is_no_table_and_what_it_works_out_is_a_column() {
+    let folder = Folder::new();
+    database(
+        &folder,
+        "a.db",
+        "CREATE TABLE made (a INT, twice INT AS (a * 2) STORED, more AS (a + 1)); INSERT INTO made (a) VALUES (1), (2);
+         CREATE VIRTUAL TABLE words USING fts5(body); INSERT INTO words VALUES ('moss and fern');
+         CREATE TABLE numbered (a INTEGER PRIMARY KEY AUTOINCREMENT); PRAGMA journal_mode = WAL",
+    );
+    folder
+        .granum(&["survey", "a.db"])
+        .code(0)
+        .says("a.db \u{b7} 3 tables: made, numbered, words\n");
+    let plan = "input made from \"a.db\" named \"made\"\ninput words from \"a.db\" named \"words\"\n\
+                output made to \"m.csv\"\noutput words to \"w.csv\"\n";
+    ran(&folder, plan).code(0);
+    assert_eq!(folder.read("m.csv"), "a,twice,more\n1,2,2\n2,4,3\n");
+    assert_eq!(folder.read("w.csv"), "body\nmoss and fern\n");
+}
+
+#[test]
 fn what_a_database_is_not_is_told_with_the_way_out() {
     let folder = shop();
     folder.file("no.db", "order_no\nM1\n").file("empty.db", "").file("a.csv", "k\n1\n");
