@@ -17,28 +17,28 @@ use granum_core::table::Column;
 use granum_core::value::Type;
 
 use crate::csv::Look;
+use crate::find::Finder;
+#[cfg(feature = "columnar")]
+use crate::find::{STANDARD_INPUT, shown_name};
 use crate::format::{Format, Unwritable, fits};
 #[cfg(feature = "columnar")]
 use crate::formats::format_by;
 use crate::formats::{FORMATS, format_of, is_database};
 use crate::packed::Packer;
-use crate::parts::parts_of;
 use crate::place::{
     Journal, LeftRun, Move, PlacedFile, PlacedTable, Refill, finish_left, left_in, place,
 };
 #[cfg(feature = "sheets")]
 use crate::sheets::Books;
-use crate::spool::{Spooled, reads_once, spool, spool_standard_input, spool_text};
+use crate::spool::{Spooled, spool_text};
 #[cfg(feature = "sqlite")]
 use crate::sqlite::Databases;
 
 /// Reads inputs from, and writes outputs to, files.
 pub struct Files {
-    folder: PathBuf,
+    finder: Finder,
     /// Files that inputs were opened from, so that no output replaces one.
     opened: Mutex<Vec<PathBuf>>,
-    /// What was read of what can be read only once.
-    spooled: Mutex<Vec<(PathBuf, Spooled)>>,
     /// Files of rows that stand in a plan, by those.
     texts: Mutex<HashMap<String, Spooled>>,
     /// Outputs on their way: what is put in which place.
@@ -56,7 +56,6 @@ pub struct Files {
     /// What the run is known by in databases.
     #[cfg(feature = "sqlite")]
     run: String,
-    notice: fn(&str),
 }
 
 /// The format of a file that is read.
@@ -113,24 +112,15 @@ fn some_name() -> String {
     format!("{:016x}{:016x}", some(), some())
 }
 
-/// Standard input, where one file is expected.
-const STANDARD_INPUT: &str = "-";
-
 /// So many rows of a table are made ready to be written at once.
 const SAVED_AT_ONCE: usize = 1 << 16;
-
-/// A source as messages name it.
-pub fn shown_name(source: &str) -> &str {
-    if source == STANDARD_INPUT { "standard input" } else { source }
-}
 
 impl Files {
     /// Files as seen from a plan's folder.
     pub fn new(folder: impl Into<PathBuf>) -> Self {
         Self {
-            folder: folder.into(),
+            finder: Finder::new(folder.into()),
             opened: Mutex::new(vec![]),
-            spooled: Mutex::new(vec![]),
             texts: Mutex::new(HashMap::new()),
             begun: Mutex::new(vec![]),
             finished: Mutex::new(HashSet::new()),
@@ -141,7 +131,6 @@ impl Files {
             databases: Databases::default(),
             #[cfg(feature = "sqlite")]
             run: some_name(),
-            notice: |_| {},
         }
     }
 
@@ -151,7 +140,7 @@ impl Files {
     /// # Errors
     /// That there is no such file, or that it cannot be read.
     pub fn look(&self, source: &str, said: &Written) -> Result<Look, SourceError> {
-        let found = self.find(source)?;
+        let found = self.finder.find(source)?;
         let Some((path, name)) = found.first() else {
             return Err(SourceError {
                 kind: SourceErrorKind::Missing,
@@ -169,27 +158,10 @@ impl Files {
     /// # Errors
     /// That it cannot be read.
     pub fn tables(&self, source: &str) -> Result<Vec<String>, SourceError> {
-        match self.find(source)?.as_slice() {
+        match self.finder.find(source)?.as_slice() {
             [(path, name)] => reads_from(path, name)?.tables(path, name),
             _ => Ok(vec![]),
         }
-    }
-
-    /// The file that has all of what can be read only once: standard input, a pipe.
-    fn spooled(&self, path: &Path, name: &str) -> std::io::Result<PathBuf> {
-        let mut known = self.spooled.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some((_, file)) = known.iter().find(|(of, _)| of == path) {
-            return Ok(file.path().to_owned());
-        }
-        let file = if path == Path::new(STANDARD_INPUT) {
-            spool_standard_input()?
-        } else {
-            let (notice, name) = (self.notice, name.to_owned());
-            spool(path, move || notice(&format!("waiting for {name}: nothing comes from it yet")))?
-        };
-        let place = file.path().to_owned();
-        known.push((path.to_owned(), file));
-        Ok(place)
     }
 
     /// Writes finished columns of one length as a table, whole, or leaves what stood there. The path begins in
@@ -325,7 +297,7 @@ impl Files {
     /// Whom to tell what is waited for.
     #[must_use]
     pub fn with_notice(mut self, notice: fn(&str)) -> Self {
-        self.notice = notice;
+        self.finder.notice = notice;
         self
     }
 
@@ -334,7 +306,7 @@ impl Files {
     /// # Errors
     /// What is in the way of it.
     pub fn place(&self, path: &str) -> std::io::Result<PathBuf> {
-        place(&self.folder.join(path))
+        place(&self.finder.folder.join(path))
     }
 
     /// The files that a source names, in the order of their paths, each with its name: of what is read only once
@@ -343,91 +315,7 @@ impl Files {
     /// # Errors
     /// That there is none, or that it cannot be looked for.
     pub fn files_of(&self, source: &str) -> std::io::Result<Vec<(PathBuf, String)>> {
-        self.find(source).map_err(|error| std::io::Error::other(error.to_string()))
-    }
-
-    /// The files that a source names, in the order of their paths.
-    fn find(&self, source: &str) -> Result<Vec<(PathBuf, String)>, SourceError> {
-        if source == STANDARD_INPUT {
-            let standard = Path::new(STANDARD_INPUT);
-            let path = self.spooled(standard, source).map_err(|error| SourceError {
-                kind: SourceErrorKind::System,
-                file: shown_name(source).into(),
-                line: None,
-                message: format!("cannot be read: {error}"),
-                help: "give a file's path in place of -".into(),
-            })?;
-            return Ok(vec![(path, shown_name(source).into())]);
-        }
-        let path = self.folder.join(source);
-        let literal = path.exists() || !source.contains(['*', '?', '[']);
-        if literal {
-            let path = if reads_once(&path) {
-                self.spooled(&path, source).map_err(|error| SourceError {
-                    kind: SourceErrorKind::System,
-                    file: source.into(),
-                    line: None,
-                    message: format!("cannot be read: {error}"),
-                    help: "it is no file, so it is read once into a temporary one (TMPDIR says where); \
-                           give a file in its place"
-                        .into(),
-                })?
-            } else {
-                path
-            };
-            if path.is_dir() {
-                let parts = parts_of(&path, source)?;
-                if !parts.is_empty() {
-                    return Ok(parts);
-                }
-            }
-            return Ok(vec![(path, source.to_owned())]);
-        }
-        let missing = |message: String| SourceError {
-            kind: SourceErrorKind::Missing,
-            file: source.to_owned(),
-            line: None,
-            message,
-            help: "paths are relative to the plan's folder".into(),
-        };
-        // Signs of a pattern in the folder's own name stand for themselves.
-        let folder = glob::Pattern::escape(&self.folder.to_string_lossy());
-        let pattern = Path::new(&folder).join(source).to_string_lossy().into_owned();
-        let found =
-            glob::glob(&pattern).map_err(|error| missing(format!("is no pattern: {error}")))?;
-        let named = |path: &Path| {
-            path.strip_prefix(&self.folder).unwrap_or(path).to_string_lossy().into_owned()
-        };
-        let mut files: Vec<(PathBuf, String)> = vec![];
-        for path in found {
-            let path = path.map_err(|error| SourceError {
-                kind: SourceErrorKind::System,
-                file: named(error.path()),
-                line: None,
-                message: format!("cannot be looked into: {}", error.error()),
-                help: format!(
-                    "the pattern {source} would pass over it; mend its rights, or leave it \
-                               out of the pattern"
-                ),
-            })?;
-            if std::fs::metadata(&path).is_err() {
-                return Err(SourceError {
-                    kind: SourceErrorKind::Missing,
-                    file: named(&path),
-                    line: None,
-                    message: "is a link that leads nowhere".into(),
-                    help: format!("the pattern {source} finds it; mend the link or remove it"),
-                });
-            }
-            if path.is_file() {
-                files.push((path.clone(), named(&path)));
-            }
-        }
-        files.sort();
-        if files.is_empty() {
-            return Err(missing("no file is found by this pattern".into()));
-        }
-        Ok(files)
+        self.finder.find(source).map_err(|error| std::io::Error::other(error.to_string()))
     }
 }
 
@@ -439,7 +327,7 @@ impl Sources for Files {
         let mut files = vec![];
         let mut first: Option<(&'static dyn Format, String)> = None;
         for source in &spec.sources {
-            for (path, name) in self.find(source)? {
+            for (path, name) in self.finder.find(source)? {
                 let own = reads_from(&path, &name)?;
                 fits(own, spec, &name)?;
                 let (format, of) = first.get_or_insert_with(|| (own, name.clone()));
@@ -488,9 +376,7 @@ impl Sources for Files {
     }
 
     fn at_rest(&self, spec: &InputSpec) -> bool {
-        let moves =
-            |source: &String| source == STANDARD_INPUT || reads_once(&self.folder.join(source));
-        !spec.sources.iter().any(moves)
+        spec.sources.iter().all(|source| self.finder.at_rest(source))
     }
 
     fn rows(
@@ -524,7 +410,7 @@ impl Outputs for Files {
         columns: &[(String, Type)],
         style: &Style,
     ) -> Result<Box<dyn Output>, OutputError> {
-        self.begin_at(&self.folder.join(path), path, columns, style)
+        self.begin_at(&self.finder.folder.join(path), path, columns, style)
     }
 
     fn publish(&self, mut outputs: Vec<Box<dyn Output>>) -> Result<(), OutputError> {

@@ -6,6 +6,7 @@
 mod columnar;
 pub mod csv;
 mod files;
+mod find;
 mod format;
 mod formats;
 #[cfg(any(feature = "sheets", feature = "columnar"))]
@@ -26,7 +27,8 @@ mod unfinished;
 mod zstandard;
 
 pub use csv::{LineEnds, Look};
-pub use files::{Files, shown_name, write_file};
+pub use files::{Files, write_file};
+pub use find::shown_name;
 pub use formats::{copy_database, file_and_part, is_database, write_stream};
 pub use granum_core::port::part_name;
 pub use place::LeftRun;

@@ -234,3 +234,40 @@ fn rows_go_on_to_another_program_with_their_types() {
     }
     insta::assert_snapshot!("columns_not_sent", told);
 }
+
+#[test]
+fn the_demo_gives_the_same_result_from_every_format() {
+    let folder = Folder::new();
+    folder.granum(&["demo", "d", "--orders", "200", "-q"]);
+    let (plan, expected) = (folder.read("d/nursery.granum"), folder.read("d/out/unit_sales.csv"));
+    let mut names: Vec<String> = folder.names();
+    names
+        .retain(|name| name.starts_with("d/data/") && plan.contains(name.trim_start_matches("d/")));
+    let (mut convert, mut moved) = (String::new(), [plan.clone(), plan]);
+    for (at, name) in names.iter().enumerate() {
+        let file = name.trim_start_matches("d/");
+        let semicolons = folder.read(name).lines().next().unwrap().contains(';');
+        let signs = if semicolons { " delimiter \";\"" } else { "" };
+        convert.push_str(&format!("input t{at} from \"{file}\"{signs}\n"));
+        // In pairs a file of each kind, so that whatever is read beside each other is of several formats.
+        let kinds = if at % 2 == 0 { ["parquet", "arrow"] } else { ["arrows", "parquet"] };
+        for (plan, kind) in moved.iter_mut().zip(kinds) {
+            // Files of one input are of one format.
+            let kind = if file.contains("orders") { "parquet" } else { kind };
+            let to = format!("{file}.{kind}");
+            *plan = plan.replace(&format!("\"{file}\"{signs}"), &format!("\"{to}\""));
+            if !convert.contains(&format!("\"{to}\"")) {
+                convert.push_str(&format!("output t{at} to \"{to}\"\n"));
+            }
+        }
+    }
+    folder.file("d/convert.granum", convert);
+    folder.granum(&["run", "d/convert.granum", "-q"]).code(0);
+    for plan in moved {
+        assert!(!plan.contains(".csv\", ") && !plan.contains("data/lines.csv\""));
+        folder.file("d/nursery.granum", plan);
+        folder.granum(&["run", "d/nursery.granum", "-q"]).code(0);
+        assert!(folder.read("d/out/unit_sales.csv") == expected, "another result");
+        fs::remove_file(folder.path().join("d/out/unit_sales.csv")).unwrap();
+    }
+}
