@@ -11,9 +11,10 @@ use std::sync::{Mutex, PoisonError};
 use granum_core::port::{Family, NamedAs};
 use granum_core::port::{
     InputSource, InputSpec, Output, OutputError, Outputs, SourceError, SourceErrorKind, Sources,
-    Style, Written, part_name, publish_each,
+    Style, Written, publish_each,
 };
 use granum_core::table::Column;
+use granum_core::tally::part_name;
 use granum_core::value::Type;
 
 use crate::csv::Look;

@@ -258,12 +258,7 @@ pub(crate) const FORMATS: &[&dyn Format] = &[
 /// The format that the first bytes of a file tell, of those that have such.
 #[cfg(feature = "columnar")]
 pub(crate) fn format_by(begin: &[u8]) -> Option<&'static dyn Format> {
-    let at = match begin {
-        [b'P', b'A', b'R', b'1', ..] => 0,
-        b"ARROW1" | [0xFF, 0xFF, 0xFF, 0xFF, ..] => 1,
-        _ => return None,
-    };
-    Some(COLUMNAR[at])
+    Kind::by(begin).map(|kind| COLUMNAR[usize::from(kind != Kind::Parquet)])
 }
 
 /// How the names of books end.

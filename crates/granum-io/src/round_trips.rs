@@ -357,6 +357,27 @@ mod columns {
     }
 
     #[test]
+    fn a_file_of_columns_that_was_changed_since_it_was_opened_is_told() {
+        let rows: Vec<Row> = vec![(Some(1), None, None, None, None, None)];
+        for name in ["t.parquet", "t.arrow", "t.arrows"] {
+            let folder = written(name, &columns(&rows), 1);
+            let spec = InputSpec::of_files("t".into(), vec![name.to_owned()]);
+            let source = Files::new(folder.path()).open(&spec).unwrap();
+            let path = folder.path().join(name);
+            fs::write(&path, [fs::read(&path).unwrap(), vec![0]].concat()).unwrap();
+            let columns = vec![InputColumn { column: 0, ty: Type::Integer, rule: None }];
+            let request = ReadRequest { columns, fingerprints: vec![], aside: false };
+            let mut reader = source.read(request).unwrap();
+            let read = reader.next(1).and_then(|parts| parts[0].parse());
+            assert_eq!(
+                read.unwrap_err().kind,
+                granum_core::port::SourceErrorKind::Changed,
+                "{name}"
+            );
+        }
+    }
+
+    #[test]
     fn columns_have_the_same_bytes_whatever_the_batches_and_no_rows_are_a_table() {
         let rows: Vec<Row> = (0..140_000)
             .map(|no| (Some(no), Some(1), Some("x".into()), None, None, None))

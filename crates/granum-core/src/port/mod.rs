@@ -13,5 +13,5 @@ pub use input::{
 pub use observer::{Observer, Silent};
 pub use output::{
     BOOKS, COLUMNS, DATABASES, Encoded, Encoder, FIELDS, Family, NamedAs, OBJECTS, Output,
-    OutputError, Outputs, PACKED, Style, part_name, publish_each,
+    OutputError, Outputs, PACKED, Style, publish_each,
 };

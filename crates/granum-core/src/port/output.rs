@@ -5,6 +5,7 @@ use std::sync::Arc;
 use serde::Serialize;
 
 use crate::table::Column;
+use crate::tally::part_name;
 use crate::value::Type;
 
 /// How an output is written, as far as somebody has said it. What holds where nothing is said is the matter of its
@@ -38,11 +39,6 @@ impl Style {
     pub fn is_said(&self) -> bool {
         *self != Self::default()
     }
-}
-
-/// A sheet of a book, or a table of a database, as messages name it and as it can be named where files are.
-pub fn part_name(file: &str, part: &str) -> String {
-    format!("{file}#{part}")
 }
 
 /// How the names of files end that can be written: text with signs between fields, and objects of JSON.

@@ -65,6 +65,11 @@ pub struct AsideFile {
     pub bytes: u64,
 }
 
+/// A sheet of a book, or a table of a database, as messages name it and as it can be named where files are.
+pub fn part_name(file: &str, part: &str) -> String {
+    format!("{file}#{part}")
+}
+
 /// An output that was written.
 #[derive(Debug, Clone, Serialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
@@ -88,9 +93,10 @@ pub struct Written {
 }
 
 impl Written {
-    /// The sheet or table of its file, where that has several.
-    pub fn part(&self) -> Option<&String> {
-        self.sheet.as_ref().or(self.named.as_ref())
+    /// As messages name it: its path, with the sheet or table where that has several.
+    pub fn shown(&self) -> String {
+        let part = self.sheet.as_ref().or(self.named.as_ref());
+        part.map_or_else(|| self.path.clone(), |part| part_name(&self.path, part))
     }
 }
 

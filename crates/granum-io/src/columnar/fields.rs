@@ -1,6 +1,6 @@
 //! The schema of a file → the columns that a plan can name, and those that are none.
 
-use arrow_schema::{DataType, Field, Fields, TimeUnit};
+use arrow_schema::{DataType, Fields, TimeUnit};
 use granum_core::tally::Unread;
 use granum_core::value::{Scale, Type, decimal};
 
@@ -60,7 +60,7 @@ impl Columns {
                 continue;
             }
             let name = path.join(".");
-            match type_of(field) {
+            match of_data(field.data_type()) {
                 Ok(ty) => {
                     self.named.push((name, ty));
                     self.paths.push(path);
@@ -71,11 +71,7 @@ impl Columns {
     }
 }
 
-/// The type of the values of a field; else what they are.
-fn type_of(field: &Field) -> Result<Type, String> {
-    of_data(field.data_type())
-}
-
+/// The type of values; else what they are.
 fn of_data(data: &DataType) -> Result<Type, String> {
     Ok(match data {
         DataType::Null => Type::Blank,

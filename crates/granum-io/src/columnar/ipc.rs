@@ -3,7 +3,7 @@
 
 use std::fs::File;
 use std::io::{BufReader, Write};
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use std::sync::Arc;
 
 use arrow_array::RecordBatch;
@@ -16,8 +16,8 @@ use granum_core::value::Type;
 
 use super::fields::{Columns, Known};
 use super::picked::{damaged, doubled, guarded, picked};
+use super::seen::Seen;
 use super::write::{ColumnsWriter, Kind};
-use crate::csv::system_error;
 use crate::format::Writer;
 use crate::typed::{Native, Piece, Pieces, Stored};
 
@@ -27,10 +27,8 @@ const PIECE: usize = 1 << 15;
 /// A file that has been opened.
 #[derive(Clone)]
 pub(super) struct ArrowFile {
-    path: PathBuf,
-    name: Arc<str>,
+    seen: Arc<Seen>,
     is_stream: bool,
-    bytes: u64,
     schema: SchemaRef,
     columns: Arc<Columns>,
 }
@@ -67,16 +65,13 @@ impl Batches {
 
 impl ArrowFile {
     pub fn open(path: &Path, name: &str, is_stream: bool) -> Result<Self, SourceError> {
-        let system = |error: std::io::Error| system_error(name, &error);
-        let file = File::open(path).map_err(system)?;
-        let bytes = file.metadata().map_err(system)?.len();
+        let (seen, file) = Seen::first(path, name)?;
         let schema = guarded(name, || {
             let batches = Batches::open(file, is_stream, None);
             batches.map(|batches| batches.schema()).map_err(|error| damaged(name, &error))
         })?;
         let columns = Columns::of(schema.fields()).map_err(|column| doubled(name, &column))?;
-        let (path, name) = (path.to_owned(), name.into());
-        Ok(Self { path, name, is_stream, bytes, schema, columns: Arc::new(columns) })
+        Ok(Self { seen: Arc::new(seen), is_stream, schema, columns: Arc::new(columns) })
     }
 }
 
@@ -90,7 +85,7 @@ impl Stored for ArrowFile {
     }
 
     fn bytes(&self) -> u64 {
-        self.bytes
+        self.seen.bytes
     }
 
     fn pieces(&self, wanted: &[usize]) -> Result<Box<dyn Pieces>, SourceError> {
@@ -99,10 +94,9 @@ impl Stored for ArrowFile {
         let mut outer: Vec<usize> = known.iter().filter_map(outer).collect();
         outer.sort_unstable();
         outer.dedup();
-        let file = File::open(&self.path).map_err(|error| system_error(&self.name, &error))?;
-        let batches = guarded(&self.name, || {
-            Batches::open(file, self.is_stream, Some(outer))
-                .map_err(|error| damaged(&self.name, &error))
+        let (name, file) = (&self.seen.name, self.seen.again()?);
+        let batches = guarded(name, || {
+            Batches::open(file, self.is_stream, Some(outer)).map_err(|error| damaged(name, &error))
         })?;
         Ok(Box::new(ArrowPieces { batches, file: self.clone(), known: known.into(), rest: None }))
     }
@@ -118,7 +112,7 @@ struct ArrowPieces {
 
 impl Pieces for ArrowPieces {
     fn next(&mut self) -> Result<Option<Box<dyn Piece>>, SourceError> {
-        let name = &self.file.name;
+        let name = &self.file.seen.name;
         let batch = match self.rest.take() {
             Some(batch) => batch,
             None => {
@@ -137,7 +131,7 @@ impl Pieces for ArrowPieces {
         let batch = batch.slice(0, rows);
         let bytes = batch.columns().iter().map(|column| column.get_buffer_memory_size() as u64);
         Ok(Some(Box::new(ArrowPiece {
-            name: name.clone(),
+            seen: self.file.seen.clone(),
             bytes: bytes.sum(),
             batch,
             known: self.known.clone(),
@@ -146,7 +140,7 @@ impl Pieces for ArrowPieces {
 }
 
 struct ArrowPiece {
-    name: Arc<str>,
+    seen: Arc<Seen>,
     batch: RecordBatch,
     bytes: u64,
     known: Arc<[Known]>,
@@ -162,7 +156,7 @@ impl Piece for ArrowPiece {
     }
 
     fn natives(&self) -> Result<Vec<Native>, SourceError> {
-        picked(&self.name, std::slice::from_ref(&self.batch), &self.known, self.rows())
+        picked(&self.seen.name, std::slice::from_ref(&self.batch), &self.known, self.rows())
     }
 }
 

@@ -11,6 +11,7 @@ mod made;
 mod open;
 mod parquet;
 mod picked;
+mod seen;
 mod write;
 
 pub(crate) use ipc::stream;

@@ -10,6 +10,7 @@ use granum_core::port::{InputSource, InputSpec, NamedAs, SourceError, SourceErro
 use super::ipc::ArrowFile;
 use super::parquet::ParquetFile;
 use super::picked::damaged;
+use super::write::Kind;
 use crate::csv::{LineEnds, Look, system_error};
 use crate::typed::{Keys, Opened, Stored, TypedSource};
 
@@ -79,28 +80,29 @@ fn stored(path: &Path, name: &str) -> Result<Arc<dyn Stored>, SourceError> {
         ));
     }
     let parquet = named.ends(".parquet");
-    match begin.as_slice() {
-        [] => Err(error(
+    if begin.is_empty() {
+        return Err(error(
             SourceErrorKind::Empty,
             "is empty: it has not even a schema".into(),
             "ask for the file again, or leave it out of the plan",
-        )),
-        [b'P', b'A', b'R', b'1', ..] if !arrow => Ok(Arc::new(ParquetFile::open(path, name)?)),
-        b"ARROW1" if !parquet => Ok(Arc::new(ArrowFile::open(path, name, false)?)),
-        [0xFF, 0xFF, 0xFF, 0xFF, ..] if !parquet => {
-            Ok(Arc::new(ArrowFile::open(path, name, true)?))
-        }
-        [b'P', b'A', b'R', b'1', ..] => Err(error(
+        ));
+    }
+    match Kind::by(&begin) {
+        Some(Kind::Parquet) if !arrow => Ok(Arc::new(ParquetFile::open(path, name)?)),
+        Some(Kind::Parquet) => Err(error(
             SourceErrorKind::Format,
             "is Parquet, which is not what its name says".into(),
             "call it  FILE.parquet",
         )),
-        b"ARROW1" | [0xFF, 0xFF, 0xFF, 0xFF, ..] => Err(error(
+        Some(kind) if !parquet => {
+            Ok(Arc::new(ArrowFile::open(path, name, kind == Kind::ArrowStream)?))
+        }
+        Some(_) => Err(error(
             SourceErrorKind::Format,
             "is Arrow, which is not what its name says".into(),
             "call it  FILE.arrow",
         )),
-        _ => Err(damaged(name, &format!("it does not begin as {} does", what(arrow)))),
+        None => Err(damaged(name, &format!("it does not begin as {} does", what(arrow)))),
     }
 }
 

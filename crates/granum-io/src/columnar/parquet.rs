@@ -1,9 +1,7 @@
 //! Parquet: row groups in pieces, each of which is read by itself.
 
-use std::fs::File;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use std::sync::Arc;
-use std::time::SystemTime;
 
 use arrow_array::RecordBatch;
 use arrow_schema::{DataType, Field, Schema};
@@ -21,8 +19,8 @@ use parquet::schema::types::ColumnDescriptor;
 
 use super::fields::{Columns, Known};
 use super::picked::{damaged, doubled, guarded, picked};
+use super::seen::Seen;
 use super::write::ROWS;
-use crate::csv::{changed, system_error};
 use crate::typed::{Native, Piece, Pieces, Stored};
 
 /// A file that has been opened.
@@ -30,22 +28,17 @@ use crate::typed::{Native, Piece, Pieces, Stored};
 pub(super) struct ParquetFile(Arc<Opened>);
 
 struct Opened {
-    path: PathBuf,
-    name: String,
-    bytes: u64,
-    modified: Option<SystemTime>,
+    seen: Seen,
     metadata: ArrowReaderMetadata,
     columns: Columns,
 }
 
 impl ParquetFile {
     pub fn open(path: &Path, name: &str) -> Result<Self, SourceError> {
-        let system = |error: std::io::Error| system_error(name, &error);
-        let file = File::open(path).map_err(system)?;
-        let data = file.metadata().map_err(system)?;
+        let (seen, file) = Seen::first(path, name)?;
         let metadata = guarded(name, || {
             let loaded = ArrowReaderMetadata::load(&file, ArrowReaderOptions::new());
-            loaded.and_then(with_dictionaries).map_err(|error| wrong(name, &error))
+            loaded.and_then(with_dictionaries).map_err(|error| damaged(name, &error))
         })?;
         if let Some(packed) = packed(metadata.metadata()) {
             return Err(SourceError {
@@ -57,14 +50,7 @@ impl ParquetFile {
         }
         let columns =
             Columns::of(metadata.schema().fields()).map_err(|column| doubled(name, &column))?;
-        Ok(Self(Arc::new(Opened {
-            path: path.to_owned(),
-            name: name.to_owned(),
-            bytes: data.len(),
-            modified: data.modified().ok(),
-            metadata,
-            columns,
-        })))
+        Ok(Self(Arc::new(Opened { seen, metadata, columns })))
     }
 }
 
@@ -106,7 +92,7 @@ impl Stored for ParquetFile {
     }
 
     fn bytes(&self) -> u64 {
-        self.0.bytes
+        self.0.seen.bytes
     }
 
     fn pieces(&self, wanted: &[usize]) -> Result<Box<dyn Pieces>, SourceError> {
@@ -176,15 +162,10 @@ struct ParquetPiece {
 
 impl ParquetPiece {
     fn batches(&self) -> Result<Vec<RecordBatch>, SourceError> {
-        let Opened { path, name, bytes, modified, metadata, .. } = &*self.file.0;
-        let system = |error: std::io::Error| system_error(name, &error);
-        let file = File::open(path).map_err(system)?;
-        let data = file.metadata().map_err(system)?;
-        if data.len() != *bytes || data.modified().ok() != *modified {
-            return Err(changed(name));
-        }
+        let Opened { seen, metadata, .. } = &*self.file.0;
+        let (name, file) = (&seen.name, seen.again()?);
         guarded(name, || {
-            let wrong = |error: ParquetError| wrong(name, &error);
+            let wrong = |error: ParquetError| damaged(name, &error);
             let reader = ParquetRecordBatchReaderBuilder::new_with_metadata(file, metadata.clone())
                 .with_row_groups(vec![self.group])
                 .with_projection(self.asked.1.clone())
@@ -212,14 +193,9 @@ impl Piece for ParquetPiece {
         if self.asked.0.is_empty() {
             return Ok(vec![]);
         }
-        let name = &self.file.0.name;
+        let name = &self.file.0.seen.name;
         picked(name, &self.batches()?, &self.asked.0, self.count)
     }
-}
-
-/// What a reader says of a file.
-fn wrong(name: &str, error: &ParquetError) -> SourceError {
-    damaged(name, error)
 }
 
 /// What is not unpacked here.

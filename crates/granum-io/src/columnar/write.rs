@@ -35,6 +35,16 @@ pub(crate) enum Kind {
 }
 
 impl Kind {
+    /// As the first bytes of a file tell; nothing of another.
+    pub fn by(begin: &[u8]) -> Option<Self> {
+        match begin {
+            [b'P', b'A', b'R', b'1', ..] => Some(Self::Parquet),
+            b"ARROW1" => Some(Self::ArrowFile),
+            [0xFF, 0xFF, 0xFF, 0xFF, ..] => Some(Self::ArrowStream),
+            _ => None,
+        }
+    }
+
     /// As the name of a file says.
     pub fn of(name: &str) -> Self {
         let name = name.to_lowercase();

@@ -1,5 +1,7 @@
 //! Where files appear: whole or not at all, several together or none.
 
+#[cfg(any(feature = "sheets", feature = "sqlite"))]
+mod begun;
 mod file;
 mod journal;
 mod left;
@@ -13,6 +15,8 @@ use std::path::{Component, Path, PathBuf};
 
 use siphasher::sip::SipHasher13;
 
+#[cfg(any(feature = "sheets", feature = "sqlite"))]
+pub(crate) use begun::{Begun, locked};
 pub(crate) use file::PlacedFile;
 pub(crate) use journal::{Journal, Move, Refill};
 pub use left::LeftRun;

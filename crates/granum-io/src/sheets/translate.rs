@@ -17,7 +17,7 @@ use super::rows::{Row, rows};
 use super::sheet::{Kinds, Sheet, SheetPart};
 use crate::csv::{WithoutValue, system_error, write_row};
 use crate::spool::Spooled;
-use granum_core::port::part_name;
+use granum_core::tally::part_name;
 
 /// Rows are read again in parts of about this many bytes.
 const PART: usize = 1 << 19;

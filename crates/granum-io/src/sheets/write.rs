@@ -2,8 +2,8 @@
 //! wide as what they hold.
 
 use std::io;
-use std::path::{Path, PathBuf};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError, Weak};
+use std::path::Path;
+use std::sync::{Arc, Mutex};
 
 use granum_core::port::{Encoded, Encoder, Output, OutputError, Style};
 use granum_core::table::Column;
@@ -13,11 +13,11 @@ use rust_xlsxwriter::{DocProperties, ExcelDateTime, Format, Workbook, Worksheet,
 use super::area::{COLUMNS, ROWS};
 use super::typed::{Typed, typed};
 use crate::format::{AsTheyAre, rows_of};
-use crate::place::{Move, PlacedFile, place};
+use crate::place::{Begun, Move, PlacedFile, locked, place};
 
-/// Books on their way, by their places. A book is let go with the last of its sheets.
+/// Books on their way.
 #[derive(Default)]
-pub(crate) struct Books(Mutex<Vec<(PathBuf, Weak<Mutex<Book>>)>>);
+pub(crate) struct Books(Begun<Book>);
 
 /// A book on its way.
 struct Book {
@@ -52,29 +52,14 @@ impl Books {
         style: &Style,
     ) -> Result<(Box<dyn Output>, Option<Move>), OutputError> {
         let own = place(target).unwrap_or_else(|_| target.to_owned());
-        let mut known = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        known.retain(|(_, book)| book.strong_count() > 0);
-        let begun =
-            known.iter().find(|(place, _)| *place == own).and_then(|(_, book)| book.upgrade());
-        let (book, moves) = match begun {
-            Some(book) => (book, None),
-            None => {
-                let file = PlacedFile::begin(target, name)?;
-                let moves = file.moves();
-                let book = Arc::new(Mutex::new(Book::new(file, name)));
-                known.push((own, Arc::downgrade(&book)));
-                (book, Some(moves))
-            }
-        };
-        let first = moves.is_some();
+        let (book, first) = self
+            .0
+            .or_begin(own, || PlacedFile::begin(target, name).map(|file| Book::new(file, name)))?;
+        let moves = first.then(|| locked(&book).file.moves());
         let sheet = Book::add(&mut locked(&book), columns, style)?;
         let formats = columns.iter().map(|(_, ty)| format_of(*ty)).collect();
         Ok((Box::new(SheetOutput { book, sheet, first, formats }), moves))
     }
-}
-
-fn locked(book: &Mutex<Book>) -> MutexGuard<'_, Book> {
-    book.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
 /// How cells of a type are shown. A moment with parts of a second has the second.

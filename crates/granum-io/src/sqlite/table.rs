@@ -3,6 +3,7 @@
 use std::path::Path;
 
 use granum_core::port::{Declared, Leads, SourceError, SourceErrorKind};
+use granum_core::tally::part_name;
 use granum_core::value::{Found, Type};
 use rusqlite::Connection;
 
@@ -10,7 +11,6 @@ use super::kinds::declared;
 use super::open::{TABLES, TABLES_AND_VIEWS, error, named, open, quoted, wrong};
 use super::values::{fits, text_of};
 use crate::csv::settled_type;
-use granum_core::port::part_name;
 
 /// So many rows show whether cells are what their column is declared as.
 const SAMPLE: usize = 1_000;

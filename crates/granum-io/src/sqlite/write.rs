@@ -1,23 +1,23 @@
 //! Tables → a database: staged beside it, and put into it at the end.
 
 use std::path::{Path, PathBuf};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError, Weak};
+use std::sync::{Arc, Mutex};
 
 use granum_core::port::{Encoded, Encoder, Output, OutputError, Style};
 use granum_core::table::Column;
 use granum_core::value::Type;
-use rusqlite::{Connection, ErrorCode, OpenFlags, params_from_iter};
+use rusqlite::{Connection, ErrorCode, OpenFlags};
 
 use super::kinds::declaration;
 use super::open::quoted;
 use super::refill::{columns as columns_of, refill};
 use super::values::stored;
 use crate::format::{AsTheyAre, rows_of};
-use crate::place::{Move, PlacedFile, Refill, place};
+use crate::place::{Begun, Move, PlacedFile, Refill, locked, place};
 
-/// Databases on their way, by their places. A database is let go with the last of its tables.
+/// Databases on their way.
 #[derive(Default)]
-pub(crate) struct Databases(Mutex<Vec<(PathBuf, Weak<Mutex<Database>>)>>);
+pub(crate) struct Databases(Begun<Database>);
 
 /// A database on its way.
 struct Database {
@@ -53,30 +53,16 @@ impl Databases {
         run: &str,
     ) -> Result<(Box<dyn Output>, Option<Move>), OutputError> {
         let own = place(target).unwrap_or_else(|_| target.to_owned());
-        let mut known = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        known.retain(|(_, database)| database.strong_count() > 0);
-        let begun = known.iter().find(|(place, _)| *place == own);
-        let begun = begun.and_then(|(_, database)| database.upgrade());
-        let first = begun.is_none();
-        let database = match begun {
-            Some(database) => database,
-            None => Arc::new(Mutex::new(Database::begin(&own, name, run)?)),
-        };
+        let (database, first) =
+            self.0.or_begin(own.clone(), || Database::begin(&own, name, run))?;
         let table = locked(&database).add(columns, style)?;
         // What goes into a database that is there is known once all its tables have begun.
         let moves = (first && !locked(&database).there).then(|| locked(&database).moves());
-        if first {
-            known.push((own, Arc::downgrade(&database)));
-        }
         Ok((Box::new(TableOutput { database, table, first }), moves))
     }
-}
 
-impl Databases {
     fn there(&self) -> Vec<Arc<Mutex<Database>>> {
-        let known = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        let databases = known.iter().filter_map(|(_, database)| database.upgrade());
-        databases.filter(|database| locked(database).there).collect()
+        self.0.all().into_iter().filter(|database| locked(database).there).collect()
     }
 
     /// What will be put into databases that are there.
@@ -90,10 +76,6 @@ impl Databases {
         let written = there.iter().map(|database| locked(database));
         written.filter(|database| database.written).map(|database| database.name.clone()).collect()
     }
-}
-
-fn locked(database: &Mutex<Database>) -> MutexGuard<'_, Database> {
-    database.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
 impl Database {
@@ -224,17 +206,16 @@ impl Database {
             let mut statement = connection.prepare(&insert)?;
             let mut scratch = vec![];
             for row in 0..rows {
-                let mut cells = Vec::with_capacity(columns.len());
                 for (at, column) in columns.iter().enumerate() {
                     match stored(column, row, &mut scratch) {
-                        Ok(cell) => cells.push(cell),
+                        Ok(cell) => statement.raw_bind_parameter(at + 1, cell)?,
                         Err(message) => {
                             unheld = Some((at, row, message));
                             return Ok(());
                         }
                     }
                 }
-                statement.execute(params_from_iter(cells))?;
+                statement.raw_execute()?;
             }
             Ok(())
         })?;

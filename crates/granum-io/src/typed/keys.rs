@@ -72,20 +72,6 @@ impl Keys {
         };
         typed.part().map_or_else(|_| column.scalar(0), |part| part.columns[0].scalar(0))
     }
-
-    /// The type of a value.
-    pub fn type_of(value: &Scalar) -> Type {
-        match value {
-            Scalar::Blank => Type::Blank,
-            Scalar::Text(_) => Type::Text,
-            Scalar::Integer(_) => Type::Integer,
-            Scalar::Decimal(_, scale) => Type::Decimal(*scale),
-            Scalar::Number(_) => Type::Number,
-            Scalar::Date(_) => Type::Date,
-            Scalar::DateTime(_) => Type::DateTime,
-            Scalar::Boolean(_) => Type::Boolean,
-        }
-    }
 }
 
 /// A part of a path in which letters may be written as `%2F`.

@@ -271,7 +271,7 @@ impl RawPart for RawPiece {
                 Some(From::Own(_)) => own.next().sure("a column of a piece"),
                 Some(From::Path(key)) => {
                     let value = &self.file.keys[key];
-                    Column::constant(value, Keys::type_of(value), rows).into()
+                    Column::constant(value, value.ty(), rows).into()
                 }
                 None => Column::Blank(rows).into(),
             };

@@ -8,7 +8,7 @@ use granum_core::engine::RunError;
 use granum_core::lang::StatementKind;
 use granum_core::port::{InputSpec, OutputError, SourceError, Sources, Written};
 use granum_core::tally::{Report, Written as Output};
-use granum_io::{Files, copy_database, is_database, part_name};
+use granum_io::{Files, copy_database, is_database};
 use tempfile::TempDir;
 
 use super::plan::Plan;
@@ -101,9 +101,7 @@ impl Kept {
             };
             // What stood there may be no table: all of it is new then.
             if let Ok(compared) = told {
-                let (path, part) = (&written.path, written.part());
-                let name = part.map_or_else(|| path.clone(), |part| part_name(path, part));
-                all.push((name, compared));
+                all.push((written.shown(), compared));
             }
         }
         Ok(all)

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use granum_core::lang::StatementKind;
 use granum_core::port::OutputError;
 use granum_core::tally::{Earlier, FigureKind, Report, figures};
-use granum_io::{Files, part_name, write_file};
+use granum_io::{Files, write_file};
 use serde_json::Value;
 
 use super::outputs;
@@ -96,9 +96,7 @@ pub(super) fn made(
     let mut written = vec![];
     for output in &report.written {
         let (bytes, sha256) = fingerprint(&plan.files.place(&output.path)?)?;
-        let name =
-            output.part().map_or_else(|| output.path.clone(), |part| part_name(&output.path, part));
-        let start = format!("{name} ");
+        let start = format!("{} ", output.shown());
         let sums = numbers.iter().filter(|figure| figure.kind == FigureKind::Amount);
         let sums = sums.filter_map(|figure| {
             let name = figure.of.strip_prefix(&start)?.to_owned();

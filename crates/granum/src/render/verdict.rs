@@ -3,7 +3,6 @@
 use granum_core::lang::Severity;
 use granum_core::tally::{self, AsideFile, CheckTally, LinkTally, Written};
 use granum_core::value::{Scalar, Scale, decimal};
-use granum_io::part_name;
 
 use super::columns::{Side, set};
 use super::example;
@@ -284,14 +283,12 @@ fn aside(files: &[AsideFile]) -> String {
 pub(super) fn wrote(written: &Written) -> String {
     let total = if written.total { " and the total" } else { "" };
     let rows = counted(written.rows, "row", "rows");
-    if let Some(table) = &written.named {
+    let name = written.shown();
+    if written.named.is_some() {
         // What stands in the rest of a database is not its output.
-        return format!("  wrote {} \u{b7} {rows}{total}\n", part_name(&written.path, table));
+        return format!("  wrote {name} \u{b7} {rows}{total}\n");
     }
-    let (name, all) = match &written.sheet {
-        Some(sheet) => (part_name(&written.path, sheet), " in all"),
-        None => (written.path.clone(), ""),
-    };
+    let all = if written.sheet.is_some() { " in all" } else { "" };
     let size = size(written.bytes);
     format!("  wrote {name} \u{b7} {rows}{total} \u{b7} {size}{all}\n")
 }
