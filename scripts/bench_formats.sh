@@ -1,6 +1,7 @@
 #!/usr/bin/env bash
 # Times one table of LINES order lines (1,000,000; a sheet holds 1,048,575) from and to each format, by whole runs, and
-# a sheet against what its library needs alone. Usage: scripts/bench_formats.sh [LINES [RUNS]]; the best of 3.
+# a sheet against what its library needs alone. Usage: scripts/bench_formats.sh [LINES [RUNS]]; the best of 3. Databases on
+# servers are among them where it is told of some:  scripts/with_servers.sh scripts/bench_formats.sh
 set -euo pipefail
 cd "$(dirname "$0")/.."
 lines=${1:-1000000}
@@ -71,4 +72,41 @@ alone() {
 }
 alone "$floor_columns" out.parquet
 alone "$floor" out.xlsx
+
+# A plan from CSV into a table and from there to CSV.
+served() {
+  printf 'input t from "lines.csv"\n  read article_no as text\n  dedupe\n  grain order_no, line_no\n  track quantity\n\noutput t to "%s" named "lines"\n' \
+    "$1" > bench.granum
+  best_of "CSV to $2"
+  printf 'input t from "%s" named "lines"\n  dedupe\n  grain order_no, line_no\n  track quantity\n\noutput t to "out.csv"\n' \
+    "$1" > bench.granum
+  best_of "$2 to CSV"
+}
+
+# A command.
+floor_of() {
+  local what=$1 best=999 seconds
+  shift
+  for _ in $(seq "$runs"); do
+    seconds=$( (/usr/bin/time -f '%e' "$@" > /dev/null) 2>&1 | tail -1)
+    best=$(awk "BEGIN{print ($seconds<$best)?$seconds:$best}")
+  done
+  printf '%-34s %9.2f\n' "floor: $what" "$best"
+}
+
+if [ -n "${GRANUM_TEST_POSTGRES:-}" ]; then
+  psql -q "$GRANUM_TEST_POSTGRES/postgres" -c 'DROP DATABASE IF EXISTS granum_bench' -c 'CREATE DATABASE granum_bench'
+  served "$GRANUM_TEST_POSTGRES/granum_bench" PostgreSQL
+  client=(psql -q "$GRANUM_TEST_POSTGRES/granum_bench")
+  floor_of "its client copies the table out" "${client[@]}" -c "\\copy lines to 'out.bin' with (format binary)"
+  floor_of "and in, to a table without rows" "${client[@]}" -c 'DROP TABLE IF EXISTS copied' -c 'CREATE TABLE copied (LIKE lines)' \
+    -c "\\copy copied from 'out.bin' with (format binary)"
+  floor_of "the same with its key" "${client[@]}" -c 'DROP TABLE IF EXISTS copied' -c 'CREATE TABLE copied (LIKE lines INCLUDING ALL)' \
+    -c "\\copy copied from 'out.bin' with (format binary)"
+fi
+if [ -n "${GRANUM_TEST_MYSQL:-}" ]; then
+  port=${GRANUM_TEST_MYSQL##*:}
+  mariadb --no-defaults -h 127.0.0.1 -P "$port" -u granum -e 'DROP DATABASE IF EXISTS granum_bench; CREATE DATABASE granum_bench'
+  served "$GRANUM_TEST_MYSQL/granum_bench" MySQL
+fi
 rm -f out.* sum.csv bench.granum

@@ -11,7 +11,7 @@ use std::sync::{Mutex, PoisonError};
 use granum_core::port::{Family, NamedAs};
 use granum_core::port::{
     InputSource, InputSpec, Output, OutputError, Outputs, SourceError, SourceErrorKind, Sources,
-    Style, Written, publish_each,
+    Style, Written, is_address, publish_each,
 };
 use granum_core::table::Column;
 use granum_core::tally::part_name;
@@ -24,11 +24,13 @@ use crate::find::{STANDARD_INPUT, shown_name};
 use crate::format::{Format, Unwritable, fits};
 #[cfg(feature = "columnar")]
 use crate::formats::format_by;
-use crate::formats::{FORMATS, format_of, is_database};
+use crate::formats::{FORMATS, file_and_part, format_of, is_database};
 use crate::packed::Packer;
 use crate::place::{
-    Journal, LeftRun, Move, PlacedFile, PlacedTable, Refill, finish_left, left_in, place,
+    Deciding, Journal, LeftRun, Move, PlacedFile, PlacedTable, Reaching, Refill, finish_left,
+    left_in, place,
 };
+use crate::servers::{Servers, took};
 #[cfg(feature = "sheets")]
 use crate::sheets::Books;
 use crate::spool::{Spooled, spool_text};
@@ -54,8 +56,9 @@ pub struct Files {
     /// Databases on their way.
     #[cfg(feature = "sqlite")]
     databases: Databases,
+    /// Databases on servers.
+    servers: Servers,
     /// What the run is known by in databases.
-    #[cfg(feature = "sqlite")]
     run: String,
 }
 
@@ -106,7 +109,6 @@ fn refilled(part: &Path, target: &Path, refill: &Refill) -> bool {
 }
 
 /// A name that no other run has.
-#[cfg(feature = "sqlite")]
 fn some_name() -> String {
     use std::hash::{BuildHasher, RandomState};
     let some = || RandomState::new().hash_one(std::process::id());
@@ -130,7 +132,7 @@ impl Files {
             books: Books::default(),
             #[cfg(feature = "sqlite")]
             databases: Databases::default(),
-            #[cfg(feature = "sqlite")]
+            servers: Servers::default(),
             run: some_name(),
         }
     }
@@ -141,6 +143,9 @@ impl Files {
     /// # Errors
     /// That there is no such file, or that it cannot be read.
     pub fn look(&self, source: &str, said: &Written) -> Result<Look, SourceError> {
+        if is_address(source) {
+            return self.servers.look(source, said);
+        }
         let found = self.finder.find(source)?;
         let Some((path, name)) = found.first() else {
             return Err(SourceError {
@@ -159,6 +164,9 @@ impl Files {
     /// # Errors
     /// That it cannot be read.
     pub fn tables(&self, source: &str) -> Result<Vec<String>, SourceError> {
+        if is_address(source) {
+            return self.servers.tables(source);
+        }
         match self.finder.find(source)?.as_slice() {
             [(path, name)] => reads_from(path, name)?.tables(path, name),
             _ => Ok(vec![]),
@@ -201,7 +209,15 @@ impl Files {
     ) -> Result<Box<dyn Output>, OutputError> {
         let types: Vec<(String, Type)> =
             columns.iter().map(|(name, column)| (name.clone(), column.ty())).collect();
-        let mut output = self.begin_at(Path::new(path), path, &types, &Style::default())?;
+        // A table of a database is named behind its path.
+        let (path, named) = match file_and_part(path) {
+            Some((file, part)) if is_address(file) || is_database(file) => {
+                (file, Some(part.to_owned()))
+            }
+            _ => (path, None),
+        };
+        let style = Style { named, ..Style::default() };
+        let mut output = self.begin_at(Path::new(path), path, &types, &style)?;
         let encoder = output.encoder();
         let rows = columns.first().map_or(0, |(_, column)| column.len());
         for start in (0..rows).step_by(SAVED_AT_ONCE) {
@@ -213,6 +229,15 @@ impl Files {
         Ok(output)
     }
 
+    /// The databases that have taken what was staged, and keep it.
+    fn kept(&self) -> Vec<String> {
+        #[cfg_attr(not(feature = "sqlite"), allow(unused_mut))]
+        let mut kept = self.servers.committed();
+        #[cfg(feature = "sqlite")]
+        kept.extend(self.databases.written());
+        kept
+    }
+
     fn begin_at(
         &self,
         target: &Path,
@@ -220,6 +245,9 @@ impl Files {
         columns: &[(String, Type)],
         style: &Style,
     ) -> Result<Box<dyn Output>, OutputError> {
+        if is_address(name) {
+            return self.servers.begin(name, columns, style, &self.run);
+        }
         let opened = self.opened.lock().unwrap_or_else(PoisonError::into_inner);
         let read = |place: PathBuf| opened.contains(&part_of(place, style.named.as_deref()));
         if place(target).is_ok_and(read) {
@@ -269,7 +297,7 @@ impl Files {
         let mut finished = self.finished.lock().unwrap_or_else(PoisonError::into_inner);
         if finished.insert(folder.clone()) {
             let mut left = self.left.lock().unwrap_or_else(PoisonError::into_inner);
-            left.extend(finish_left(&folder, refilled));
+            left.extend(finish_left(&folder, Reaching { refill: refilled, took }));
         }
     }
 
@@ -305,8 +333,11 @@ impl Files {
     /// The place of an output: two paths of one file have one place.
     ///
     /// # Errors
-    /// What is in the way of it.
+    /// What is in the way of it; that it is no file.
     pub fn place(&self, path: &str) -> std::io::Result<PathBuf> {
+        if is_address(path) {
+            return Err(std::io::Error::other("is no file"));
+        }
         place(&self.finder.folder.join(path))
     }
 
@@ -324,6 +355,9 @@ impl Sources for Files {
     fn open(&self, spec: &InputSpec) -> Result<Box<dyn InputSource>, SourceError> {
         if let Some(rows) = &spec.rows {
             return self.rows(spec, rows, &format!("rows of {}", spec.name));
+        }
+        if spec.sources.iter().any(|source| is_address(source)) {
+            return self.servers.open(spec);
         }
         let mut files = vec![];
         let mut first: Option<(&'static dyn Format, String)> = None;
@@ -422,15 +456,18 @@ impl Outputs for Files {
         let mut moves: Vec<Move> = moves.map(Move::now).collect();
         #[cfg(feature = "sqlite")]
         moves.extend(self.databases.refills());
-        outputs.sort_by_key(|output| !output.is_final());
-        let journal = Journal::write(moves).map_err(|(folder, error)| OutputError {
+        // What a server has taken decides for all else; what cannot be undone comes before what can.
+        outputs.sort_by_key(|output| (!output.decides(), !output.is_final()));
+        let addresses = self.servers.addresses();
+        let deciding = Deciding { run: self.run.clone(), addresses };
+        let deciding = (!deciding.addresses.is_empty()).then_some(deciding);
+        let journal = Journal::write(moves, deciding).map_err(|(folder, error)| OutputError {
             path: folder.display().to_string(),
             message: format!("a journal cannot be written there: {error}"),
             help: "nothing was written; see to the folder and run again".into(),
         })?;
         let placed = publish_each(&mut outputs);
-        #[cfg(feature = "sqlite")]
-        let placed = placed.map_err(|error| match self.databases.written().as_slice() {
+        let placed = placed.map_err(|error| match self.kept().as_slice() {
             [] => error,
             kept => OutputError {
                 help: format!(

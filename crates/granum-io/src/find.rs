@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
 
-use granum_core::port::{SourceError, SourceErrorKind};
+use granum_core::port::{SourceError, SourceErrorKind, is_address};
 
 use crate::parts::parts_of;
 use crate::spool::{Spooled, reads_once, spool, spool_standard_input};
@@ -32,7 +32,7 @@ impl Finder {
 
     /// Whether a source can be looked at without taking anything from it: standard input and pipes cannot.
     pub fn at_rest(&self, source: &str) -> bool {
-        source != STANDARD_INPUT && !reads_once(&self.folder.join(source))
+        is_address(source) || source != STANDARD_INPUT && !reads_once(&self.folder.join(source))
     }
 
     /// The file that has all of what can be read only once: standard input, a pipe.

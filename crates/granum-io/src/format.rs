@@ -61,13 +61,14 @@ pub(crate) enum Said {
     Sheet,
     Range,
     Named,
+    Query,
     Ordered,
     Each,
 }
 
 impl Said {
     /// All, with how a plan says each.
-    const ALL: [(Self, &'static str); 9] = [
+    const ALL: [(Self, &'static str); 10] = [
         (Self::Delimiter, "delimiter"),
         (Self::Encoding, "encoding"),
         (Self::HeaderAt, "header at"),
@@ -75,6 +76,7 @@ impl Said {
         (Self::Sheet, "sheet"),
         (Self::Range, "range"),
         (Self::Named, "named"),
+        (Self::Query, "query"),
         (Self::Ordered, "ordered by"),
         (Self::Each, "each"),
     ];
@@ -90,6 +92,7 @@ impl Said {
             Self::Sheet => written.sheet.is_some(),
             Self::Range => written.range.is_some(),
             Self::Named => written.named.is_some(),
+            Self::Query => written.query.is_some(),
             Self::Ordered => !written.ordered.is_empty(),
             Self::Each => spec.each.is_some(),
         }
@@ -101,7 +104,19 @@ impl Said {
 /// # Errors
 /// What it says.
 pub(crate) fn fits(format: &dyn Format, spec: &InputSpec, name: &str) -> Result<(), SourceError> {
-    let said = Said::ALL.iter().filter(|(said, _)| !format.takes().contains(said));
+    said_beside((format.name(), format.takes()), spec, name)
+}
+
+/// The same of what is called so, and of which that can be said.
+///
+/// # Errors
+/// What it says beside.
+pub(crate) fn said_beside(
+    (called, takes): (&str, &[Said]),
+    spec: &InputSpec,
+    name: &str,
+) -> Result<(), SourceError> {
+    let said = Said::ALL.iter().filter(|(said, _)| !takes.contains(said));
     let Some((said, word)) = said.into_iter().find(|(said, _)| said.is_of(spec, name)) else {
         return Ok(());
     };
@@ -116,7 +131,7 @@ pub(crate) fn fits(format: &dyn Format, spec: &InputSpec, name: &str) -> Result<
         kind: SourceErrorKind::Format,
         file: name.to_owned(),
         line: None,
-        message: format!("is {}, which has {lack}", format.name()),
+        message: format!("is {called}, which has {lack}"),
         help,
     })
 }

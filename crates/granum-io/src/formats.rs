@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 
 use granum_core::port::{
     COLUMNS, DATABASES, FIELDS, InputSource, InputSpec, NamedAs, OBJECTS, OutputError, SourceError,
-    Style, Written,
+    Style, Written, is_address,
 };
 use granum_core::table::Column;
 use granum_core::value::Type;
@@ -269,9 +269,13 @@ pub(crate) const SHEETS: [&str; 5] = [".xlsx", ".xlsm", ".xlsb", ".xls", ".ods"]
 /// ```
 /// assert_eq!(granum_io::file_and_part("a/b.xlsx#Orders"), Some(("a/b.xlsx", "Orders")));
 /// assert_eq!(granum_io::file_and_part("shop.db#orders"), Some(("shop.db", "orders")));
+/// assert_eq!(granum_io::file_and_part("postgres://db/shop#mart.sales"), Some(("postgres://db/shop", "mart.sales")));
 /// assert_eq!(granum_io::file_and_part("a#b.csv"), None);
 /// ```
 pub fn file_and_part(name: &str) -> Option<(&str, &str)> {
+    if is_address(name) {
+        return name.split_once('#').filter(|(_, part)| !part.is_empty());
+    }
     let ends = name.match_indices('#').map(|(at, _)| name.split_at(at));
     let endings = || SHEETS.iter().chain(&DATABASES);
     let mut parts = ends.filter(|(file, _)| endings().any(|end| NamedAs::of(file).ends(end)));
@@ -289,7 +293,7 @@ pub fn copy_database(from: &Path, to: &Path) -> io::Result<()> {
     std::fs::copy(from, to).map(drop)
 }
 
-/// Whether a name is that of a database.
+/// Whether a name is that of a database in a file.
 pub fn is_database(name: &str) -> bool {
     DATABASES.iter().any(|ending| NamedAs::of(name).ends(ending))
 }

@@ -12,16 +12,24 @@ mod formats;
 #[cfg(any(feature = "sheets", feature = "columnar"))]
 mod guarded;
 mod json;
+#[cfg(feature = "mysql")]
+mod mysql;
 mod packed;
 mod parts;
 mod place;
+#[cfg(feature = "postgres")]
+mod postgres;
+// What only some databases need is there for all.
+#[cfg_attr(not(all(feature = "postgres", feature = "mysql")), allow(dead_code, unused_imports))]
+mod served;
+mod servers;
 #[cfg(feature = "sheets")]
 mod sheets;
 mod spool;
 #[cfg(feature = "sqlite")]
 mod sqlite;
 mod stream;
-#[cfg(any(feature = "columnar", feature = "sqlite"))]
+#[cfg_attr(not(all(feature = "columnar", feature = "sqlite")), allow(dead_code, unused_imports))]
 mod typed;
 mod unfinished;
 mod zstandard;

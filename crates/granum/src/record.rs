@@ -5,7 +5,7 @@ use std::fs::File;
 use std::io::{self, Read};
 use std::path::Path;
 
-use granum_core::tally::Earlier;
+use granum_core::tally::{Earlier, part_name};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use sha2::{Digest, Sha256};
@@ -158,6 +158,20 @@ pub fn fingerprint(path: &Path) -> io::Result<(u64, String)> {
     Ok((bytes, hex(&hasher.finalize())))
 }
 
+/// The SHA-256 of what comes bit by bit.
+#[derive(Default)]
+pub struct Hashing(Sha256);
+
+impl Hashing {
+    pub fn update(&mut self, bytes: &[u8]) {
+        self.0.update(bytes);
+    }
+
+    pub fn finish(self) -> String {
+        hex(&self.0.finalize())
+    }
+}
+
 /// The SHA-256 of bytes.
 pub fn hash(bytes: &[u8]) -> String {
     hex(&Sha256::digest(bytes))
@@ -174,7 +188,13 @@ fn hex(bytes: &[u8]) -> String {
 /// What is another in one record than in another.
 pub fn between_records(old: (&Record, &Path), new: &Record) -> Since {
     let mut since = between(old, &new.plan.sha256, &new.parameters, &new.inputs);
-    let output = |output: &OutputRecord| (output.path.clone(), output.bytes, output.sha256.clone());
+    let output = |output: &OutputRecord| {
+        let path = match &output.named {
+            Some(named) => part_name(&output.path, named),
+            None => output.path.clone(),
+        };
+        (path, output.bytes, output.sha256.clone())
+    };
     let (before, now): (Vec<_>, Vec<_>) =
         (old.0.outputs.iter().map(output).collect(), new.outputs.iter().map(output).collect());
     since.outputs = Some(changed_files(&before, &now));

@@ -14,7 +14,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use crate::engine::{RunError, Want, run};
 use crate::lang::{format_plan, parse, quoted};
-use crate::port::{Observer, Sources, Written};
+use crate::port::{Observer, Sources, Written, is_address};
 use crate::relate::Relations;
 use crate::resolve::with_paths;
 use crate::tally::{InvertedPeriods, LinkTally, Problem, Report, SeveralPeriods};
@@ -142,6 +142,9 @@ fn text(
     paths.dedup();
     let title = match (paths.len(), relations.tables.as_slice()) {
         (_, [table]) => format!("Draft: {}", table.name),
+        (1, tables) if is_address(paths[0]) => {
+            format!("Draft from {} tables of one database", tables.len())
+        }
         (1, tables) => format!("Draft from {} tables of one file", tables.len()),
         (count, _) => format!("Draft from {count} files"),
     };

@@ -132,7 +132,8 @@ impl Run<'_> {
             let total = self.total_rows.contains_key(&plan.table);
             let (sheet, named) = (plan.style.sheet.clone(), plan.style.named.clone());
             let path = plan.path.clone();
-            written.push(Written { table, path, sheet, named, rows, total, bytes });
+            let taken = output.taken();
+            written.push(Written { table, path, sheet, named, rows, total, bytes, taken });
         }
         places.publish(outputs)?;
         Ok(written)

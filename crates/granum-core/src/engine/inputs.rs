@@ -7,7 +7,7 @@ use crate::lang::{Diagnostic, DiagnosticKind, PlanTree, Span};
 use crate::port::{
     InputShape, InputSource, InputSpec, ReadRequest, SourceError, SourceErrorKind, Sources,
 };
-use crate::resolve::{Plan, input_specs, resolve};
+use crate::resolve::{Plan, input_specs, passwords, resolve};
 use crate::table::TableId;
 
 /// The files of all inputs.
@@ -17,6 +17,10 @@ pub(super) struct Inputs {
 
 impl Inputs {
     pub fn open(tree: &PlanTree, sources: &dyn Sources) -> Result<Self, RunError> {
+        let wrong = passwords(tree);
+        if !wrong.is_empty() {
+            return Err(RunError::Plan(wrong));
+        }
         let mut opened = vec![];
         for spec in input_specs(tree) {
             let source = opened_whole(&spec, sources).map_err(|error| match error.kind {

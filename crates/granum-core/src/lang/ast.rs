@@ -59,7 +59,7 @@ pub struct ParamTree {
     pub value: Expr,
 }
 
-/// `input NAME from """…""" STEP…`, or `input NAME from SOURCE, … [filling blanks] [delimiter ";"] [encoding "…"] [sheet "NAME"] [range "B4:H900"] [named "NAME"] [ordered by COLUMN, …] [header at N] [footer N] [each "LIST" [with COLUMN, …]] STEP…`
+/// `input NAME from """…""" STEP…`, or `input NAME from SOURCE, … [filling blanks] [delimiter ";"] [encoding "…"] [sheet "NAME"] [range "B4:H900"] [named "NAME"] [query """…"""] [ordered by COLUMN, …] [header at N] [footer N] [each "LIST" [with COLUMN, …]] STEP…`
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct InputTree {
     /// What it is called.
@@ -82,6 +82,8 @@ pub struct InputTree {
     pub range: Option<Quoted>,
     /// The table of a database.
     pub named: Option<Quoted>,
+    /// What a database on a server is asked in place of a table.
+    pub query: Option<Quoted>,
     /// The columns by which its rows come in order.
     pub ordered: Vec<Name>,
     /// The line of its header, when it is not the first that is not empty.
@@ -212,7 +214,7 @@ pub struct OutputTree {
     pub style: StyleTree,
 }
 
-/// `[delimiter ";"] [decimals ","] [encoding "…"] [with mark] [sheet "NAME"] [named "NAME"]`
+/// `[delimiter ";"] [decimals ","] [encoding "…"] [with mark] [sheet "NAME"] [named "NAME"] [adding by grain]`
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 pub struct StyleTree {
     /// The sign between fields.
@@ -227,6 +229,8 @@ pub struct StyleTree {
     pub sheet: Option<Quoted>,
     /// The table of a database.
     pub named: Option<Quoted>,
+    /// Where it says that rows are added to those that are there.
+    pub adding: Option<Span>,
 }
 
 /// `columns from COLUMN of VALUE`

@@ -34,6 +34,8 @@ pub enum DiagnosticKind {
     Step,
     /// A parameter that is missing, doubled or of the wrong type.
     Parameter,
+    /// A password where others would read it.
+    Secret,
 }
 
 impl DiagnosticKind {
@@ -53,6 +55,7 @@ impl DiagnosticKind {
             Self::Grain => "grain",
             Self::Step => "step",
             Self::Parameter => "parameter",
+            Self::Secret => "secret",
         }
     }
 }

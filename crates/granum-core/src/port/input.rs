@@ -59,6 +59,8 @@ pub struct Written {
     pub range: Option<String>,
     /// The table of a database.
     pub named: Option<String>,
+    /// What a database on a server is asked in place of a table.
+    pub query: Option<String>,
     /// The columns by which its rows come in order; those of its key where none is said.
     pub ordered: Vec<String>,
 }
@@ -329,6 +331,12 @@ pub enum SourceErrorKind {
     Order,
     /// A database that somebody else holds.
     Locked,
+    /// A server that cannot be reached, or has gone.
+    Server,
+    /// A database that does not let in, or does not allow what is asked.
+    Access,
+    /// What a database is asked, and refuses.
+    Query,
     /// A record too long to be one.
     RecordSize,
     /// One file named twice for one input.

@@ -4,8 +4,9 @@ use std::sync::Arc;
 
 use serde::Serialize;
 
+use super::address::is_address;
 use crate::table::Column;
-use crate::tally::part_name;
+use crate::tally::{Taken, part_name};
 use crate::value::Type;
 
 /// How an output is written, as far as somebody has said it. What holds where nothing is said is the matter of its
@@ -26,6 +27,8 @@ pub struct Style {
     pub named: Option<String>,
     /// The columns that tell the rows of that apart, where the plan says them.
     pub key: Vec<String>,
+    /// Whether rows whose key is there are replaced and the others added; else the rows are all that the table has.
+    pub adding: bool,
 }
 
 impl Style {
@@ -61,15 +64,20 @@ pub struct NamedAs {
     bare: String,
     /// How it is packed, of [`PACKED`].
     pub packed: Option<&'static str>,
+    /// Whether it is no file's name, but the address of a database on a server.
+    server: bool,
 }
 
 impl NamedAs {
     /// What a name says.
     pub fn of(name: &str) -> Self {
+        if is_address(name) {
+            return Self { bare: String::new(), packed: None, server: true };
+        }
         let lower = name.to_lowercase();
         let packed = PACKED.into_iter().find(|ending| lower.ends_with(ending));
         let bare = packed.and_then(|ending| lower.strip_suffix(ending)).unwrap_or(&lower).into();
-        Self { bare, packed }
+        Self { bare, packed, server: false }
     }
 
     /// Whether it ends so, packed or not.
@@ -82,7 +90,9 @@ impl NamedAs {
         let file = |ending: &&str| {
             self.bare.strip_suffix(*ending).is_some_and(|stem| !stem.ends_with('/'))
         };
-        if FIELDS.iter().any(file) {
+        if self.server {
+            Some(Family::Server)
+        } else if FIELDS.iter().any(file) {
             Some(Family::Fields)
         } else if OBJECTS.iter().any(file) {
             Some(Family::Objects)
@@ -107,8 +117,10 @@ pub enum Family {
     Book,
     /// Whole columns that have types.
     Columns,
-    /// Tables of a database.
+    /// Tables of a database in a file.
     Database,
+    /// Tables of a database on a server.
+    Server,
 }
 
 /// Takes results to their places.
@@ -161,6 +173,10 @@ pub trait Output: Send + Sync {
     /// # Errors
     /// The same.
     fn complete(&mut self) -> Result<u64, OutputError>;
+    /// Once it is complete: what became of its table, where a database says that.
+    fn taken(&self) -> Option<Taken> {
+        None
+    }
     /// Puts the file in its place; what stood there is kept aside.
     ///
     /// # Errors
@@ -169,6 +185,11 @@ pub trait Output: Send + Sync {
     /// Whether [`Output::publish`] cannot be undone, as in a database whose transaction is over. Such are put in their
     /// places before all others.
     fn is_final(&self) -> bool {
+        false
+    }
+    /// Whether what becomes of it decides for all others: a database on a server says afterwards what it has taken, also
+    /// where nobody heard it. Such come first of all.
+    fn decides(&self) -> bool {
         false
     }
     /// Undoes [`Output::publish`], unless it is final: what stood there stands there again.

@@ -51,6 +51,7 @@ pub(super) fn input_specs(tree: &PlanTree) -> Vec<InputSpec> {
                 sheet: input.sheet.as_ref().map(|sheet| sheet.text.clone()),
                 range: input.range.as_ref().map(|range| range.text.clone()),
                 named: input.named.as_ref().map(|named| named.text.clone()),
+                query: input.query.as_ref().map(|query| query.text.clone()),
                 ordered: input.ordered.iter().map(|column| column.text.clone()).collect(),
             },
             encoding_span: input.encoding.as_ref().map_or(input.name.span, |named| named.span),

@@ -8,6 +8,7 @@ use super::scope::Resolver;
 use crate::lang::{
     Diagnostic, DiagnosticKind, PlanTree, Quoted, Statement, StatementKind, nearest,
 };
+use crate::port::{WITHOUT_PASSWORD, is_address, password_in};
 use crate::value::Scalar;
 
 /// A plan whose paths have the values of parameters in them: those of its inputs and outputs.
@@ -37,6 +38,22 @@ pub fn with_paths(
         }
     }
     if wrong.is_empty() { Ok(filled) } else { Err(wrong) }
+}
+
+/// The addresses of a plan that a password stands in, from where it would get into messages, records and the history of
+/// the plan.
+pub fn passwords(tree: &PlanTree) -> Vec<Diagnostic> {
+    let paths = tree.statements.iter().flat_map(|statement| match &statement.kind {
+        StatementKind::Input(input) => input.sources.as_slice(),
+        StatementKind::Output(output) => std::slice::from_ref(&output.path),
+        _ => &[],
+    });
+    let said = paths.filter(|path| is_address(&path.text) && password_in(&path.text).is_some());
+    let told = said.map(|path| {
+        Diagnostic::new(DiagnosticKind::Secret, path.span, "a password stands in this address")
+            .help(WITHOUT_PASSWORD)
+    });
+    told.collect()
 }
 
 /// A path as a plan has to say it, so that braces are themselves.

@@ -39,7 +39,7 @@ use crate::lang::{Diagnostic, PlanTree};
 use crate::port::{InputShape, InputSpec};
 use crate::value::{Scalar, Type};
 
-pub use filled::{plain_path, with_paths};
+pub use filled::{passwords, plain_path, with_paths};
 
 /// A diagnostic has been noted.
 struct Wrong;

@@ -4,10 +4,11 @@ use super::allow::Behind;
 use super::plan::{CheckKind, CheckPlan, OutputPlan, WidePlan};
 use super::scope::{Paths, Resolver, Row};
 use super::{Resolved, Wrong};
+use crate::bug::Sure;
 use crate::expr::Kind;
 use crate::lang::{
-    CheckTree, Diagnostic, DiagnosticKind, ExprKind, Name, OutputTree, StatementKind, WideTree,
-    format_expression,
+    CheckTree, Diagnostic, DiagnosticKind, ExprKind, Name, OutputTree, Span, StatementKind,
+    WideTree, format_expression,
 };
 use crate::resolve::ancestors::Ancestors;
 use crate::table::{ColumnId, TableId};
@@ -101,8 +102,33 @@ impl Resolver<'_> {
         self.written_apart(tree, &style)?;
         self.need_table(table, tree.table.span).map_err(|_| Wrong)?;
         let wide = tree.wide.as_ref().map(|wide| self.wide(table, wide)).transpose()?;
+        if let Some(span) = tree.style.adding {
+            self.adds(table, tree, span)?;
+        }
         self.plan.outputs.push(OutputPlan { table, path: tree.path.text.clone(), wide, style });
         Ok(())
+    }
+
+    /// That rows can be added by what one row is: the table says it, and the output has those columns.
+    fn adds(&mut self, table: TableId, tree: &OutputTree, span: Span) -> Resolved<()> {
+        let name = &tree.table.text;
+        let plan = self.tables[table.0].plan.as_ref().sure("a table that an output needs");
+        let (message, help) = if tree.wide.is_some() {
+            let message =
+                "rows with a column for each value have no grain to be added by".to_owned();
+            (message, "write all rows, without  columns from".to_owned())
+        } else if plan.grain.is_none() {
+            let message = format!("`{name}` has no grain that its rows could be added by");
+            (
+                message,
+                format!(
+                    "say what one row is, in the table:  grain KEY ; or write all rows of `{name}`"
+                ),
+            )
+        } else {
+            return Ok(());
+        };
+        self.wrong(Diagnostic::new(DiagnosticKind::Grain, span, message).help(help))
     }
 
     /// An output with a column for each value of one: which is a part of what one row is, so that no two rows

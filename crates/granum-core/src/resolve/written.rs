@@ -11,17 +11,18 @@ const LONGEST_SHEET: usize = 31;
 impl Resolver<'_> {
     /// How an output is written: what goes with the format that its name says.
     pub(super) fn style(&mut self, tree: &OutputTree) -> Resolved<Style> {
-        let StyleTree { delimiter, decimals, encoding, mark, sheet, named } = &tree.style;
+        let StyleTree { delimiter, decimals, encoding, mark, sheet, named, adding } = &tree.style;
         let endings: Vec<&str> = FIELDS.into_iter().chain(OBJECTS).collect();
         let Some(family) = NamedAs::of(&tree.path.text).written() else {
             return self.wrong(
                 Diagnostic::new(
                     DiagnosticKind::NotYet,
                     tree.path.span,
-                    "this version writes CSV, JSON, books of sheets, Parquet, Arrow and SQLite",
+                    "this version writes CSV, JSON, books of sheets, Parquet, Arrow, SQLite, PostgreSQL and MySQL",
                 )
                 .help(format!(
-                    "end the path in {}, to have it packed with {} behind; or in {} {} {}",
+                    "end the path in {}, to have it packed with {} behind; or in {} {} {}; a database on a server is named by its address:  \
+                     \"postgres://HOST/DATABASE\"",
                     endings.join(" "),
                     PACKED.join(" or "),
                     BOOKS.join(" "),
@@ -34,12 +35,13 @@ impl Resolver<'_> {
         self.goes_with(family, Family::Fields, text.chain(*mark))?;
         self.goes_with(family, Family::Book, sheet.iter().map(|said| said.span))?;
         self.goes_with(family, Family::Database, named.iter().map(|said| said.span))?;
+        self.goes_with(family, Family::Server, adding.iter().copied())?;
         let sheet = match family {
             Family::Book => Some(self.sheet(tree, sheet.as_ref())?),
             _ => None,
         };
         let named = match family {
-            Family::Database => Some(self.named(tree, named.as_ref())?),
+            Family::Database | Family::Server => Some(self.named(tree, named.as_ref())?),
             _ => None,
         };
         let sign = |said: &Option<Quoted>| said.as_ref().and_then(|said| said.text.bytes().next());
@@ -51,6 +53,7 @@ impl Resolver<'_> {
             sheet,
             named,
             key: vec![],
+            adding: adding.is_some(),
         };
         if let (Some(b'.' | b','), Some(decimals)) = (style.decimals, decimals)
             && style.delimiter == style.decimals
@@ -71,17 +74,27 @@ impl Resolver<'_> {
         wanted: Family,
         mut said: impl Iterator<Item = Span>,
     ) -> Resolved<()> {
-        let Some(span) = said.next().filter(|_| family != wanted) else { return Ok(()) };
+        // What holds of tables in a file holds of those on a server.
+        let fits = family == wanted || (family, wanted) == (Family::Server, Family::Database);
+        let Some(span) = said.next().filter(|_| !fits) else { return Ok(()) };
         let what = match family {
             Family::Fields => "text",
             Family::Objects => "JSON",
             Family::Book => "a book",
             Family::Columns => "a file of columns",
-            Family::Database => "a database",
+            Family::Database | Family::Server => "a database",
         };
         let (what, ending) = match wanted {
             Family::Book => (format!("{what} has no sheets"), ".xlsx"),
             Family::Database => (format!("{what} has no tables that are named"), ".db"),
+            Family::Server => {
+                let file = if family == Family::Database { " in a file" } else { "" };
+                let message = format!("{what}{file} is written whole, and nothing is added to it");
+                let diagnostic = Diagnostic::new(DiagnosticKind::Type, span, message);
+                return self.wrong(diagnostic.help(
+                    "leave it out, or write to a database on a server:  \"postgres://HOST/DATABASE\"",
+                ));
+            }
             _ if family == Family::Objects => {
                 (format!("{what} is written in one way alone"), ".csv")
             }

@@ -35,7 +35,7 @@ pub use problem::{
     RepeatedKey, RowReason, StackedTwice, UnitsProblem, UnitsTrouble, WideOutput, WideTrouble,
     with_kinds,
 };
-pub use report::{AsideFile, Report, Written, part_name};
+pub use report::{AsideFile, Report, Taken, Written, part_name};
 pub use step::{
     Cut, GatheredAmount, GrainChange, GroupSizes, Multiplied, OddHoursTold, Part, RowsAmount,
     SetAside, StepDetail, StepTally, TableTally, TrackedName, UnitsLeft, Unread, WithoutRows,

@@ -88,8 +88,32 @@ pub struct Written {
     pub rows: u64,
     /// Whether a total row stands behind them.
     pub total: bool,
-    /// The file's size: of a book that of all its sheets.
+    /// The file's size: of a book that of all its sheets; of a table on a server what was sent.
     pub bytes: u64,
+    /// What became of its table, where a database says that.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub taken: Option<Taken>,
+}
+
+/// What became of a table of a database.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Taken {
+    /// It was not there.
+    Made,
+    /// Its rows stand in place of others.
+    Refilled {
+        /// How many those were.
+        before: u64,
+    },
+    /// Its rows stand among others.
+    Added {
+        /// How many were not there, by their grain.
+        new: u64,
+        /// How many took the place of a row of their grain.
+        replaced: u64,
+    },
 }
 
 impl Written {

@@ -18,7 +18,6 @@ mod write;
 pub(crate) use footer::totals;
 pub(crate) use look::look;
 pub use look::{LineEnds, Look};
-#[cfg(any(feature = "sheets", feature = "columnar", feature = "sqlite"))]
 pub(crate) use part::WithoutValue;
 #[cfg(feature = "sheets")]
 pub(crate) use part::cell;
@@ -27,7 +26,6 @@ pub use reader::Splitter;
 pub(crate) use reader::{changed, system_error};
 pub use scan::{Fault, Field, Scanner};
 pub(crate) use source::CsvSource;
-#[cfg(any(feature = "sheets", feature = "columnar", feature = "sqlite"))]
 pub(crate) use source::stacked;
 pub(crate) use write::{CsvWriter, write_row};
 

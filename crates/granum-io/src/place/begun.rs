@@ -31,7 +31,6 @@ impl<T> Begun<T> {
     }
 
     /// All that are on their way.
-    #[cfg(feature = "sqlite")]
     pub fn all(&self) -> Vec<Arc<Mutex<T>>> {
         let known = self.0.lock().unwrap_or_else(PoisonError::into_inner);
         known.iter().filter_map(|(_, one)| one.upgrade()).collect()

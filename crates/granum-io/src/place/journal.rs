@@ -42,6 +42,15 @@ pub(crate) struct Refill {
     pub tables: Vec<String>,
 }
 
+/// Databases on servers that a run writes to: what they have taken decides for all else of the run.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub(crate) struct Deciding {
+    /// What the run is known by there.
+    pub run: String,
+    /// Without passwords.
+    pub addresses: Vec<String>,
+}
+
 /// By what a file is known again.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 struct Stamp {
@@ -109,6 +118,8 @@ pub(super) struct Written {
     /// The journal that decides.
     pub first: OsString,
     pub moves: Vec<Move>,
+    #[serde(default)]
+    pub deciding: Option<Deciding>,
 }
 
 impl Written {
@@ -136,7 +147,10 @@ impl Journal {
     ///
     /// # Errors
     /// A folder that cannot be written to, and which: then no journal stands in any.
-    pub fn write(moves: Vec<Move>) -> Result<Option<Self>, (PathBuf, io::Error)> {
+    pub fn write(
+        moves: Vec<Move>,
+        deciding: Option<Deciding>,
+    ) -> Result<Option<Self>, (PathBuf, io::Error)> {
         let Some(first) = moves.first().map(|moved| folder_of(moved.target()).to_owned()) else {
             return Ok(None);
         };
@@ -144,7 +158,7 @@ impl Journal {
         let own = own.map_err(|error| (first.clone(), error))?;
         let name = own.path().file_name().unwrap_or_default().to_string_lossy().into_owned();
         let name = format!("{}{ENDING}", name.strip_suffix(WRITING).unwrap_or(&name));
-        let written = Written { first: first.join(&name).into(), moves };
+        let written = Written { first: first.join(&name).into(), moves, deciding };
         let folders = written.folders();
         let mut journal = Self { files: vec![], folders: folders.clone() };
         let others = folders.iter().filter(|folder| **folder != first);
@@ -157,7 +171,8 @@ impl Journal {
                 }
             }
         }
-        let final_ones = written.moves.iter().any(|moved| moved.refill.is_some());
+        let refills = written.moves.iter().any(|moved| moved.refill.is_some());
+        let final_ones = refills || written.deciding.is_some();
         sealed(journal.files.iter().map(|(path, _)| path.clone()).collect(), final_ones);
         Ok(Some(journal))
     }

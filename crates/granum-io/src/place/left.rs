@@ -4,7 +4,7 @@
 use std::fs::{self, File, TryLockError};
 use std::path::{Path, PathBuf};
 
-use super::journal::{ENDING, Refill, WRITING, Written, sync};
+use super::journal::{Deciding, ENDING, Refill, WRITING, Written, sync};
 use super::lock::is_locked;
 use super::{folder_of, prefix};
 
@@ -65,12 +65,30 @@ pub(crate) fn left_in(folder: &Path) -> Vec<LeftRun> {
     told.filter(|run| !run.outputs.is_empty()).collect()
 }
 
-/// Puts what was staged into a database. False where that cannot be.
-pub(crate) type Refiller = fn(part: &Path, target: &Path, refill: &Refill) -> bool;
+/// How databases are reached that a killed run was about to fill.
+#[derive(Clone, Copy)]
+pub(crate) struct Reaching {
+    /// Puts what was staged into one in a file. False where that cannot be.
+    pub refill: fn(part: &Path, target: &Path, refill: &Refill) -> bool,
+    /// Whether one on a server has taken what a run had for it; nothing where it cannot be asked.
+    pub took: fn(address: &str, run: &str) -> Option<bool>,
+}
+
+impl Reaching {
+    /// Whether a run is to be finished, as servers decide it: one that has taken its rows does not give them back.
+    fn decided(self, deciding: &Deciding) -> Option<bool> {
+        let asked = deciding.addresses.iter().map(|address| (self.took)(address, &deciding.run));
+        let asked: Vec<Option<bool>> = asked.collect();
+        if asked.contains(&Some(true)) {
+            return Some(true);
+        }
+        (!asked.contains(&None)).then_some(false)
+    }
+}
 
 /// Finishes what runs that were killed had begun in a folder: what was to be put in its place is, in all
 /// folders, or none of it where that had not been decided.
-pub(crate) fn finish_left(folder: &Path, refiller: Refiller) -> Vec<LeftRun> {
+pub(crate) fn finish_left(folder: &Path, reaching: Reaching) -> Vec<LeftRun> {
     remove_unwritten(folder);
     let mut told = vec![];
     for (path, written, decided) in journals(folder) {
@@ -79,11 +97,18 @@ pub(crate) fn finish_left(folder: &Path, refiller: Refiller) -> Vec<LeftRun> {
         if matches!(file.try_lock(), Err(TryLockError::WouldBlock)) {
             continue;
         }
+        let decided = match &written.deciding {
+            Some(deciding) if decided => match reaching.decided(deciding) {
+                Some(decided) => decided,
+                None => continue,
+            },
+            _ => decided,
+        };
         let mut run = LeftRun::default();
         // Databases first, as the run itself would have done it. Where one cannot be filled now, all waits.
         let refills = written.moves.iter().filter_map(|moved| Some((moved, moved.refill()?)));
         let mut refills = refills.filter(|(moved, _)| decided && moved.part().exists());
-        if !refills.all(|(moved, refill)| refiller(moved.part(), moved.target(), refill)) {
+        if !refills.all(|(moved, refill)| (reaching.refill)(moved.part(), moved.target(), refill)) {
             continue;
         }
         for moved in &written.moves {

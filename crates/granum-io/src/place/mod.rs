@@ -1,6 +1,5 @@
 //! Where files appear: whole or not at all, several together or none.
 
-#[cfg(any(feature = "sheets", feature = "sqlite"))]
 mod begun;
 mod file;
 mod journal;
@@ -15,12 +14,11 @@ use std::path::{Component, Path, PathBuf};
 
 use siphasher::sip::SipHasher13;
 
-#[cfg(any(feature = "sheets", feature = "sqlite"))]
 pub(crate) use begun::{Begun, locked};
 pub(crate) use file::PlacedFile;
-pub(crate) use journal::{Journal, Move, Refill};
+pub(crate) use journal::{Deciding, Journal, Move, Refill};
 pub use left::LeftRun;
-pub(crate) use left::{finish_left, left_in};
+pub(crate) use left::{Reaching, finish_left, left_in};
 pub(crate) use table::PlacedTable;
 
 /// Links are followed so often at most.

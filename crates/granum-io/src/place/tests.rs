@@ -147,9 +147,16 @@ fn what_a_killed_run_left_goes_and_what_a_living_one_holds_stays() {
     assert_eq!(names(dir.path()), Vec::<String>::new());
 }
 
-/// A journal of two outputs in two folders, as a killed run leaves it; gives it and where the deciding one
-/// stands.
+/// No server answers, and databases in files take everything.
+const REACHING: Reaching = Reaching { refill: |_, _, _| true, took: |_, _| None };
+
+/// A journal of two outputs in two folders, as a killed run leaves it; gives where the deciding one stands.
 fn journal_left(dir: &Path) -> PathBuf {
+    journal_beside(dir, None)
+}
+
+/// The same of a run that wrote to servers too.
+fn journal_beside(dir: &Path, deciding: Option<Deciding>) -> PathBuf {
     let dir = dir.canonicalize().unwrap();
     let moves = ["one", "two"].map(|folder| {
         let target = dir.join(folder).join("a.csv");
@@ -159,13 +166,12 @@ fn journal_left(dir: &Path) -> PathBuf {
         fs::write(&part, "new").unwrap();
         Move::new(&part, &target)
     });
-    let journal = Journal::write(moves.to_vec()).unwrap().unwrap();
+    let journal = Journal::write(moves.to_vec(), deciding).unwrap().unwrap();
     let own = |name: &String| name.contains(".journal");
     let name = names(&dir.join("one")).into_iter().find(own).unwrap();
     // A run that is alive is left alone.
     assert!(
-        left_in(&dir.join("two")).is_empty()
-            && finish_left(&dir.join("two"), |_, _, _| true).is_empty()
+        left_in(&dir.join("two")).is_empty() && finish_left(&dir.join("two"), REACHING).is_empty()
     );
     drop(journal);
     crate::unfinished::unsealed();
@@ -184,7 +190,7 @@ fn what_was_decided_is_finished_from_any_folder() {
         let waiting = left_in(&dir.path().join(folder));
         assert_eq!(waiting[0].outputs.len(), 2);
         assert_eq!(texts(dir.path()), ["old", "old"], "nothing is done by looking");
-        let finished = finish_left(&dir.path().join(folder), |_, _, _| true);
+        let finished = finish_left(&dir.path().join(folder), REACHING);
         assert_eq!((finished[0].outputs.len(), finished[0].changed.len()), (2, 0));
         assert_eq!(texts(dir.path()), ["new", "new"]);
         assert!(!first.exists());
@@ -200,10 +206,31 @@ fn what_was_not_decided_leaves_all_as_it_was() {
     let dir = tempfile::tempdir().unwrap();
     fs::remove_file(journal_left(dir.path())).unwrap();
     assert!(left_in(&dir.path().join("two")).is_empty());
-    assert!(finish_left(&dir.path().join("two"), |_, _, _| true).is_empty());
+    assert!(finish_left(&dir.path().join("two"), REACHING).is_empty());
     assert_eq!(texts(dir.path()), ["old", "old"]);
     assert_eq!(names(&dir.path().join("one")), ["a.csv"]);
     assert_eq!(names(&dir.path().join("two")), ["a.csv"]);
+}
+
+#[test]
+fn what_a_server_has_taken_decides_for_the_files_beside() {
+    let addresses = vec!["postgres://db/a".into(), "postgres://db/b".into()];
+    let deciding = Deciding { run: "r1".into(), addresses };
+    type Took = fn(&str, &str) -> Option<bool>;
+    let second: Took = |address, run| Some(address.ends_with('b') && run == "r1");
+    let cases: [(Took, _, _); 3] = [
+        (second, ["new", "new"], 1),
+        (|_, _| Some(false), ["old", "old"], 1),
+        // Nobody can say: all waits.
+        (|address, _| address.ends_with('a').then_some(false), ["old", "old"], 3),
+    ];
+    for (took, expected, left) in cases {
+        let dir = tempfile::tempdir().unwrap();
+        journal_beside(dir.path(), Some(deciding.clone()));
+        finish_left(&dir.path().join("two"), Reaching { took, ..REACHING });
+        assert_eq!(texts(dir.path()), expected);
+        assert_eq!(names(&dir.path().join("one")).len(), left);
+    }
 }
 
 #[test]
@@ -211,7 +238,7 @@ fn what_somebody_changed_meanwhile_is_not_replaced() {
     let dir = tempfile::tempdir().unwrap();
     journal_left(dir.path());
     fs::write(dir.path().join("two/a.csv"), "by hand").unwrap();
-    let finished = finish_left(&dir.path().join("one"), |_, _, _| true);
+    let finished = finish_left(&dir.path().join("one"), REACHING);
     assert_eq!((finished[0].outputs.len(), finished[0].changed.len()), (1, 1));
     assert_eq!(texts(dir.path()), ["new", "by hand"]);
     assert_eq!(names(&dir.path().join("two")), ["a.csv"]);

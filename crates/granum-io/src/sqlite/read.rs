@@ -2,24 +2,20 @@
 
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
-use std::sync::mpsc::{Receiver, SyncSender, sync_channel};
+use std::sync::mpsc::SyncSender;
 
-use granum_core::Sure;
-use granum_core::port::{Declared, InputSource, InputSpec, SourceError, SourceErrorKind, Written};
+use granum_core::port::{Declared, InputSource, InputSpec, SourceError, Written};
 use granum_core::tally::Unread;
 use granum_core::value::Type;
 
-use super::open::{error, open as connected, quoted, wrong};
+use super::open::{open as connected, quoted, wrong};
 use super::table::Table;
 use super::values::Growing;
 use crate::csv::{LineEnds, Look};
-use crate::typed::{Keys, Native, Opened, Piece, Pieces, Stored, TypedSource};
+use crate::typed::{Keys, Opened, Pieces, Sent, Stored, Told, TypedSource, sent};
 
 /// So many rows are made into columns at once.
 const PIECE: usize = 1 << 15;
-
-/// A cell takes about so many bytes of its file.
-const CELL: u64 = 8;
 
 /// Opens a table in each of some files, each with the name that messages have, as one input.
 ///
@@ -92,20 +88,8 @@ impl Stored for SqliteTable {
 
     fn pieces(&self, wanted: &[usize]) -> Result<Box<dyn Pieces>, SourceError> {
         self.table.watch.unchanged(&self.table.shown)?;
-        let (to, from) = sync_channel(2);
         let (path, table, wanted) = (self.path.clone(), self.table.clone(), wanted.to_vec());
-        let name = table.shown.clone();
-        let begun = std::thread::Builder::new().name("a table".into()).spawn(move || {
-            let told = read(&path, &table, &wanted, &to);
-            if let Err(error) = told {
-                let _ = to.send(Err(error));
-            }
-        });
-        begun.map_err(|failed| {
-            let message = format!("cannot be read: {failed}");
-            error(&name, SourceErrorKind::System, message, "try again")
-        })?;
-        Ok(Box::new(SqlitePieces(from)))
+        sent(&self.table.shown, move |to| read(&path, &table, &wanted, to))
     }
 }
 
@@ -140,7 +124,7 @@ fn read(
         if count == PIECE || ended && count > 0 {
             let natives = std::mem::replace(&mut growing, begun());
             let natives = natives.into_iter().map(Growing::finish).collect();
-            if to.send(Ok(Some(SqlitePiece { natives, rows: count }))).is_err() {
+            if to.send(Ok(Some(Sent { natives, rows: count }))).is_err() {
                 return Ok(());
             }
             count = 0;
@@ -150,37 +134,5 @@ fn read(
             let _ = to.send(Ok(None));
             return Ok(());
         }
-    }
-}
-
-/// Some rows, or that there are no more.
-type Told = Result<Option<SqlitePiece>, SourceError>;
-
-struct SqlitePieces(Receiver<Told>);
-
-impl Pieces for SqlitePieces {
-    fn next(&mut self) -> Result<Option<Box<dyn Piece>>, SourceError> {
-        // A thread that ended without a word had a fault of the program.
-        let told = self.0.recv().ok().sure("the end of a table's rows");
-        told.map(|piece| piece.map(|piece| Box::new(piece) as Box<dyn Piece>))
-    }
-}
-
-struct SqlitePiece {
-    natives: Vec<Native>,
-    rows: usize,
-}
-
-impl Piece for SqlitePiece {
-    fn rows(&self) -> usize {
-        self.rows
-    }
-
-    fn bytes(&self) -> u64 {
-        self.rows as u64 * self.natives.len() as u64 * CELL
-    }
-
-    fn natives(&self) -> Result<Vec<Native>, SourceError> {
-        Ok(self.natives.clone())
     }
 }

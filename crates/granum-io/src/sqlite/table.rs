@@ -2,15 +2,16 @@
 
 use std::path::Path;
 
-use granum_core::port::{Declared, Leads, SourceError, SourceErrorKind};
+use granum_core::port::{Declared, Leads, SourceError};
 use granum_core::tally::part_name;
 use granum_core::value::{Found, Type};
 use rusqlite::Connection;
 
 use super::kinds::declared;
-use super::open::{TABLES, TABLES_AND_VIEWS, error, named, open, quoted, wrong};
+use super::open::{TABLES, TABLES_AND_VIEWS, named, open, quoted, wrong};
 use super::values::{fits, text_of};
 use crate::csv::settled_type;
+use crate::served::{ordering, orders, table_meant};
 
 /// So many rows show whether cells are what their column is declared as.
 const SAMPLE: usize = 1_000;
@@ -98,39 +99,8 @@ impl Table {
 /// The table that is meant.
 fn chosen(connection: &Connection, file: &str, said: Option<&str>) -> Result<String, SourceError> {
     let tables = named(connection, file, TABLES)?;
-    let some = |tables: &[String]| {
-        let mut names: Vec<String> =
-            tables.iter().take(8).map(|name| format!("\"{name}\"")).collect();
-        if tables.len() > 8 {
-            names.push("\u{2026}".into());
-        }
-        names.join(", ")
-    };
-    let wrong =
-        |message: String, help: String| Err(error(file, SourceErrorKind::Table, message, &help));
-    match (said, tables.as_slice()) {
-        (Some(said), _) => {
-            let all = named(connection, file, TABLES_AND_VIEWS)?;
-            if let Some(own) = all.iter().find(|own| *own == said) {
-                return Ok(own.clone());
-            }
-            if tables.is_empty() {
-                return wrong(
-                    "has no tables".into(),
-                    "look whether it is the file that was meant".into(),
-                );
-            }
-            wrong(format!("has no table called {said}"), format!("it has {}", some(&tables)))
-        }
-        (None, []) => {
-            wrong("has no tables".into(), "look whether it is the file that was meant".into())
-        }
-        (None, [only]) => Ok(only.clone()),
-        (None, several) => wrong(
-            format!("has {} tables: {}", several.len(), some(several)),
-            format!("say which:  named \"{}\"", several[0]),
-        ),
-    }
+    let all = named(connection, file, TABLES_AND_VIEWS)?;
+    table_meant(file, said, &tables, |said| all.iter().find(|own| *own == said).cloned())
 }
 
 fn declarations(connection: &Connection, name: &str) -> rusqlite::Result<Vec<Declaration>> {
@@ -235,19 +205,7 @@ fn order(
     (columns, key, ordered): (&[Declaration], &[String], &[String]),
 ) -> Result<String, SourceError> {
     let all: Vec<String> = columns.iter().map(|column| column.name.clone()).collect();
-    if let Some(lacking) = ordered.iter().find(|column| !all.contains(column)) {
-        return Err(error(
-            shown,
-            SourceErrorKind::Order,
-            format!("has no column `{lacking}` for its rows to be ordered by"),
-            &format!("its columns are {}", all.join(", ")),
-        ));
-    }
-    let by = match (ordered, key) {
-        ([], []) => &all,
-        ([], _) => key,
-        _ => ordered,
-    };
+    let by = ordering(shown, &all, (key, ordered))?;
     let by: Vec<String> =
         by.iter().map(|name| format!("{} COLLATE BINARY", quoted(name))).collect();
     let by = by.join(", ");
@@ -259,14 +217,7 @@ fn order(
         let repeated: i64 = connection
             .query_row(&query, [], |row| row.get(0))
             .map_err(|failed| wrong(shown, &failed))?;
-        if repeated > 0 {
-            return Err(error(
-                shown,
-                SourceErrorKind::Order,
-                format!("has several rows for {repeated} of the keys {}", ordered.join(", ")),
-                "order by columns that tell rows apart, or leave  ordered by  out: then its key orders them",
-            ));
-        }
+        orders(shown, ordered, repeated)?;
     }
     Ok(by)
 }

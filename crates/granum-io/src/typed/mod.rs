@@ -7,11 +7,15 @@ mod keys;
 mod native;
 mod part;
 mod prints;
+#[cfg(any(feature = "sqlite", feature = "mysql"))]
+mod sent;
 mod source;
 
 pub(crate) use keys::Keys;
 pub(crate) use native::Native;
 pub(crate) use part::{Typed, needed};
+#[cfg(any(feature = "sqlite", feature = "mysql"))]
+pub(crate) use sent::{Sent, Told, sent};
 pub(crate) use source::{Opened, Piece, Pieces, Stored, TypedSource};
 
 #[cfg(test)]

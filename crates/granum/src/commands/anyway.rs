@@ -4,7 +4,7 @@ use std::path::Path;
 
 use granum_core::engine::{RunError, Running, Want, run_as};
 use granum_core::lang::{Name, PlanTree, Statement, StatementKind};
-use granum_core::port::OutputError;
+use granum_core::port::{OutputError, is_address};
 use granum_core::tally::{LinkTally, Report, Written};
 use granum_io::Files;
 
@@ -51,8 +51,18 @@ fn keeps(statement: &mut Statement, stopped: &Report, folder: &Path) -> bool {
             stopped.links.iter().any(|told| known(&told))
         }
         StatementKind::Output(output) => {
-            let name = Path::new(&output.path.text).file_name().unwrap_or_default();
-            let name = format!("{MARK}{}", name.to_string_lossy());
+            let name = if is_address(&output.path.text) {
+                // What stopped goes into no database.
+                let style = std::mem::take(&mut output.style);
+                format!(
+                    "{}.csv",
+                    style.named.as_ref().map_or(&output.table.text, |name| &name.text)
+                )
+            } else {
+                let name = Path::new(&output.path.text).file_name().unwrap_or_default();
+                name.to_string_lossy().into_owned()
+            };
+            let name = format!("{MARK}{name}");
             output.path.text = folder.join(name).to_string_lossy().into_owned();
             built(&output.table)
         }

@@ -6,6 +6,7 @@ use granum_core::engine::{AskedWrong, Beside, RunError};
 use granum_core::lang::{
     Diagnostic, DiagnosticKind, Parsed, PlanTree, Span, Statement, StatementKind, parse,
 };
+use granum_core::port::without_passwords;
 use granum_core::resolve::with_paths;
 use granum_io::Files;
 
@@ -46,6 +47,8 @@ impl Plan {
             PlanSource::File(path) => Some(path.as_path()),
             PlanSource::Text(_) => None,
         };
+        // It is refused with one in it, and nothing that is said of it shows that.
+        let text = without_passwords(&text);
         let Parsed { tree, diagnostics, .. } = parse(&text);
         let mut plan = Self {
             name: source.name(),

@@ -3,16 +3,19 @@
 use std::io;
 use std::path::{Path, PathBuf};
 
-use granum_core::lang::StatementKind;
-use granum_core::port::OutputError;
-use granum_core::tally::{Earlier, FigureKind, Report, figures};
-use granum_io::{Files, write_file};
+use granum_core::lang::{InputTree, Quoted, StatementKind};
+use granum_core::port::{
+    InputSpec, OutputError, ReadRequest, SourceError, Sources, Written, is_address,
+};
+use granum_core::tally::{Earlier, FigureKind, Report, Written as Output, figures};
+use granum_io::{Files, part_name, write_file};
 use serde_json::Value;
 
 use super::outputs;
 use super::plan::Plan;
 use crate::record::{
-    FORMAT, FileRecord, Named, OutputRecord, PlanRecord, Record, Since, between, fingerprint, hash,
+    FORMAT, FileRecord, Hashing, Named, OutputRecord, PlanRecord, Record, Since, between,
+    fingerprint, hash,
 };
 
 /// The files that a plan's inputs were read from.
@@ -24,6 +27,10 @@ fn inputs(plan: &Plan) -> io::Result<Vec<FileRecord>> {
     for statement in &plan.tree.statements {
         let StatementKind::Input(input) = &statement.kind else { continue };
         for source in &input.sources {
+            if is_address(&source.text) {
+                files.push(table_read(plan, input, source)?);
+                continue;
+            }
             for (place, path) in plan.files.files_of(&source.text)? {
                 let (bytes, sha256) = fingerprint(&place)?;
                 files.push(FileRecord { input: input.name.text.clone(), path, bytes, sha256 });
@@ -31,6 +38,63 @@ fn inputs(plan: &Plan) -> io::Result<Vec<FileRecord>> {
         }
     }
     Ok(files)
+}
+
+/// The size and the hash of what was written.
+fn print_of(plan: &Plan, output: &Output) -> io::Result<(u64, String)> {
+    if is_address(&output.path) {
+        let written = Written { named: output.named.clone(), ..Written::default() };
+        // As it is now: what the run read is as it was before.
+        return table_fingerprint(&Files::new(""), &output.path, written);
+    }
+    fingerprint(&plan.files.place(&output.path)?)
+}
+
+/// What an input read from a database on a server, as the run saw it.
+fn table_read(plan: &Plan, input: &InputTree, source: &Quoted) -> io::Result<FileRecord> {
+    let text = |said: &Option<Quoted>| said.as_ref().map(|said| said.text.clone());
+    let written = Written {
+        named: text(&input.named),
+        query: text(&input.query),
+        ordered: input.ordered.iter().map(|column| column.text.clone()).collect(),
+        ..Written::default()
+    };
+    let path = match (&written.named, &written.query) {
+        (Some(named), _) => part_name(&source.text, named),
+        (None, Some(_)) => part_name(&source.text, &format!("query of {}", input.name.text)),
+        (None, None) => source.text.clone(),
+    };
+    let (bytes, sha256) = table_fingerprint(&plan.files, &source.text, written)?;
+    Ok(FileRecord { input: input.name.text.clone(), path, bytes, sha256 })
+}
+
+/// How many bytes of a table a server sends, and the SHA-256 of its rows.
+fn table_fingerprint(files: &Files, address: &str, written: Written) -> io::Result<(u64, String)> {
+    let mut spec = InputSpec::of_files("rows".into(), vec![address.to_owned()]);
+    spec.written = written;
+    let other = io::Error::other::<SourceError>;
+    let source = files.open(&spec).map_err(other)?;
+    let columns = source.shape().columns;
+    let request =
+        ReadRequest { fingerprints: vec![(0..columns.len()).collect()], ..ReadRequest::default() };
+    let mut reader = source.read(request).map_err(other)?;
+    let (mut bytes, mut hashing, mut print) = (0, Hashing::default(), vec![]);
+    columns.iter().for_each(|(name, ty)| hashing.update(format!("{name:?} {ty}\n").as_bytes()));
+    loop {
+        let parts = reader.next(1).map_err(other)?;
+        let Some(part) = parts.first() else { break };
+        bytes += part.bytes();
+        let part = part.parse().map_err(other)?;
+        for prints in &part.fingerprints {
+            for row in 0..part.rows {
+                print.clear();
+                prints.write_value(row, &mut print);
+                print.push(b'\n');
+                hashing.update(&print);
+            }
+        }
+    }
+    Ok((bytes, hashing.finish()))
 }
 
 /// Reads a record.
@@ -95,7 +159,7 @@ pub(super) fn made(
     let numbers = figures(report);
     let mut written = vec![];
     for output in &report.written {
-        let (bytes, sha256) = fingerprint(&plan.files.place(&output.path)?)?;
+        let (bytes, sha256) = print_of(plan, output)?;
         let start = format!("{} ", output.shown());
         let sums = numbers.iter().filter(|figure| figure.kind == FigureKind::Amount);
         let sums = sums.filter_map(|figure| {

@@ -161,6 +161,7 @@ fn saved(plan: &Plan, shown: &Shown, showing: &Showing, to: &str) -> Result<Stri
         path: to.to_owned(),
         rows: shown.shown as u64,
         total: shown.total,
+        taken: None,
         bytes,
     };
     Ok(match plan.format {

@@ -6,6 +6,7 @@ use std::path::{Path, PathBuf};
 use granum_core::lang::{
     Diagnostic, DiagnosticKind, PlanTree, Quoted, Statement, StatementKind, parse_from,
 };
+use granum_core::port::{is_address, without_passwords};
 use granum_core::resolve::plain_path;
 
 use crate::render::Texts;
@@ -65,6 +66,7 @@ pub(super) fn take_in(
                 continue;
             }
         };
+        let text = without_passwords(&text);
         let start = texts.add(name.to_string_lossy().into_owned(), &text);
         let mut parsed = parse_from(&texts.all, start);
         wrong.append(&mut parsed.diagnostics);
@@ -98,7 +100,7 @@ fn uses(statements: &mut Vec<Statement>, folder: &Path, way: &[PathBuf]) -> Vec<
 fn seen_from(statement: &mut Statement, folder: &Path) {
     let StatementKind::Input(input) = &mut statement.kind else { return };
     for source in &mut input.sources {
-        if source.text != "-" {
+        if source.text != "-" && !is_address(&source.text) {
             // Of the folder's own name braces are themselves.
             let folder = PathBuf::from(plain_path(&folder.to_string_lossy()));
             source.text = folder.join(&source.text).to_string_lossy().into_owned();

@@ -1,7 +1,7 @@
 //! Whether everything held; if not, what did not, and which rows to look at.
 
 use granum_core::lang::Severity;
-use granum_core::tally::{self, AsideFile, CheckTally, LinkTally, Written};
+use granum_core::tally::{self, AsideFile, CheckTally, LinkTally, Taken, Written};
 use granum_core::value::{Scalar, Scale, decimal};
 
 use super::columns::{Side, set};
@@ -279,6 +279,18 @@ fn aside(files: &[AsideFile]) -> String {
     out
 }
 
+/// What became of a table of a database.
+fn taken(taken: Taken) -> String {
+    match taken {
+        Taken::Made => ", in a new table".into(),
+        Taken::Refilled { before: 0 } => ", in an empty table".into(),
+        Taken::Refilled { before } => format!(", in place of {}", count(before)),
+        Taken::Added { new, replaced } => {
+            format!(": {} added, {} replaced", count(new), count(replaced))
+        }
+    }
+}
+
 /// A file that was written.
 pub(super) fn wrote(written: &Written) -> String {
     let total = if written.total { " and the total" } else { "" };
@@ -286,7 +298,8 @@ pub(super) fn wrote(written: &Written) -> String {
     let name = written.shown();
     if written.named.is_some() {
         // What stands in the rest of a database is not its output.
-        return format!("  wrote {name} \u{b7} {rows}{total}\n");
+        let taken = written.taken.map_or_else(String::new, taken);
+        return format!("  wrote {name} \u{b7} {rows}{total}{taken}\n");
     }
     let all = if written.sheet.is_some() { " in all" } else { "" };
     let size = size(written.bytes);

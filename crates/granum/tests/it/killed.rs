@@ -29,7 +29,7 @@ fn reset(folder: &Folder) {
 }
 
 /// Runs the plan until its Nth step; gives whether it came through.
-fn killed_at(folder: &Folder, shim: &Path, step: usize) -> bool {
+pub fn killed_at(folder: &Folder, shim: &Path, step: usize) -> bool {
     let mut command = folder.command(&["run", "p.granum", "--threads", "1"]);
     command.env("LD_PRELOAD", shim).env("KILL_AT", step.to_string());
     let status = command.output().unwrap().status;

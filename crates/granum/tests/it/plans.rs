@@ -80,7 +80,6 @@ fn parts_of_the_language_that_are_still_missing() {
             "example \"x\"",
             "chart \"x\" from lines",
             "table t from lines\n  allocate orders.freight as freight by net",
-            "input x from \"lines.csv\" query \"orders\"",
             "output lines to \"x.ods\"",
         ]),
     );

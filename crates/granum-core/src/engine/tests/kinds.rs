@@ -9,7 +9,7 @@ use crate::lang::{Diagnostic, DiagnosticKind, parse};
 use crate::port::Silent;
 use crate::tally::{Problem, RowReason};
 
-const KINDS: [DiagnosticKind; 13] = [
+const KINDS: [DiagnosticKind; 14] = [
     DiagnosticKind::Syntax,
     DiagnosticKind::Token,
     DiagnosticKind::NotYet,
@@ -23,6 +23,7 @@ const KINDS: [DiagnosticKind; 13] = [
     DiagnosticKind::Grain,
     DiagnosticKind::Step,
     DiagnosticKind::Parameter,
+    DiagnosticKind::Secret,
 ];
 
 const TWO: &str = "input a from \"a\"\n  grain k\n  track n\ninput b from \"b\"\n  grain m\n  \
@@ -47,6 +48,7 @@ fn provokes(kind: DiagnosticKind) -> (&'static str, &'static str) {
         DiagnosticKind::Circle => ("table t from u\ntable u from t", "circle"),
         DiagnosticKind::Grain => ("table t from a\n  columns n", "grain"),
         DiagnosticKind::Step => ("table t from a\n  read n as integer", "step"),
+        DiagnosticKind::Secret => ("output a to \"postgres://u:p@h/d\"", "secret"),
         DiagnosticKind::Parameter => ("param day date = k", "parameter"),
     }
 }

@@ -84,6 +84,12 @@ impl Layout<'_> {
                 self.block(span.start, 0, &format!("input {} from", name(called)), rows);
                 self.steps(steps);
             }
+            StatementKind::Input(input @ InputTree { query: Some(query), .. })
+                if in_lines(query) =>
+            {
+                self.block(span.start, 0, &input_head(input), query);
+                self.steps(&input.steps);
+            }
             StatementKind::Input(input) => {
                 self.head(span, &input.steps, &input_head(input));
             }
@@ -191,6 +197,11 @@ fn param_line(param: &ParamTree) -> String {
     format!("param {} {} = {}", name(&param.name), param.ty.ty, format_expression(&param.value))
 }
 
+/// Whether a text stands on lines of its own.
+fn in_lines(text: &crate::lang::Quoted) -> bool {
+    text.text.contains('\n')
+}
+
 fn input_head(input: &InputTree) -> String {
     if let Some(CalendarTree { start, end }) = &input.calendar {
         let (start, end) = (format_expression(start), format_expression(end));
@@ -229,6 +240,11 @@ fn input_head(input: &InputTree) -> String {
             head.push_str(&format!(" with {}", with.join(", ")));
         }
     }
+    match &input.query {
+        Some(query) if in_lines(query) => head.push_str(" query"),
+        Some(query) => head.push_str(&format!(" query {}", quoted(&query.text))),
+        None => {}
+    }
     head
 }
 
@@ -240,7 +256,7 @@ fn output_cells(output: &OutputTree) -> Vec<String> {
     if let Some(wide) = &output.wide {
         cells.push(format!("columns from {} of {}", name(&wide.from), name(&wide.value)));
     }
-    let StyleTree { delimiter, decimals, encoding, mark, sheet, named } = &output.style;
+    let StyleTree { delimiter, decimals, encoding, mark, sheet, named, adding } = &output.style;
     let said = [
         ("delimiter", delimiter),
         ("decimals", decimals),
@@ -253,6 +269,7 @@ fn output_cells(output: &OutputTree) -> Vec<String> {
     });
     let mut said: Vec<String> = said.collect();
     said.extend(mark.map(|_| "with mark".to_owned()));
+    said.extend(adding.map(|_| "adding by grain".to_owned()));
     if !said.is_empty() {
         cells.push(said.join(" "));
     }

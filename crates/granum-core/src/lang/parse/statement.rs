@@ -24,6 +24,7 @@ fn without_files(name: Name, steps: Vec<StepTree>) -> InputTree {
         sheet: None,
         range: None,
         named: None,
+        query: None,
         ordered: vec![],
         header_at: None,
         footer: None,
@@ -166,9 +167,8 @@ impl Parser {
         let mut filling_blanks = false;
         let (mut delimiter, mut encoding, mut header_at, mut footer) = (None, None, None, None);
         let (mut sheet, mut range, mut each) = (None, None, None);
-        let (mut named, mut ordered) = (None, vec![]);
+        let (mut named, mut query, mut ordered) = (None, None, vec![]);
         loop {
-            let span = self.span();
             if self.is_word("filling") {
                 self.advance();
                 self.need_word("blanks", "`filling blanks`: `blanks`")?;
@@ -183,6 +183,8 @@ impl Parser {
                 range = Some(self.quoted("cells in quotes, as in \"B4:H900\"")?);
             } else if self.take_word("named") {
                 named = Some(self.quoted("the table's name in quotes")?);
+            } else if self.take_word("query") {
+                query = Some(self.query()?);
             } else if self.take_words("ordered", "by") {
                 ordered = self.names("a column that rows are ordered by")?;
             } else if self.take_word("header") {
@@ -198,10 +200,6 @@ impl Parser {
                     vec![]
                 };
                 each = Some(EachTree { list, with });
-            } else if let TokenKind::Word(word) = self.peek().clone()
-                && word == "query"
-            {
-                return self.not_yet(span, &format!("the option `{word}`"));
             } else {
                 break;
             }
@@ -218,12 +216,26 @@ impl Parser {
             sheet,
             range,
             named,
+            query,
             ordered,
             header_at,
             footer,
             each,
             steps,
         }))
+    }
+
+    /// What a database is asked, on one line or several.
+    fn query(&mut self) -> Found<Quoted> {
+        let span = self.span();
+        match self.peek() {
+            TokenKind::Block(text) => {
+                let text = text.clone();
+                self.advance();
+                Ok(Quoted { text, span })
+            }
+            _ => self.quoted("what the database is asked, in quotes or between three of them"),
+        }
     }
 
     /// How many records stand below the rows.
@@ -362,6 +374,10 @@ impl Parser {
                 style.sheet = Some(self.quoted("the sheet's name in quotes")?);
             } else if self.take_word("named") {
                 style.named = Some(self.quoted("the table's name in quotes")?);
+            } else if self.take_word("adding") {
+                self.need_word("by", "`adding by grain`: `by`")?;
+                self.need_word("grain", "`adding by grain`: `grain`")?;
+                style.adding = Some(span.to(self.last_span()));
             } else {
                 return Ok(style);
             }
