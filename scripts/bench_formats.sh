@@ -97,6 +97,7 @@ floor_of() {
 if [ -n "${GRANUM_TEST_POSTGRES:-}" ]; then
   psql -q "$GRANUM_TEST_POSTGRES/postgres" -c 'DROP DATABASE IF EXISTS granum_bench' -c 'CREATE DATABASE granum_bench'
   served "$GRANUM_TEST_POSTGRES/granum_bench" PostgreSQL
+  summed "$GRANUM_TEST_POSTGRES/granum_bench" "PostgreSQL, summed"
   client=(psql -q "$GRANUM_TEST_POSTGRES/granum_bench")
   floor_of "its client copies the table out" "${client[@]}" -c "\\copy lines to 'out.bin' with (format binary)"
   floor_of "and in, to a table without rows" "${client[@]}" -c 'DROP TABLE IF EXISTS copied' -c 'CREATE TABLE copied (LIKE lines)' \

@@ -48,6 +48,8 @@ pub(super) struct Declared {
     pub name: String,
     /// The type in small letters: `tinyint(1)`, `decimal(12,2)`.
     pub ty: String,
+    /// Whether its texts are kept in the order of their bytes.
+    pub bytewise: bool,
     /// Whether it fills itself where nothing is put in; and whether nothing may be.
     pub fills_itself: bool,
     pub always: bool,
@@ -55,15 +57,17 @@ pub(super) struct Declared {
 
 /// The columns of a table.
 pub(super) fn declared(connection: &mut Conn, table: &str) -> Result<Vec<Declared>, Wrong> {
-    let query = "SELECT column_name, LOWER(column_type), \
+    let query = "SELECT column_name, LOWER(column_type), coalesce(RIGHT(collation_name, 4) = '_bin', false), \
                  (column_default IS NOT NULL AND column_default <> 'NULL') OR extra LIKE '%auto_increment%' \
                  OR extra LIKE '%GENERATED%', extra LIKE '%GENERATED%' AND extra NOT LIKE '%DEFAULT_GENERATED%' \
                  FROM information_schema.columns WHERE table_schema = database() AND table_name = :table \
                  ORDER BY ordinal_position";
-    let rows: Vec<(String, String, bool, bool)> = connection.exec(query, params! { table })?;
-    let columns = rows.into_iter().map(|(name, ty, fills_itself, always)| Declared {
+    let rows: Vec<(String, String, bool, bool, bool)> =
+        connection.exec(query, params! { table })?;
+    let columns = rows.into_iter().map(|(name, ty, bytewise, fills_itself, always)| Declared {
         name,
         ty,
+        bytewise,
         fills_itself,
         always,
     });

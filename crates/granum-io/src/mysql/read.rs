@@ -11,14 +11,10 @@ use mysql::prelude::Queryable;
 
 use super::address::connect;
 use super::catalog;
-use super::cells::Growing;
 use super::table;
 use crate::place::locked;
 use crate::served::{Asked, Server, Table, Wrong, environment};
-use crate::typed::{Pieces, Sent, Stored, Told, sent};
-
-/// So many rows are made into columns at once.
-const PIECE: usize = 1 << 15;
+use crate::typed::{Filling, Pieces, Stored, Told, sent};
 
 /// A database at one moment. Its tables are gone through one after the other.
 struct Database {
@@ -106,35 +102,19 @@ fn read(
 ) -> Result<(), Wrong> {
     let statement = connection.prep(table.query(wanted))?;
     let mut rows = connection.exec_iter(&statement, ())?;
-    let begun = || -> Vec<Growing> {
-        let growing =
-            wanted.iter().map(|at| Growing::new(table.columns[*at].1, table.utc[*at], PIECE));
-        growing.collect()
-    };
-    let (mut growing, mut count) = (begun(), 0);
-    loop {
-        let row = rows.next().transpose()?;
-        if let Some(row) = &row {
-            for (at, growing) in growing.iter_mut().enumerate() {
-                let cell = row.as_ref(at);
-                growing.take(
-                    cell.ok_or_else(|| Wrong::bug("a row has not the columns that it says"))?,
-                );
-            }
-            count += 1;
+    let types = wanted.iter().map(|at| (table.columns[*at].1, table.utc[*at])).collect();
+    let mut filling = Filling::new(types, to);
+    for row in &mut rows {
+        let row = row?;
+        for at in 0..wanted.len() {
+            let cell = row.as_ref(at);
+            let lacks = || Wrong::bug("a row has not the columns that it says");
+            filling.cell(at, cell.ok_or_else(lacks)?);
         }
-        let ended = row.is_none();
-        if count == PIECE || ended && count > 0 {
-            let natives = std::mem::replace(&mut growing, begun());
-            let natives = natives.into_iter().map(Growing::finish).collect();
-            if to.send(Ok(Some(Sent { natives, rows: count }))).is_err() {
-                return Ok(());
-            }
-            count = 0;
-        }
-        if ended {
-            let _ = to.send(Ok(None));
+        if !filling.row() {
             return Ok(());
         }
     }
+    filling.end();
+    Ok(())
 }

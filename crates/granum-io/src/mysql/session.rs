@@ -20,7 +20,7 @@ const QUERY: usize = 1 << 19;
 struct Staged {
     wanted: Wanted,
     target: Target,
-    /// Its name for now.
+    /// What it is called until the end.
     stage: String,
     rows: u64,
 }

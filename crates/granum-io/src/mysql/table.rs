@@ -71,7 +71,7 @@ impl Table {
             }
         }
         let by = ordering(&shown, &all, (&declared.key, asked.ordered))?;
-        let by: Vec<String> = by.iter().map(|name| compared(name, &columns)).collect();
+        let by: Vec<String> = by.iter().map(|name| compared(name, &columns, &types)).collect();
         let order = by.join(", ");
         if !asked.ordered.is_empty() {
             let query = format!(
@@ -106,11 +106,15 @@ fn are_truths(connection: &mut Conn, from: &str, name: &str) -> Result<bool, Wro
     Ok(connection.query_first::<i64, _>(query)?.is_none())
 }
 
-/// A column as rows are ordered by it: texts byte by byte, whatever the language of the database.
-fn compared(name: &str, columns: &[(String, Type)]) -> String {
+/// A column as rows are ordered by it: texts byte by byte, whatever the language of the database. What is kept in that
+/// order has an index that has it, too.
+fn compared(name: &str, columns: &[(String, Type)], declared: &[catalog::Declared]) -> String {
+    let bytewise = declared.iter().any(|said| said.name == name && said.bytewise);
     let own = columns.iter().find(|(own, _)| own == name).map(|(_, ty)| *ty);
     match own {
-        Some(Type::Text) => format!("CAST(CONVERT({} USING utf8mb4) AS BINARY)", quoted(name)),
+        Some(Type::Text) if !bytewise => {
+            format!("CAST(CONVERT({} USING utf8mb4) AS BINARY)", quoted(name))
+        }
         _ => quoted(name),
     }
 }

@@ -4,9 +4,9 @@ use granum_core::value::{Scale, Type};
 use mysql::Value;
 
 use super::address::{Encrypted, options, password_for_clients};
-use super::cells::Growing;
 use super::encode::{RowEncoder, UNHELD};
 use super::target::keeps;
+use crate::typed::Growing;
 
 #[test]
 fn a_cell_is_a_value_of_its_column_or_told() {

@@ -44,7 +44,9 @@ impl Database {
         }
         let mut client = self.address.connect(&environment)?;
         client.batch_execute(&format!(
-            "BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY; SET TRANSACTION SNAPSHOT '{}'",
+            "BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY; SET TRANSACTION SNAPSHOT '{}'; \
+             SELECT set_config('work_mem', '64MB', true) \
+             WHERE pg_size_bytes(current_setting('work_mem')) < 67108864",
             self.snapshot
         ))?;
         Ok(client)

@@ -144,7 +144,7 @@ fn columns(client: &mut Client, from: &str, statement: &Statement) -> Result<Vec
 fn told_of(client: &mut Client, oid: u32, columns: &mut [Column]) -> Result<(), Wrong> {
     let query = "SELECT a.attname::text, NOT a.attnotnull, \
                  coalesce((CASE WHEN c.collname = 'default' THEN d.datcollate ELSE c.collcollate END) \
-                 IN ('C', 'POSIX'), false) \
+                 IN ('C', 'POSIX', 'C.UTF-8', 'C.utf8'), false) \
                  FROM pg_attribute a LEFT JOIN pg_collation c ON c.oid = a.attcollation \
                  CROSS JOIN pg_database d WHERE d.datname = current_database() \
                  AND a.attrelid = $1 AND a.attnum > 0 AND NOT a.attisdropped";

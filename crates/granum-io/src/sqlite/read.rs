@@ -10,12 +10,8 @@ use granum_core::value::Type;
 
 use super::open::{open as connected, quoted, wrong};
 use super::table::Table;
-use super::values::Growing;
 use crate::csv::{LineEnds, Look};
-use crate::typed::{Keys, Opened, Pieces, Sent, Stored, Told, TypedSource, sent};
-
-/// So many rows are made into columns at once.
-const PIECE: usize = 1 << 15;
+use crate::typed::{Filling, Keys, Opened, Pieces, Stored, Told, TypedSource, sent};
 
 /// Opens a table in each of some files, each with the name that messages have, as one input.
 ///
@@ -109,30 +105,17 @@ fn read(
     let query = format!("SELECT {names} FROM {} ORDER BY {}", quoted(&table.name), table.order);
     let mut statement = connection.prepare(&query).map_err(wrong)?;
     let mut rows = statement.query([]).map_err(wrong)?;
-    let begun =
-        || -> Vec<Growing> { columns.iter().map(|(_, ty)| Growing::new(*ty, PIECE)).collect() };
-    let (mut growing, mut count) = (begun(), 0);
-    loop {
-        let row = rows.next().map_err(wrong)?;
-        if let Some(row) = &row {
-            for (at, growing) in growing.iter_mut().enumerate() {
-                growing.take(row.get_ref(at).map_err(wrong)?);
-            }
-            count += 1;
+    let types = columns.iter().map(|(_, ty)| (*ty, false)).collect();
+    let mut filling = Filling::new(types, to);
+    while let Some(row) = rows.next().map_err(wrong)? {
+        for at in 0..wanted.len() {
+            filling.cell(at, &row.get_ref(at).map_err(wrong)?);
         }
-        let ended = row.is_none();
-        if count == PIECE || ended && count > 0 {
-            let natives = std::mem::replace(&mut growing, begun());
-            let natives = natives.into_iter().map(Growing::finish).collect();
-            if to.send(Ok(Some(Sent { natives, rows: count }))).is_err() {
-                return Ok(());
-            }
-            count = 0;
-        }
-        if ended {
-            table.watch.unchanged(name)?;
-            let _ = to.send(Ok(None));
+        if !filling.row() {
             return Ok(());
         }
     }
+    table.watch.unchanged(name)?;
+    filling.end();
+    Ok(())
 }

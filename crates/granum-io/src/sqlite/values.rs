@@ -1,12 +1,10 @@
 //! A cell of a database → a value of a column's type; and the other way.
 
-use std::sync::Arc;
-
-use granum_core::table::{Column, ColumnBuilder, GrowingValues};
+use granum_core::table::Column;
 use granum_core::value::{Type, day, decimal, parse_boolean, parse_integer};
 use rusqlite::types::{ToSqlOutput, Value, ValueRef};
 
-use crate::typed::Native;
+use crate::typed::{Cell, Growing};
 
 /// Whole numbers up to this are floating point numbers exactly.
 const WHOLE: f64 = 9_007_199_254_740_992.0;
@@ -34,90 +32,41 @@ pub(super) fn text_of(value: ValueRef<'_>, out: &mut Vec<u8>) -> bool {
 
 /// Whether a cell has a value of a type; nothing of a blank one.
 pub(super) fn fits(value: ValueRef<'_>, ty: Type) -> Option<bool> {
-    let mut growing = Growing::new(ty, 1);
-    growing.take(value);
+    let mut growing = Growing::new(ty, false, 1);
+    growing.take(&value);
     match growing.finish() {
         native if !native.without.is_empty() || !native.others.is_empty() => Some(false),
         native => (!native.column.is_blank(0)).then_some(true),
     }
 }
 
-/// A column that is being made of cells.
-pub(super) struct Growing {
-    column: ColumnBuilder,
-    rows: usize,
-    without: Vec<(usize, Arc<str>)>,
-    others: Vec<(usize, Arc<str>)>,
-    text: Vec<u8>,
-}
-
-impl Growing {
-    pub fn new(ty: Type, room: usize) -> Self {
-        Self {
-            column: ColumnBuilder::new(ty, room),
-            rows: 0,
-            without: vec![],
-            others: vec![],
-            text: vec![],
-        }
+impl Cell for ValueRef<'_> {
+    fn write(&self, out: &mut Vec<u8>) -> bool {
+        text_of(*self, out)
     }
 
-    /// Adds a cell. One of another kind than the column is kept as the text that it is.
-    pub fn take(&mut self, value: ValueRef<'_>) {
-        self.text.clear();
-        let has_text = text_of(value, &mut self.text);
-        let blank = has_text && self.text.is_empty();
-        let text = &self.text;
-        let (values, present) = self.column.ends();
-        macro_rules! add {
-            ($values:expr, $value:expr) => {{
-                let value = if blank { None } else { $value };
-                present.push(value.is_some());
-                $values.push(value.unwrap_or_default());
-                value.is_some()
-            }};
-        }
-        let taken = match values {
-            GrowingValues::Blank(rows) => {
-                *rows += 1;
-                false
-            }
-            GrowingValues::Text(texts) => match std::str::from_utf8(text) {
-                Ok(text) if has_text && !blank => {
-                    texts.push(text);
-                    true
-                }
-                _ => {
-                    texts.push_blank();
-                    false
-                }
-            },
-            GrowingValues::Integer(values) => add!(values, integer(value, text)),
-            GrowingValues::Decimal(values, scale) => {
-                let read = || {
-                    let (units, places) = decimal::parse(text)?;
-                    decimal::without_loss(units, places, *scale)
-                };
-                add!(values, read())
-            }
-            GrowingValues::Number(values) => add!(values, number(value)),
-            GrowingValues::Date(values) => add!(values, date(text)),
-            GrowingValues::DateTime(values) => add!(values, moment(text)),
-            GrowingValues::Boolean(values) => add!(values, boolean(value, text)),
-        };
-        if !taken && !blank {
-            if has_text {
-                self.others.push((self.rows, String::from_utf8_lossy(text).into()));
-            } else {
-                self.without.push((self.rows, unheld(value).into()));
-            }
-        }
-        self.rows += 1;
+    fn unheld(&self) -> String {
+        unheld(*self)
     }
 
-    pub fn finish(self) -> Native {
-        let (column, without, others) = (self.column.finish(), self.without, self.others);
-        Native { column, utc: false, without, others }
+    fn integer(&self, text: &[u8]) -> Option<i64> {
+        integer(*self, text)
+    }
+
+    fn number(&self) -> Option<f64> {
+        number(*self)
+    }
+
+    fn date(&self, text: &[u8]) -> Option<i32> {
+        date(text)
+    }
+
+    fn moment(&self, text: &[u8]) -> Option<i64> {
+        moment(text)
+    }
+
+    fn boolean(&self, text: &[u8]) -> Option<bool> {
+        boolean(*self, text)
     }
 }
 

@@ -4,16 +4,20 @@ use std::sync::mpsc::{Receiver, SyncSender, sync_channel};
 
 use granum_core::Sure;
 use granum_core::port::{SourceError, SourceErrorKind};
+use granum_core::value::Type;
 
-use super::{Native, Piece, Pieces};
+use super::{Cell, Growing, Native, Piece, Pieces};
+
+/// So many rows are made into columns at once.
+const PIECE: usize = 1 << 15;
 
 /// A cell takes about so many bytes of its file.
 const CELL: u64 = 8;
 
 /// Some rows.
 pub(crate) struct Sent {
-    pub natives: Vec<Native>,
-    pub rows: usize,
+    natives: Vec<Native>,
+    rows: usize,
 }
 
 /// Some rows, or that there are no more.
@@ -41,6 +45,50 @@ pub(crate) fn sent(
         help: "try again".into(),
     })?;
     Ok(Box::new(Sending(from)))
+}
+
+/// Rows of cells on their way to be sent.
+pub(crate) struct Filling<'a> {
+    /// The type of each column, and whether it holds moments of UTC.
+    types: Vec<(Type, bool)>,
+    growing: Vec<Growing>,
+    rows: usize,
+    to: &'a SyncSender<Told>,
+}
+
+impl<'a> Filling<'a> {
+    pub fn new(types: Vec<(Type, bool)>, to: &'a SyncSender<Told>) -> Self {
+        Self { growing: begun(&types), types, rows: 0, to }
+    }
+
+    /// Adds the cell of a column.
+    pub fn cell(&mut self, column: usize, cell: &impl Cell) {
+        self.growing[column].take(cell);
+    }
+
+    /// A row is whole. False where nobody takes rows any more.
+    pub fn row(&mut self) -> bool {
+        self.rows += 1;
+        self.rows < PIECE || self.send()
+    }
+
+    fn send(&mut self) -> bool {
+        let growing = std::mem::replace(&mut self.growing, begun(&self.types));
+        let natives = growing.into_iter().map(Growing::finish).collect();
+        let rows = std::mem::take(&mut self.rows);
+        self.to.send(Ok(Some(Sent { natives, rows }))).is_ok()
+    }
+
+    /// There are no more rows.
+    pub fn end(mut self) {
+        if self.rows == 0 || self.send() {
+            let _ = self.to.send(Ok(None));
+        }
+    }
+}
+
+fn begun(types: &[(Type, bool)]) -> Vec<Growing> {
+    types.iter().map(|(ty, utc)| Growing::new(*ty, *utc, PIECE)).collect()
 }
 
 struct Sending(Receiver<Told>);
