@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use granum_core::lang::{
     Diagnostic, DiagnosticKind, PlanTree, Quoted, Statement, StatementKind, parse_from,
 };
-use granum_core::port::{is_address, without_passwords};
+use granum_core::port::is_address;
 use granum_core::resolve::plain_path;
 
 use crate::render::Texts;
@@ -66,7 +66,6 @@ pub(super) fn take_in(
                 continue;
             }
         };
-        let text = without_passwords(&text);
         let start = texts.add(name.to_string_lossy().into_owned(), &text);
         let mut parsed = parse_from(&texts.all, start);
         wrong.append(&mut parsed.diagnostics);

@@ -2,6 +2,8 @@
 
 use std::ops::Range;
 
+use granum_core::port::without_passwords;
+
 /// Texts one behind the other, each with its name. Places count from the beginning of the first.
 #[derive(Debug, Clone, Default)]
 pub struct Texts {
@@ -24,7 +26,8 @@ impl Texts {
             self.all.push('\n');
         }
         let start = self.all.len();
-        self.all.push_str(text);
+        // What is shown of them shows no password; all else stands where it stood.
+        self.all.push_str(&without_passwords(text));
         self.parts.push((name, start..self.all.len()));
         start
     }

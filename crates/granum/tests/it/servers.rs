@@ -244,6 +244,9 @@ fn a_password_comes_from_the_environment_or_its_file_and_is_never_shown() {
             "{told}"
         );
         assert!(told.contains("******") && !shown(&told), "{told}");
+        folder.plan(&format!("input t from \"{plain}\" nmed \"t\"\n"));
+        let told = folder.granum(&["fmt", "p.granum"]).code(2).complains("******");
+        assert!(!shown(&told.err));
         let told =
             folder.granum(&["survey", &plain]).code(3).complains("has a password in its address");
         assert!(!shown(&told.err) && !shown(&told.out));
