@@ -83,7 +83,7 @@ if command -v mariadbd >/dev/null && command -v mariadb-install-db >/dev/null; t
         "${ask[@]}" -e 'SELECT 1' >/dev/null 2>&1 && break
         sleep 0.2
     done
-    "${ask[@]}" -e "CREATE USER granum@'127.0.0.1'; GRANT ALL ON *.* TO granum@'127.0.0.1' WITH GRANT OPTION;
+    "${ask[@]}" -e "CREATE DATABASE granum_tests; CREATE USER granum@'127.0.0.1'; GRANT ALL ON *.* TO granum@'127.0.0.1' WITH GRANT OPTION;
         CREATE USER ada@'127.0.0.1' IDENTIFIED BY 'rose water'; GRANT SELECT ON *.* TO ada@'127.0.0.1'"
     export GRANUM_TEST_MYSQL=mysql://granum@127.0.0.1:$port
 else

@@ -423,3 +423,52 @@ proptest! {
         prop_assert_eq!(found[0].len(), rows.len());
     }
 }
+
+/// Servers that are told of, each with a database; none where there is none.
+#[cfg(all(feature = "postgres", feature = "mysql"))]
+fn servers() -> Vec<String> {
+    let named = [("GRANUM_TEST_POSTGRES", "postgres"), ("GRANUM_TEST_MYSQL", "granum_tests")];
+    let told = named.into_iter().filter_map(|(name, database)| {
+        let server = std::env::var(name).ok();
+        if server.is_none() {
+            eprintln!("left out: {name} names no server (scripts/with_servers.sh starts one)");
+        }
+        Some(format!("{}/{database}", server?))
+    });
+    told.collect()
+}
+
+#[cfg(all(feature = "postgres", feature = "mysql"))]
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(24))]
+    /// A table of a server holds all that columns hold, but for one letter that is none.
+    #[test]
+    fn what_a_server_has_taken_is_read_again(
+        rows in prop::collection::vec(row(), 1..30),
+        texts in prop::collection::vec(prop::option::of(any::<String>()), 30),
+        numbers in prop::collection::vec(prop::option::of(any::<f64>().prop_filter("finite", |n| n.is_finite())), 30),
+        cut in 1..9_usize,
+    ) {
+        let mut columns = columns(&rows);
+        let order: Vec<i64> = (0..rows.len() as i64).collect();
+        columns.insert(0, ("row".into(), Column::Integer(order.into())));
+        let texts: Vec<Option<String>> =
+            texts.into_iter().map(|text| text.map(|text| text.replace('\0', "0"))).collect();
+        let texts = texts.iter().map(|text| text.as_deref().filter(|text| !text.is_empty()));
+        columns.push(("any".into(), Column::Text(texts.take(rows.len()).collect())));
+        columns.push(("number".into(), Column::Number(numbers.into_iter().take(rows.len()).collect())));
+        for address in servers() {
+            let named = Some("granum_round_trip".to_owned());
+            let style = Style { named: named.clone(), key: vec!["row".into()], ..Style::default() };
+            let written = Written { named, ..Written::default() };
+            // Made at first, refilled from then on.
+            let found = read_again(&address, &style, written, &columns, cut);
+            for ((name, own), found) in columns.iter().zip(&found) {
+                for row in 0..rows.len() {
+                    prop_assert_eq!(own.scalar(row), found.scalar(row), "{} in row {}: {}", name, row, address);
+                }
+            }
+            prop_assert_eq!(found[0].len(), rows.len());
+        }
+    }
+}
