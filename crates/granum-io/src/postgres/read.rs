@@ -6,7 +6,6 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::mpsc::{Receiver, Sender, SyncSender, channel, sync_channel};
 use std::sync::{Arc, Mutex};
 
-use granum_core::Sure;
 use granum_core::port::{Declared, SourceError, SourceErrorKind};
 use granum_core::tally::Unread;
 use granum_core::value::Type;
@@ -71,17 +70,21 @@ impl Stored for PostgresTable {
             let _ = lets.send(());
         });
         let let_go = Arc::new(Mutex::new(let_go));
+        // One connection there must be; where the server has no more, it does with those that it has.
+        let mut first =
+            Some(self.server.connection_or_wait().map_err(|wrong| wrong.read(&self.table.shown))?);
         for _ in 0..queries.len().min(CONNECTIONS) {
+            let first = first.take();
             let (server, table) = (self.server.clone(), self.table.clone());
             let (queries, fed, next) = (queries.clone(), fed.clone(), next.clone());
             let let_go = let_go.clone();
             let fetch = move || {
-                let mut client = None;
+                let Some(mut client) = first.or_else(|| server.connection().ok()) else { return };
                 // Pieces are fetched in their order, each as soon as a connection is free.
                 while next.load(Ordering::Relaxed) < fed.len() && locked(&let_go).recv().is_ok() {
                     let at = next.fetch_add(1, Ordering::Relaxed);
                     let Some(to) = fed.get(at).and_then(|to| locked(to).take()) else { break };
-                    let told = fetch(&server, &mut client, &queries[at], &to);
+                    let told = fetch(&mut client, &queries[at], &to);
                     if let Err(wrong) = told {
                         let _ = to.send(Err(wrong.read(&table.shown)));
                         return;
@@ -90,7 +93,7 @@ impl Stored for PostgresTable {
                         return;
                     }
                 }
-                client.into_iter().for_each(|client| server.give_back(client));
+                server.give_back(client);
             };
             let begun = std::thread::Builder::new().name("a table".into()).spawn(fetch);
             begun.map_err(|failed| SourceError {
@@ -108,16 +111,7 @@ impl Stored for PostgresTable {
 }
 
 /// Fetches what a query gives. False where nobody takes it any more.
-fn fetch(
-    server: &Database,
-    connection: &mut Option<Client>,
-    query: &str,
-    to: &SyncSender<Told>,
-) -> Result<bool, Wrong> {
-    if connection.is_none() {
-        *connection = Some(server.connection()?);
-    }
-    let client = connection.as_mut().sure("a connection that is open");
+fn fetch(client: &mut Client, query: &str, to: &SyncSender<Told>) -> Result<bool, Wrong> {
     let mut sent = client.copy_out(&format!("COPY ({query}) TO STDOUT (FORMAT binary)"))?;
     let gone = |failed: std::io::Error| {
         let inner = failed.get_ref().and_then(|inner| inner.downcast_ref::<postgres::Error>());

@@ -1,13 +1,19 @@
 //! A database at one moment, for as many connections as need it.
 
 use std::sync::Mutex;
+use std::time::Duration;
 
+use granum_core::port::SourceErrorKind;
 use postgres::Client;
 
 use super::address::Address;
 use super::catalog::identity;
 use crate::place::locked;
 use crate::served::{Wrong, environment};
+
+/// So often, and so long between, is waited for a connection.
+const TRIES: usize = 10;
+const PAUSE: Duration = Duration::from_millis(50);
 
 /// A database, at the moment when it was first looked at.
 pub(super) struct Database {
@@ -50,6 +56,17 @@ impl Database {
             self.snapshot
         ))?;
         Ok(client)
+    }
+
+    /// The same, waiting a little for one that is about to be given back, where there can be no more.
+    pub fn connection_or_wait(&self) -> Result<Client, Wrong> {
+        for _ in 0..TRIES {
+            match self.connection() {
+                Err(wrong) if wrong.kind == SourceErrorKind::Server => std::thread::sleep(PAUSE),
+                told => return told,
+            }
+        }
+        self.connection()
     }
 
     /// A connection is not needed any more.

@@ -105,6 +105,7 @@ fn rows_come_in_one_order_however_they_are_fetched() {
                 CREATE TABLE texts (k text COLLATE \"C\" PRIMARY KEY); INSERT INTO texts SELECT 'k' || (i * 37) % 120011
                 FROM generate_series(1, 120000) i; ANALYZE texts;
                 CREATE TABLE mixed (k text, n int); INSERT INTO mixed VALUES ('b', 1), ('B', 2), ('a', 3), ('A', 4), ('a', 3);
+                DROP ROLE IF EXISTS few; CREATE ROLE few LOGIN CONNECTION LIMIT 2; GRANT SELECT ON many TO few;
                 CREATE TABLE twice (k text, n int); INSERT INTO twice VALUES ('x', 1), ('x', 2)";
     let Some(shop) = database("granum_order", text) else { return };
     let folder =
@@ -117,6 +118,14 @@ fn rows_come_in_one_order_however_they_are_fetched() {
     assert!(texts[0] == texts[1]);
     let numbers: Vec<u32> = column(&folder).iter().map(|k| k.parse().unwrap()).collect();
     assert!(numbers.len() == 200_002 && numbers.is_sorted());
+    // With two connections, of which one holds the moment, it comes as well.
+    let few = Folder::new();
+    few.plan(&format!(
+        "input many from \"{0}\" named \"many\"\n  columns k\ninput again from \"{0}\" named \"many\"\noutput many to \"o.csv\"\noutput again to \"p.csv\"\n",
+        shop.address.replace("granum@", "few@")
+    ));
+    few.run().code(0);
+    assert!(few.read("o.csv") == texts[0]);
     let folder = shop.plan("input texts from \"DB\" named \"texts\"\noutput texts to \"o.csv\"\n");
     folder.run().code(0);
     assert!(column(&folder).len() == 120_000 && column(&folder).is_sorted());
