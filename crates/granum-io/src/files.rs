@@ -190,13 +190,11 @@ impl Files {
         &self,
         tables: &[(&str, &[(String, Column)])],
     ) -> Result<Vec<u64>, OutputError> {
-        let mut outputs = vec![];
-        let mut sizes = vec![];
-        for (path, columns) in tables {
-            let mut output = self.filled(path, columns)?;
-            sizes.push(output.complete()?);
-            outputs.push(output);
-        }
+        let filled = tables.iter().map(|(path, columns)| self.filled(path, columns));
+        let mut outputs = filled.collect::<Result<Vec<_>, _>>()?;
+        // All have all rows before the first is complete: several may share a file.
+        let sizes = outputs.iter_mut().map(|output| output.complete());
+        let sizes = sizes.collect::<Result<Vec<_>, _>>()?;
         self.publish(outputs)?;
         Ok(sizes)
     }
@@ -209,14 +207,14 @@ impl Files {
     ) -> Result<Box<dyn Output>, OutputError> {
         let types: Vec<(String, Type)> =
             columns.iter().map(|(name, column)| (name.clone(), column.ty())).collect();
-        // A table of a database is named behind its path.
-        let (path, named) = match file_and_part(path) {
-            Some((file, part)) if is_address(file) || is_database(file) => {
-                (file, Some(part.to_owned()))
-            }
-            _ => (path, None),
+        // A sheet of a book, or a table of a database, is named behind its path.
+        let (path, part) = match file_and_part(path).filter(|_| !Path::new(path).exists()) {
+            Some((file, part)) => (file, Some(part.to_owned())),
+            None => (path, None),
         };
-        let style = Style { named, ..Style::default() };
+        let table = is_address(path) || is_database(path);
+        let (named, sheet) = if table { (part, None) } else { (None, part) };
+        let style = Style { named, sheet, ..Style::default() };
         let mut output = self.begin_at(Path::new(path), path, &types, &style)?;
         let encoder = output.encoder();
         let rows = columns.first().map_or(0, |(_, column)| column.len());

@@ -6,7 +6,7 @@ use std::sync::{Arc, Mutex};
 use granum_core::Sure;
 use granum_core::port::{
     InputSource, InputSpec, MYSQL, Output, OutputError, POSTGRES, SourceError, SourceErrorKind,
-    Style, Written, is_address, without_passwords,
+    Style, WITHOUT_PASSWORD, Written, is_address, password_in, without_passwords,
 };
 use granum_core::value::Type;
 
@@ -191,8 +191,15 @@ impl Servers {
         style: &Style,
         run: &str,
     ) -> Result<Box<dyn Output>, OutputError> {
+        if password_in(address).is_some() {
+            return Err(OutputError {
+                path: without_passwords(address),
+                message: "has a password in its address".into(),
+                help: WITHOUT_PASSWORD.into(),
+            });
+        }
         let kind = kind_of(address).map_err(|wrong| OutputError {
-            path: without_passwords(address),
+            path: address.to_owned(),
             message: wrong.message,
             help: wrong.help,
         })?;

@@ -334,8 +334,8 @@ pub struct PlanArgs {
 /// What a run writes beside its outputs, or in their place.
 #[derive(Debug, Clone, Default, PartialEq, Eq, ClapArgs)]
 pub struct Writing {
-    /// Put the rows that steps took out into files of this folder, one a step, also where nothing
-    /// else is written
+    /// Put the rows that steps took out into files of this folder, one a step, or into sheets or tables of this
+    /// book or database, also where nothing else is written
     #[arg(long, value_name = "DIR")]
     pub aside: Option<PathBuf>,
     /// Write down the run: plan, parameters, files with their hashes, what was told, and what came of it

@@ -3,11 +3,15 @@
 use std::path::{Path, PathBuf};
 
 use granum_core::engine::{RemovedRows, RunError, removed};
-use granum_core::port::OutputError;
+use granum_core::port::{Family, NamedAs, OutputError};
 use granum_core::tally::AsideFile;
+use granum_io::{file_and_part, part_name};
 
 use super::plan::Plan;
 use crate::progress::Progress;
+
+/// A sheet's name has at most so many letters.
+const LONGEST_SHEET: usize = 31;
 
 /// Writes the rows that steps took out, all files or none. A step that took out none has a file without
 /// rows, so that none of an earlier run is taken for one of this.
@@ -24,7 +28,8 @@ pub(super) fn write(
     let mut paths: Vec<String> = vec![];
     for step in &steps {
         let path = path(folder, step, &paths);
-        if let Ok(place) = granum_io::Files::new("").place(&path)
+        let file = file_and_part(&path).map_or(path.as_str(), |(file, _)| file);
+        if let Ok(place) = granum_io::Files::new("").place(file)
             && let Some(what) = stands_there(plan, &place)
         {
             let message = format!("{what} stands in this file");
@@ -67,7 +72,17 @@ fn path(folder: &Path, removed: &RemovedRows, known: &[String]) -> String {
     let word = step.text.split_whitespace().next().unwrap_or("step");
     let number = step.number.map_or_else(String::new, |number| format!("-{number}"));
     let name = format!("{}{number}-{}", plain(&step.table), plain(word));
-    let path = |more: &str| folder.join(format!("{name}{more}.csv")).display().to_string();
+    let place = folder.to_string_lossy();
+    let family = if folder.is_dir() { None } else { NamedAs::of(&place).written() };
+    let path = |more: &str| match family {
+        // All stand in one place, each by its name.
+        Some(Family::Book) => {
+            let short: String = name.chars().take(LONGEST_SHEET - more.len()).collect();
+            part_name(&place, &format!("{short}{more}"))
+        }
+        Some(Family::Database | Family::Server) => part_name(&place, &format!("{name}{more}")),
+        _ => folder.join(format!("{name}{more}.csv")).display().to_string(),
+    };
     // Names may differ only in signs that files do not have.
     let mut found = path("");
     let mut again = 2;

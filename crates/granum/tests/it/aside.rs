@@ -115,3 +115,21 @@ fn other_cells_of_rows_that_are_left_out_are_nobodys_trouble() {
     folder.file("t.csv", "k,x,y\nA,q,z\nB,1,w\n");
     folder.run().code(1).says("1 cell of `y` cannot be read").says("\"w\"   (t.csv line 3)");
 }
+
+#[test]
+fn rows_that_went_go_into_a_book_or_a_database_too() {
+    let folder = Folder::new();
+    folder.file("t.csv", "id,net\n1,2.50\n1,2.50\n2,1.00\n").plan(
+        "input t from \"t.csv\"\n  dedupe\n  drop id = 2\n  grain id\noutput t to \"o.csv\"\n",
+    );
+    for place in ["gone.xlsx", "gone.db"] {
+        folder
+            .granum(&["run", "p.granum", "--aside", place])
+            .code(0)
+            .says(&format!("{place}#t-1-dedupe"))
+            .says(&format!("{place}#t-2-drop"));
+        folder.granum(&["survey", place]).code(0).says("t-1-dedupe, t-2-drop").says("1 row, ");
+    }
+    folder.granum(&["show", "p.granum", "t", "--to", "gone.db#t"]).code(0);
+    folder.granum(&["survey", "gone.db"]).code(0).says("3 tables: t, t-1-dedupe, t-2-drop");
+}

@@ -217,6 +217,9 @@ fn a_run_is_written_down_and_its_changes_are_told() {
     let to = format!("{}#mart.shown", shop.address);
     folder.granum(&["show", "p.granum", "o", "--to", &to]).code(0).says("wrote ");
     assert_eq!(shop.all("SELECT count(*) FROM mart.shown"), "2");
+    let told =
+        folder.granum(&["show", "p.granum", "o", "--to", "postgres://ada:rose@h/d#t"]).code(3);
+    assert!(!told.complains("ada:****@h/d: has a password in its address").err.contains("rose"));
 }
 
 #[cfg(target_os = "linux")]
