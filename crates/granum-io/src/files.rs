@@ -24,7 +24,7 @@ use crate::find::{STANDARD_INPUT, shown_name};
 use crate::format::{Format, Unwritable, fits};
 #[cfg(feature = "columnar")]
 use crate::formats::format_by;
-use crate::formats::{FORMATS, file_and_part, format_of, is_database};
+use crate::formats::{FORMATS, file_and_part, format_of, has_tables, is_database};
 use crate::packed::Packer;
 use crate::place::{
     Deciding, Journal, LeftRun, Move, PlacedFile, PlacedTable, Reaching, Refill, finish_left,
@@ -212,8 +212,7 @@ impl Files {
             Some((file, part)) => (file, Some(part.to_owned())),
             None => (path, None),
         };
-        let table = is_address(path) || is_database(path);
-        let (named, sheet) = if table { (part, None) } else { (None, part) };
+        let (named, sheet) = if has_tables(path) { (part, None) } else { (None, part) };
         let style = Style { named, sheet, ..Style::default() };
         let mut output = self.begin_at(Path::new(path), path, &types, &style)?;
         let encoder = output.encoder();

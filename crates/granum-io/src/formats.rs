@@ -298,6 +298,11 @@ pub fn is_database(name: &str) -> bool {
     DATABASES.iter().any(|ending| NamedAs::of(name).ends(ending))
 }
 
+/// Whether a name is that of a database, in a file or on a server.
+pub fn has_tables(name: &str) -> bool {
+    is_database(name) || is_address(name)
+}
+
 /// Writes finished columns of one length as a stream of Arrow.
 ///
 /// # Errors

@@ -37,7 +37,7 @@ mod zstandard;
 pub use csv::{LineEnds, Look};
 pub use files::{Files, write_file};
 pub use find::shown_name;
-pub use formats::{copy_database, file_and_part, is_database, write_stream};
+pub use formats::{copy_database, file_and_part, has_tables, is_database, write_stream};
 pub use granum_core::tally::part_name;
 pub use place::LeftRun;
 pub use unfinished::take_back;

@@ -71,6 +71,8 @@ pub(crate) fn took(address: &str, run: &str) -> Option<bool> {
 pub(crate) struct Servers {
     /// Those that have been read from, by their addresses: each is seen as it was at first.
     read: Mutex<HashMap<String, Arc<dyn Server>>>,
+    /// The tables that have been looked at, by the address and what is said of them: that does not change any more.
+    tables: Mutex<Vec<(String, Written, Table)>>,
     /// What the tables that inputs were opened from are known by.
     opened: Mutex<Vec<String>>,
     written: Databases,
@@ -119,12 +121,19 @@ impl Servers {
                 help: "leave `named` or `query` out".into(),
             });
         }
-        self.at(address)?.table(&Asked {
+        let mut tables = locked(&self.tables);
+        let known = tables.iter().find(|(of, how, _)| of == address && how == said);
+        if let Some((.., table)) = known {
+            return Ok(table.clone());
+        }
+        let table = self.at(address)?.table(&Asked {
             address,
             named: said.named.as_deref(),
             query: said.query.as_deref(),
             ordered: &said.ordered,
-        })
+        })?;
+        tables.push((address.to_owned(), said.clone(), table.clone()));
+        Ok(table)
     }
 
     /// How a table is kept.

@@ -14,6 +14,6 @@ pub use input::{
 };
 pub use observer::{Observer, Silent};
 pub use output::{
-    BOOKS, COLUMNS, DATABASES, Encoded, Encoder, FIELDS, Family, NamedAs, OBJECTS, Output,
-    OutputError, Outputs, PACKED, Style, publish_each,
+    BOOKS, COLUMNS, DATABASES, Encoded, Encoder, FIELDS, Family, LONGEST_SHEET, NamedAs, OBJECTS,
+    Output, OutputError, Outputs, PACKED, Style, publish_each,
 };

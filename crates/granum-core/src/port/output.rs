@@ -50,6 +50,8 @@ pub const FIELDS: [&str; 3] = [".csv", ".tsv", ".txt"];
 pub const OBJECTS: [&str; 3] = [".jsonl", ".ndjson", ".json"];
 /// The same of books of sheets.
 pub const BOOKS: [&str; 1] = [".xlsx"];
+/// A sheet's name has at most this many letters, in every program that reads books.
+pub const LONGEST_SHEET: usize = 31;
 /// The same of files of whole columns: Parquet, Arrow's file and its stream.
 pub const COLUMNS: [&str; 3] = [".parquet", ".arrow", ".arrows"];
 /// The same of files that are databases.

@@ -3,10 +3,9 @@
 use super::Resolved;
 use super::scope::Resolver;
 use crate::lang::{Diagnostic, DiagnosticKind, OutputTree, Quoted, Span, StyleTree};
-use crate::port::{BOOKS, COLUMNS, DATABASES, FIELDS, Family, NamedAs, OBJECTS, PACKED, Style};
-
-/// A sheet's name has at most this many letters, in every program that reads books.
-const LONGEST_SHEET: usize = 31;
+use crate::port::{
+    BOOKS, COLUMNS, DATABASES, FIELDS, Family, LONGEST_SHEET, NamedAs, OBJECTS, PACKED, Style,
+};
 
 impl Resolver<'_> {
     /// How an output is written: what goes with the format that its name says.

@@ -91,11 +91,10 @@ pub(super) fn relations(client: &mut Client) -> Result<Vec<Found>, Wrong> {
     Ok(found.collect())
 }
 
-/// The tables, as people name them; not views, nor what is noted of runs.
-pub(super) fn tables(client: &mut Client) -> Result<Vec<String>, Wrong> {
-    let all = relations(client)?;
+/// The tables among relations, as people name them; not views, nor what is noted of runs.
+pub(super) fn tables(all: &[Found]) -> Vec<String> {
     let tables = all.iter().filter(|found| found.relation != Relation::View && found.name != RUNS);
-    Ok(tables.map(Found::shown).collect())
+    tables.map(Found::shown).collect()
 }
 
 /// The relation that a name means: with its schema, or found without.
@@ -122,7 +121,11 @@ pub(super) fn key(client: &mut Client, oid: u32) -> Result<Vec<String>, Wrong> {
 }
 
 /// The tables that a table is declared to lead to, each as an input of it is called.
-pub(super) fn leads(client: &mut Client, oid: u32, address: &str) -> Result<Vec<Leads>, Wrong> {
+pub(super) fn leads(
+    client: &mut Client,
+    all: &[Found],
+    (oid, address): (u32, &str),
+) -> Result<Vec<Leads>, Wrong> {
     let query = "SELECT c.confrelid, (SELECT array_agg(a.attname::text ORDER BY k.place) \
                  FROM unnest(c.conkey) WITH ORDINALITY k(number, place) \
                  JOIN pg_attribute a ON a.attrelid = c.conrelid AND a.attnum = k.number), \
@@ -131,7 +134,6 @@ pub(super) fn leads(client: &mut Client, oid: u32, address: &str) -> Result<Vec<
                  JOIN pg_attribute a ON a.attrelid = c.confrelid AND a.attnum = k.number) \
                  FROM pg_constraint c WHERE c.conrelid = $1 AND c.contype = 'f' \
                  ORDER BY c.conname::text COLLATE \"C\"";
-    let all = relations(client)?;
     let mut leads = vec![];
     for row in client.query(query, &[&oid])? {
         let to: u32 = row.get(0);

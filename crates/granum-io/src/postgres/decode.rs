@@ -8,9 +8,8 @@ use super::kinds::Coming;
 use super::numeric;
 use crate::typed::Native;
 
-/// How what is sent begins, with eight bytes behind it that mean nothing here.
-const BEGIN: &[u8] = b"PGCOPY\n\xff\r\n\0";
-pub(super) const HEADER: usize = BEGIN.len() + 8;
+/// What stands before all rows, both ways: how they begin, and eight bytes that mean nothing here.
+pub(super) const BEGIN: &[u8] = b"PGCOPY\n\xff\r\n\0\0\0\0\0\0\0\0\0";
 
 /// Days from 1970 to 2000, from where the server counts.
 pub(super) const EPOCH: i32 = 10_957;

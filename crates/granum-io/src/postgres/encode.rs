@@ -6,8 +6,7 @@ use granum_core::table::Column;
 use super::decode::{DAY, EPOCH};
 use super::numeric;
 
-/// What stands before all rows, and behind them.
-pub(super) const BEGIN: &[u8] = b"PGCOPY\n\xff\r\n\0\0\0\0\0\0\0\0\0";
+/// What stands behind all rows.
 pub(super) const END: &[u8] = &[0xff, 0xff];
 
 /// Makes rows of columns.

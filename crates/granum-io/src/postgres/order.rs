@@ -30,7 +30,7 @@ fn compared(column: &Column) -> String {
     let name = quoted(&column.name);
     match column.coming {
         // What is kept in that order has an index that has it, too.
-        Some(Coming::Text) if column.bytewise => name,
+        Some(Coming::Text) if column.bytewise && !column.as_text => name,
         Some(Coming::Text) if !column.as_text => format!("{name} COLLATE \"C\""),
         Some(coming) if coming.compares() => name,
         _ => format!("{name}::text COLLATE \"C\""),

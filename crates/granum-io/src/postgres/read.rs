@@ -11,9 +11,10 @@ use granum_core::tally::Unread;
 use granum_core::value::Type;
 use postgres::Client;
 
-use super::decode::{HEADER, Rows, natives};
+use super::decode::{BEGIN, Rows, natives};
 use super::snapshot::Database;
 use super::table::Table;
+use super::wrong::broken;
 use crate::place::locked;
 use crate::served::Wrong;
 use crate::typed::{Native, Piece, Pieces, Stored};
@@ -113,29 +114,9 @@ impl Stored for PostgresTable {
 /// Fetches what a query gives. False where nobody takes it any more.
 fn fetch(client: &mut Client, query: &str, to: &SyncSender<Told>) -> Result<bool, Wrong> {
     let mut sent = client.copy_out(&format!("COPY ({query}) TO STDOUT (FORMAT binary)"))?;
-    let gone = |failed: std::io::Error| {
-        let inner = failed.get_ref().and_then(|inner| inner.downcast_ref::<postgres::Error>());
-        inner.map_or_else(
-            || {
-                Wrong::new(
-                    SourceErrorKind::Server,
-                    failed.to_string(),
-                    "look whether it runs, and run again",
-                )
-            },
-            super::wrong::wrong,
-        )
-    };
-    let torn = || {
-        let message = "sent what are no rows".to_owned();
-        Wrong::new(
-            SourceErrorKind::System,
-            message,
-            "this is a fault of the program; please report it",
-        )
-    };
-    let mut header = [0; HEADER];
-    sent.read_exact(&mut header).map_err(gone)?;
+    let torn = || Wrong::bug("sent what are no rows");
+    let mut header = [0; BEGIN.len()];
+    sent.read_exact(&mut header).map_err(broken)?;
     let mut bytes = Vec::with_capacity(FETCHED + (FETCHED >> 4));
     let mut rows = Rows::default();
     let mut filled = 0;
@@ -143,7 +124,7 @@ fn fetch(client: &mut Client, query: &str, to: &SyncSender<Told>) -> Result<bool
         if bytes.len() - filled < 1 << 16 {
             bytes.resize(filled + (1 << 18), 0);
         }
-        let length = sent.read(&mut bytes[filled..]).map_err(gone)?;
+        let length = sent.read(&mut bytes[filled..]).map_err(broken)?;
         filled += length;
         rows.go_on(&bytes[..filled]).map_err(|_| torn())?;
         if length == 0 && !rows.ended {
@@ -159,7 +140,7 @@ fn fetch(client: &mut Client, query: &str, to: &SyncSender<Told>) -> Result<bool
             }
             if ended {
                 // What is left is the end of the message.
-                while sent.read(&mut header).map_err(gone)? > 0 {}
+                while sent.read(&mut header).map_err(broken)? > 0 {}
                 return Ok(to.send(Ok(None)).is_ok());
             }
             bytes = Vec::with_capacity(FETCHED + (FETCHED >> 4));

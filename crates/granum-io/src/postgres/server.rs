@@ -28,7 +28,7 @@ impl Server for Shared {
     }
 
     fn tables(&self) -> Result<Vec<String>, Wrong> {
-        catalog::tables(&mut locked(&self.0.holder))
+        Ok(catalog::tables(&catalog::relations(&mut locked(&self.0.holder))?))
     }
 
     fn table(&self, asked: &Asked<'_>) -> Result<Table, SourceError> {

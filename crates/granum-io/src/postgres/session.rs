@@ -10,10 +10,11 @@ use postgres::Client;
 
 use super::address::Address;
 use super::catalog::{identity, quoted, text};
-use super::decode::Rows;
-use super::encode::{BEGIN, END, RowEncoder};
+use super::decode::{BEGIN, Rows};
+use super::encode::{END, RowEncoder};
 use super::refill::fill;
 use super::stage::Staged;
+use super::wrong::broken;
 use crate::served::{Place, RUNS, Session, Wanted, Wrong, environment};
 
 /// So many batches of rows wait for the server.
@@ -162,29 +163,17 @@ impl Worker {
         let query =
             format!("COPY {} ({}) FROM STDIN (FORMAT binary)", staged.quoted(), columns.join(", "));
         let mut copy = self.client.copy_in(&query)?;
-        let io = |failed: std::io::Error| {
-            let inner = failed.get_ref().and_then(|inner| inner.downcast_ref::<postgres::Error>());
-            inner.map_or_else(
-                || {
-                    let help = "look whether it runs, and run again";
-                    Wrong::new(SourceErrorKind::Server, failed.to_string(), help)
-                },
-                super::wrong::wrong,
-            )
-        };
         let mut sent = 0;
         let mut rows = Some(rows);
         let mut next = None;
-        copy.write_all(BEGIN).map_err(io)?;
+        copy.write_all(BEGIN).map_err(broken)?;
         while let Some(some) = rows.take() {
             let mut counted = Rows::default();
             if counted.go_on(&some).is_err() || counted.at != some.len() {
-                let help = "this is a fault of the program; please report it";
-                let message = "what was to be written are no rows".to_owned();
-                return Err(Wrong::new(SourceErrorKind::System, message, help));
+                return Err(Wrong::bug("what was to be written are no rows"));
             }
             sent += counted.count as u64;
-            copy.write_all(&some).map_err(io)?;
+            copy.write_all(&some).map_err(broken)?;
             next = orders.recv().ok();
             if let Some(Order::Rows(same, _)) = &next
                 && *same == table
@@ -193,7 +182,7 @@ impl Worker {
                 rows = Some(more);
             }
         }
-        copy.write_all(END).map_err(io)?;
+        copy.write_all(END).map_err(broken)?;
         let taken = copy.finish()?;
         if taken != sent {
             let message = format!("took {taken} of {sent} rows");

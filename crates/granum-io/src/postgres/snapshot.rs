@@ -1,7 +1,7 @@
 //! A database at one moment, for as many connections as need it.
 
 use std::sync::Mutex;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use granum_core::port::SourceErrorKind;
 use postgres::Client;
@@ -11,8 +11,8 @@ use super::catalog::identity;
 use crate::place::locked;
 use crate::served::{Wrong, environment};
 
-/// So often, and so long between, is waited for a connection.
-const TRIES: usize = 10;
+/// So long is waited for a connection that is about to be free, and so long between two looks.
+const WAIT: Duration = Duration::from_millis(500);
 const PAUSE: Duration = Duration::from_millis(50);
 
 /// A database, at the moment when it was first looked at.
@@ -60,13 +60,15 @@ impl Database {
 
     /// The same, waiting a little for one that is about to be given back, where there can be no more.
     pub fn connection_or_wait(&self) -> Result<Client, Wrong> {
-        for _ in 0..TRIES {
+        let until = Instant::now() + WAIT;
+        loop {
             match self.connection() {
-                Err(wrong) if wrong.kind == SourceErrorKind::Server => std::thread::sleep(PAUSE),
+                Err(wrong) if wrong.kind == SourceErrorKind::Server && Instant::now() < until => {
+                    std::thread::sleep(PAUSE);
+                }
                 told => return told,
             }
         }
-        self.connection()
     }
 
     /// A connection is not needed any more.

@@ -37,10 +37,13 @@ impl Table {
     /// query that the database refuses.
     pub fn of(client: &mut Client, asked: &Asked<'_>) -> Result<Self, SourceError> {
         let read = |wrong: Wrong| wrong.read(asked.address);
+        let all = catalog::relations(client).map_err(read)?;
         let (from, found) = match asked.query_in_brackets() {
             Some(query) => (query, None),
             None => {
-                let found = chosen(client, asked)?;
+                let find = |said: &str| catalog::named(&all, said).cloned();
+                let tables = catalog::tables(&all);
+                let found = table_meant(asked.address, asked.named, &tables, find)?;
                 (found.quoted(), Some(found))
             }
         };
@@ -57,7 +60,8 @@ impl Table {
         if let Some(found) = &found {
             told_of(client, found.oid, &mut columns).map_err(read_of)?;
             let key = catalog::key(client, found.oid).map_err(read_of)?;
-            let leads = catalog::leads(client, found.oid, asked.address).map_err(read_of)?;
+            let leads =
+                catalog::leads(client, &all, (found.oid, asked.address)).map_err(read_of)?;
             declared = Declared { key, leads };
         }
         let names: Vec<String> = columns.iter().map(|column| column.name.clone()).collect();
@@ -104,14 +108,6 @@ impl Table {
         let columns = if columns.is_empty() { "NULL::text".into() } else { columns.join(", ") };
         format!("SELECT {columns} FROM {} WHERE {piece} ORDER BY {}", self.from, self.order.by)
     }
-}
-
-/// The table that is meant.
-fn chosen(client: &mut Client, asked: &Asked<'_>) -> Result<catalog::Found, SourceError> {
-    let read = |wrong: Wrong| wrong.read(asked.address);
-    let all = catalog::relations(client).map_err(read)?;
-    let tables = catalog::tables(client).map_err(read)?;
-    table_meant(asked.address, asked.named, &tables, |said| catalog::named(&all, said).cloned())
 }
 
 /// The columns of what is read. How many places a number has that is declared without, its values tell.

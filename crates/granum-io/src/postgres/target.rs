@@ -61,7 +61,7 @@ impl Target {
     /// Why it cannot go there.
     pub fn of(client: &mut Client, wanted: &Wanted) -> Result<Self, Wrong> {
         let all = catalog::relations(client)?;
-        let mut found = catalog::named(&all, &wanted.named).cloned();
+        let found = catalog::named(&all, &wanted.named).cloned();
         let (schema, name) = match (&found, wanted.named.split_once('.')) {
             (Some(found), _) => (found.schema.clone(), found.name.clone()),
             (None, Some((schema, name))) => (schema.to_owned(), name.to_owned()),
@@ -76,7 +76,6 @@ impl Target {
                 (own, wanted.named.clone())
             }
         };
-        found = found.filter(|found| found.schema == schema);
         if name.is_empty() || schema.is_empty() || name.len() > 63 {
             let message = format!("has no room for a table called {}", wanted.named);
             return Err(refused(

@@ -14,11 +14,23 @@ impl From<postgres::Error> for Wrong {
 }
 
 /// What a database, or the way to it, says.
-pub(super) fn wrong(failed: &postgres::Error) -> Wrong {
+fn wrong(failed: &postgres::Error) -> Wrong {
     match failed.as_db_error() {
         Some(db) => said(db),
         None => gone(failed),
     }
+}
+
+/// What ended a copy on its way.
+pub(super) fn broken(failed: std::io::Error) -> Wrong {
+    let inner = failed.get_ref().and_then(|inner| inner.downcast_ref::<postgres::Error>());
+    inner.map_or_else(
+        || {
+            let help = "look whether it runs, and run again";
+            Wrong::new(SourceErrorKind::Server, failed.to_string(), help)
+        },
+        wrong,
+    )
 }
 
 fn said(said: &DbError) -> Wrong {

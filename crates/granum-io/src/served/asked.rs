@@ -51,6 +51,7 @@ pub(crate) trait Server: Send + Sync {
 }
 
 /// A table that can be read.
+#[derive(Clone)]
 pub(crate) struct Table {
     /// As messages name it: `postgres://db/shop#sales.orders`.
     pub shown: String,

@@ -3,15 +3,12 @@
 use std::path::{Path, PathBuf};
 
 use granum_core::engine::{RemovedRows, RunError, removed};
-use granum_core::port::{Family, NamedAs, OutputError};
+use granum_core::port::{Family, LONGEST_SHEET, NamedAs, OutputError};
 use granum_core::tally::AsideFile;
 use granum_io::{file_and_part, part_name};
 
 use super::plan::Plan;
 use crate::progress::Progress;
-
-/// A sheet's name has at most so many letters.
-const LONGEST_SHEET: usize = 31;
 
 /// Writes the rows that steps took out, all files or none. A step that took out none has a file without
 /// rows, so that none of an earlier run is taken for one of this.

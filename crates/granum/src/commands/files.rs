@@ -2,10 +2,8 @@
 
 use std::path::Path;
 
-use granum_core::port::{
-    InputSource, InputSpec, SourceError, SourceErrorKind, Sources, Written, is_address,
-};
-use granum_io::{Files, Look, file_and_part, is_database, part_name, shown_name};
+use granum_core::port::{InputSource, InputSpec, SourceError, SourceErrorKind, Sources, Written};
+use granum_io::{Files, Look, file_and_part, has_tables, part_name, shown_name};
 
 use super::{Exit, Printer};
 use crate::args::Format;
@@ -54,8 +52,7 @@ pub(super) fn look(files: &Files, file: &str, said: &Written) -> Result<Looked, 
 
 /// What is said of a file, with its sheet or table.
 fn with_part(said: &Written, path: &str, part: Option<String>) -> Written {
-    let (sheet, named) =
-        if is_database(path) || is_address(path) { (None, part) } else { (part, None) };
+    let (sheet, named) = if has_tables(path) { (None, part) } else { (part, None) };
     Written { sheet, named, ..said.clone() }
 }
 

@@ -17,11 +17,7 @@ const ROOMY: usize = 96;
 
 /// The sheets of a book, or the tables of a database, that are surveyed.
 pub fn parts(file: &str, parts: &[String], width: usize) -> String {
-    let what = if granum_io::is_database(file) || granum_core::port::is_address(file) {
-        "tables"
-    } else {
-        "sheets"
-    };
+    let what = if granum_io::has_tables(file) { "tables" } else { "sheets" };
     let names: Vec<String> = parts.iter().map(|part| clipped(part, LONGEST * 2)).collect();
     let text = format!("{file} \u{b7} {} {what}: {}", count(parts.len() as u64), names.join(", "));
     format!("{}\n", folded(&text, "", width).replacen(file, &heading(file), 1))
