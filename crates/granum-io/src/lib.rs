@@ -2,6 +2,7 @@
 #![deny(missing_docs)]
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used))]
 
+mod ahead;
 #[cfg(feature = "columnar")]
 mod columnar;
 pub mod csv;

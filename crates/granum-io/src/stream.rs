@@ -6,6 +6,7 @@ use std::fs::File;
 use std::io::{self, Read, Seek, SeekFrom};
 use std::path::Path;
 
+use crate::ahead::Ahead;
 use encoding_rs::{Decoder, DecoderResult, Encoding, UTF_8, UTF_16BE, UTF_16LE};
 
 /// How a file's bytes become text.
@@ -97,6 +98,12 @@ impl Opening {
         Ok(text)
     }
 
+    /// The same for one who takes all of it: what has to be unpacked or decoded is so on a thread of its own.
+    pub fn open_ahead(self, path: &Path, from: u64) -> io::Result<Stream> {
+        let text = self.open(path, from)?;
+        Ok(if self.is_plain() { text } else { Box::new(Ahead::of(text)?) })
+    }
+
     /// What the encoding is called, where it is known and not UTF-8.
     pub fn encoding_name(self) -> Option<String> {
         self.other_encoding().map(|encoding| encoding.name().to_owned())
@@ -111,7 +118,7 @@ impl Opening {
         Ok(match self.packed {
             Packed::No => Box::new(file),
             Packed::Gzip => Box::new(Unpacked(flate2::read::MultiGzDecoder::new(file))),
-            Packed::Zstandard => Box::new(Unpacked(super::zstandard::Frames::new(file))),
+            Packed::Zstandard => Box::new(Unpacked(super::zstandard::Several::new(file))),
         })
     }
 }

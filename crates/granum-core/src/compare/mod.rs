@@ -8,7 +8,7 @@ use std::collections::HashMap;
 
 use serde::Serialize;
 
-use crate::link::{BlankKeys, EXAMPLES, KeyTable, Keys, Linked, Method, Repeats};
+use crate::link::{self, BlankKeys, EXAMPLES, Keys, Linked, Method, Repeats};
 use crate::port::{InputSource, Observer, SourceError};
 use crate::survey::{EXACT, survey};
 use crate::table::{Amount, Column, Place, Rows};
@@ -234,11 +234,9 @@ fn proposed(
 
 /// Keys with the number that each row has among those of its key.
 fn numbered(keys: &Keys) -> Keys {
-    let mut repeats = KeyTable::build(keys).repeats;
-    repeats.sort_unstable();
     let mut numbers = vec![1_i64; keys.rows()];
     let mut seen: HashMap<u32, i64> = HashMap::new();
-    for (row, first) in repeats {
+    for (row, first) in link::repeated(keys) {
         let number = seen.entry(first).or_insert(1);
         *number += 1;
         numbers[row as usize] = *number;
@@ -249,11 +247,10 @@ fn numbered(keys: &Keys) -> Keys {
 
 /// That a grain does not tell rows apart.
 fn repeated(both: &Both, old: bool, keys: &Keys, grain: &[String]) -> Result<(), CompareError> {
-    let table = KeyTable::build(keys);
-    if table.repeats.is_empty() {
+    let repeats = Repeats::of(&link::repeated(keys));
+    if repeats.is_empty() {
         return Ok(());
     }
-    let repeats = Repeats::of(&table);
     let examples = repeats.examples(keys).into_iter().map(|(key, rows)| {
         let places = rows.iter().take(EXAMPLES).filter_map(|row| both.place(old, *row));
         (key, rows.len() as u64, places.collect())

@@ -8,7 +8,7 @@ mod versions;
 pub(crate) use candidates::{Candidate, Grouping, Near, VERSION, search};
 pub(crate) use versions::differing;
 
-use crate::link::{BlankKeys, EXAMPLES, KeyTable, Keys, Repeats};
+use crate::link::{BlankKeys, EXAMPLES, Keys, Repeats, repeated};
 use crate::table::Column;
 
 /// What breaks a grain.
@@ -31,7 +31,7 @@ pub(crate) fn broken(columns: Vec<Column>, rows: usize, unique: bool) -> Option<
         broken.blank_rows = blank.take(EXAMPLES).map(|row| row as u32).collect();
     }
     if !unique && !keys.increase() {
-        let repeats = Repeats::of(&KeyTable::build(&keys));
+        let repeats = Repeats::of(&repeated(&keys));
         broken.repeated = repeats.keys();
         broken.repeated_rows = repeats.rows();
         broken.examples = repeats.examples(&keys);

@@ -1,5 +1,5 @@
 //! The table of a column's keys, and the link index that is made from it.
-use crate::table::{Present, Rows};
+use crate::table::{PIECE, Present, Rows};
 use hashbrown::HashTable;
 use rayon::prelude::*;
 
@@ -14,7 +14,7 @@ pub(crate) struct KeyTable {
     parts: Vec<HashTable<Entry>>,
     shift: u32,
     /// Rows whose key an earlier row has, with that earlier row; in row order.
-    pub repeats: Repeats,
+    pub repeats: Repeated,
 }
 
 /// A row number, and enough of its hash to look at the key only when it is nearly surely equal.
@@ -25,7 +25,7 @@ struct Entry {
 }
 
 /// Rows whose key an earlier row has, with that earlier row.
-type Repeats = Vec<(u32, u32)>;
+pub(crate) type Repeated = Vec<(u32, u32)>;
 
 /// Rows that are hashed and looked up together.
 const PROBED: usize = 1 << 13;
@@ -36,34 +36,11 @@ const PART: usize = 1 << 15;
 impl KeyTable {
     /// Finds the first row of each key of `keys`. Rows without a key are left out.
     pub fn build(keys: &Keys) -> Self {
-        let count = (keys.rows() / PART).next_power_of_two().min(1 << 10);
-        let shift = 64 - count.trailing_zeros();
-        let runs = scatter(keys, count, shift);
-        let built: Vec<(HashTable<Entry>, Repeats)> = (0..count)
-            .into_par_iter()
-            .map(|part| {
-                let size = runs.iter().map(|parts| parts[part].len()).sum();
-                let mut table = HashTable::with_capacity(size);
-                let mut repeats = vec![];
-                for entry in runs.iter().flat_map(|parts| &parts[part]) {
-                    let same = |known: &Entry| {
-                        known.tag == entry.tag
-                            && keys.equal(entry.row as usize, keys, known.row as usize)
-                    };
-                    match table.find(bucket(entry.tag), same) {
-                        Some(first) => repeats.push((entry.row, first.row)),
-                        None => {
-                            table.insert_unique(bucket(entry.tag), *entry, |e| bucket(e.tag));
-                        }
-                    }
-                }
-                (table, repeats)
-            })
-            .collect();
+        let (shift, parts) = parts(keys);
+        let built: Vec<(HashTable<Entry>, Repeated)> =
+            parts.into_par_iter().map(|part| first_rows(keys, &part)).collect();
         let (parts, repeats): (Vec<_>, Vec<_>) = built.into_iter().unzip();
-        let mut repeats: Repeats = repeats.into_iter().flatten().collect();
-        repeats.par_sort_unstable();
-        Self { parts, shift, repeats }
+        Self { parts, shift, repeats: in_order(repeats) }
     }
 
     /// The first row of the table's keys whose key equals that of `row` in `other`.
@@ -77,42 +54,77 @@ impl KeyTable {
     /// The link index from the rows of `from` to the rows of `keys`, which this table was built
     /// from: for each row the first row with an equal key.
     pub fn link(&self, keys: &Keys, from: &Keys) -> Rows {
-        let runs: Vec<(Vec<u32>, Vec<bool>)> = (0..from.rows().div_ceil(PROBED))
+        let run = if from.in_pieces() { PIECE } else { PROBED };
+        let runs: Vec<Led> = (0..from.rows().div_ceil(run))
             .into_par_iter()
-            .map(|run| {
-                let first = run * PROBED;
-                let length = PROBED.min(from.rows() - first);
-                let mut rows: Vec<u32> = Vec::with_capacity(length);
-                let mut found: Vec<bool> = Vec::with_capacity(length);
-                let mut guess = Guess::new(self, keys);
-                let mut hashes = RunHashes::new(from, first, length);
-                for offset in 0..length {
-                    let row = first + offset;
-                    let to = if !from.has_key(row) {
-                        None
-                    } else if offset > 0 && from.has_key(row - 1) && from.equal(row, from, row - 1)
-                    {
-                        // Lines of one order mostly stand together.
-                        found[offset - 1].then(|| rows[offset - 1])
-                    } else {
-                        guess.next(from, row).or_else(|| {
-                            let to = self.find(keys, hashes.get(offset), from, row);
-                            to.inspect(|to| guess.correct(*to))
-                        })
-                    };
-                    rows.push(to.unwrap_or(0));
-                    found.push(to.is_some());
-                }
-                (rows, found)
+            .map(|at| {
+                let length = run.min(from.rows() - at * run);
+                self.link_run(keys, &from.slice(at * run, length))
             })
             .collect();
-        let mut rows = Vec::with_capacity(from.rows());
-        let mut found = Vec::with_capacity(from.rows());
-        for (run_rows, run_found) in runs {
-            rows.extend_from_slice(&run_rows);
-            found.extend_from_slice(&run_found);
+        let mut all = Led::new(from.rows());
+        for run in runs {
+            all.rows.extend_from_slice(&run.rows);
+            all.found.extend_from_slice(&run.found);
         }
-        Rows::new(rows, Some(Present::from(found)))
+        Rows::new(all.rows, Some(Present::from(all.found)))
+    }
+
+    /// The same of a run of rows: where they have few keys, those are looked up once each.
+    fn link_run(&self, keys: &Keys, from: &Keys) -> Led {
+        let Some((different, of)) = from.different() else { return self.link_rows(keys, from) };
+        let led = self.link_rows(keys, &different);
+        let mut all = Led::new(from.rows());
+        for row in 0..from.rows() {
+            let to = from.has_key(row).then(|| led.to(of(row))).flatten();
+            all.push(to);
+        }
+        all
+    }
+
+    fn link_rows(&self, keys: &Keys, from: &Keys) -> Led {
+        let mut led = Led::new(from.rows());
+        let mut guess = Guess::new(self, keys);
+        for first in (0..from.rows()).step_by(PROBED) {
+            let length = PROBED.min(from.rows() - first);
+            let mut hashes = RunHashes::new(from, first, length);
+            for row in first..first + length {
+                let to = if !from.has_key(row) {
+                    None
+                } else if row > 0 && from.has_key(row - 1) && from.equal(row, from, row - 1) {
+                    // Lines of one order mostly stand together.
+                    led.to(row - 1)
+                } else {
+                    guess.next(from, row).or_else(|| {
+                        let to = self.find(keys, hashes.get(row - first), from, row);
+                        to.inspect(|to| guess.correct(*to))
+                    })
+                };
+                led.push(to);
+            }
+        }
+        led
+    }
+}
+
+/// Where rows lead.
+struct Led {
+    rows: Vec<u32>,
+    found: Vec<bool>,
+}
+
+impl Led {
+    fn new(room: usize) -> Self {
+        Self { rows: Vec::with_capacity(room), found: Vec::with_capacity(room) }
+    }
+
+    fn push(&mut self, to: Option<u32>) {
+        self.rows.push(to.unwrap_or(0));
+        self.found.push(to.is_some());
+    }
+
+    fn to(&self, row: usize) -> Option<u32> {
+        self.found[row].then(|| self.rows[row])
     }
 }
 
@@ -180,6 +192,49 @@ impl<'a> RunHashes<'a> {
         }
         self.all[offset]
     }
+}
+
+/// The rows of `keys` whose key an earlier row has, with the first that has it, in row order: what is found on
+/// the way to that is let go part by part.
+pub(crate) fn repeated(keys: &Keys) -> Repeated {
+    let (_, parts) = parts(keys);
+    in_order(parts.into_par_iter().map(|part| first_rows(keys, &part).1).collect())
+}
+
+fn in_order(repeats: Vec<Repeated>) -> Repeated {
+    let mut repeats: Repeated = repeats.into_iter().flatten().collect();
+    repeats.par_sort_unstable();
+    repeats
+}
+
+/// The first row of each key of a part, and the rows behind it that have the same.
+fn first_rows(keys: &Keys, part: &[Vec<Entry>]) -> (HashTable<Entry>, Repeated) {
+    let mut table = HashTable::with_capacity(part.iter().map(Vec::len).sum());
+    let mut repeats = vec![];
+    for entry in part.iter().flatten() {
+        let same = |known: &Entry| {
+            known.tag == entry.tag && keys.equal(entry.row as usize, keys, known.row as usize)
+        };
+        match table.find(bucket(entry.tag), same) {
+            Some(first) => repeats.push((entry.row, first.row)),
+            None => {
+                table.insert_unique(bucket(entry.tag), *entry, |e| bucket(e.tag));
+            }
+        }
+    }
+    (table, repeats)
+}
+
+/// The rows that have a key, in parts by the highest bits of their hashes, and how far a hash is shifted for
+/// the number of its part. Each part comes in runs, one behind the other.
+fn parts(keys: &Keys) -> (u32, Vec<Vec<Vec<Entry>>>) {
+    let count = (keys.rows() / PART).next_power_of_two().min(1 << 10);
+    let shift = 64 - count.trailing_zeros();
+    let mut parts: Vec<Vec<Vec<Entry>>> = (0..count).map(|_| vec![]).collect();
+    for run in scatter(keys, count, shift) {
+        parts.iter_mut().zip(run).for_each(|(part, entries)| part.push(entries));
+    }
+    (shift, parts)
 }
 
 /// The rows that have a key, each with its tag, in `count` parts by the highest bits of their

@@ -45,6 +45,30 @@ impl Keys {
         Keys::new(columns, self.blank, rows.len())
     }
 
+    /// `length` of them from row `offset` on.
+    pub fn slice(&self, offset: usize, length: usize) -> Keys {
+        let columns = self.columns.iter().map(|column| column.slice(offset, length)).collect();
+        let present = self.present.as_ref().map(|present| present.slice(offset, length));
+        Keys { columns, blank: self.blank, present, rows: length }
+    }
+
+    /// Whether they are texts in pieces, of which each may have a dictionary.
+    pub fn in_pieces(&self) -> bool {
+        matches!(&self.columns[..], [Column::Text(texts)] if texts.in_pieces())
+    }
+
+    /// The different keys of a piece, where it has a dictionary of them, and which of them each row has that
+    /// has a key.
+    pub fn different(&self) -> Option<(Keys, impl Fn(usize) -> usize)> {
+        let [Column::Text(texts)] = &self.columns[..] else { return None };
+        if self.blank == BlankKeys::Equal && texts.blanks() > 0 {
+            return None;
+        }
+        let (different, code) = texts.different()?;
+        let rows = different.len();
+        Some((Keys::new(vec![Column::Text(different)], self.blank, rows), code))
+    }
+
     /// The rows whose key is not that of the row before: the first of each run of equal keys.
     pub fn heads(&self) -> Vec<u32> {
         let head = |row: &usize| *row == 0 || !self.equal(*row, self, *row - 1);
@@ -172,9 +196,8 @@ fn hash_column(column: &Column, hashes: &mut [u64]) {
     match column {
         Column::Blank(_) => stir(hashes, present, |_, _| {}),
         Column::Text(array) => {
-            let views = array.views();
             stir(hashes, present, |row, hasher| {
-                let view = views[row];
+                let view = *array.view(row);
                 if view.is_whole() {
                     hasher.write_u128(view.bits());
                 } else {

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use super::{KeyTable, Keys};
+use super::Keys;
 use crate::table::Rows;
 
 /// Keys are listed up to this many.
@@ -16,10 +16,10 @@ pub(crate) struct Repeats {
 }
 
 impl Repeats {
-    /// Those of the keys that a table was built of.
-    pub fn of(table: &KeyTable) -> Self {
+    /// Those of the rows whose key an earlier row has.
+    pub fn of(repeated: &[(u32, u32)]) -> Self {
         let mut rows: BTreeMap<u32, Vec<u32>> = BTreeMap::new();
-        for (row, first) in &table.repeats {
+        for (row, first) in repeated {
             rows.entry(*first).or_insert_with(|| vec![*first]).push(*row);
         }
         Self { rows }

@@ -66,7 +66,7 @@ impl Linked {
         }
         let table = KeyTable::build(&right);
         let index = table.link(&right, &left);
-        Self { left, right, index, repeats: Repeats::of(&table), within: None }
+        Self { left, right, index, repeats: Repeats::of(&table.repeats), within: None }
     }
 
     /// Leads the rows of a source to those of a target by periods; `left` and `right` are columns of

@@ -55,8 +55,32 @@ proptest! {
             .collect();
         let keys = keys(&rows, blank);
         prop_assert_eq!(&KeyTable::build(&keys).repeats, &wanted);
+        prop_assert_eq!(&repeated(&keys), &wanted);
         let absent = rows.iter().filter(|row| !has_key(row)).count();
         prop_assert_eq!(keys.absent(), if equal { 0 } else { absent });
+    }
+
+    #[test]
+    fn texts_are_linked_in_pieces_as_they_are_one_by_one(
+        from in prop::collection::vec(prop::option::weighted(0.9, "[a-d]{1,2}|[ab] and some more"), 0..70),
+        to in prop::collection::vec(prop::option::weighted(0.9, "[a-d]{1,2}|[ab] and some more"), 0..30),
+        equal in any::<bool>(),
+    ) {
+        let blank = if equal { BlankKeys::Equal } else { BlankKeys::Apart };
+        let keys = |texts: &[Option<String>]| {
+            let column = Column::Text(texts.iter().cloned().collect());
+            Keys::new(vec![column], blank, texts.len())
+        };
+        let wanted: Vec<Option<u32>> = from
+            .iter()
+            .map(|text| {
+                let first = to.iter().position(|own| own == text && (equal || own.is_some()));
+                first.map(|first| first as u32)
+            })
+            .collect();
+        let (left, right) = (keys(&from), keys(&to));
+        let index = KeyTable::build(&right).link(&right, &left);
+        prop_assert_eq!(index.iter().collect::<Vec<_>>(), wanted);
     }
 
     #[test]

@@ -4,7 +4,7 @@ use std::collections::HashMap;
 use super::{Gone, Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Work};
 use crate::expr::Typed;
 use crate::lang::Preference;
-use crate::link::{BlankKeys, KeyTable, Keys, compare};
+use crate::link::{BlankKeys, Keys, compare, repeated};
 use crate::resolve::{DedupeByPlan, DedupePlan, DedupeRule, TablePlan};
 use crate::table::{Batch, Bits, Column, SlotId};
 use crate::tally::{Cut, Problem, StepDetail, Why};
@@ -32,10 +32,8 @@ impl Work for DedupePlan {
 
     fn gone(&self, _: &StepRunner<'_>, rows: &Batch) -> Result<Vec<Gone>, Problem> {
         let keys = Keys::new(columns(rows, &self.slots), BlankKeys::Equal, rows.rows);
-        let mut repeats = KeyTable::build(&keys).repeats;
-        repeats.sort_unstable();
         let gone = |(row, first)| Gone { row, why: Why::Copy, stays: Some(first) };
-        Ok(repeats.into_iter().map(gone).collect())
+        Ok(repeated(&keys).into_iter().map(gone).collect())
     }
 
     fn work(&self, at: &StepRunner<'_>, on: OnRows<'_>) -> Result<Left, Problem> {
@@ -98,12 +96,12 @@ impl Work for DedupeByPlan {
 /// Plain `dedupe`: of rows that are equal in all `columns` the first stays. Blank equals blank.
 pub(crate) fn copies(columns: Vec<Column>, rows: usize) -> (Bits, Cut) {
     let keys = Keys::new(columns, BlankKeys::Equal, rows);
-    let table = KeyTable::build(&keys);
+    let repeated = repeated(&keys);
     let mut stays = vec![true; rows];
-    for (row, _) in &table.repeats {
+    for (row, _) in &repeated {
         stays[*row as usize] = false;
     }
-    let cut = Cut { copies: table.repeats.len() as u64, ..Cut::default() };
+    let cut = Cut { copies: repeated.len() as u64, ..Cut::default() };
     (stays.into(), cut)
 }
 
@@ -138,10 +136,10 @@ fn decide(
     whole: Vec<Column>,
     mut goes: impl FnMut(u32, u32, Why),
 ) {
-    let table = KeyTable::build(keys);
+    let repeated = repeated(keys);
     // The best row so far of each key that has several, by the key's first row.
     let mut best: HashMap<u32, u32> = HashMap::new();
-    for (row, first) in &table.repeats {
+    for (row, first) in &repeated {
         let winner = best.entry(*first).or_insert(*first);
         let wins = match rule {
             DedupeRule::First => false,
@@ -165,7 +163,7 @@ fn decide(
         };
         goes(row, winner, why);
     };
-    for (row, first) in &table.repeats {
+    for (row, first) in &repeated {
         loses(*row, best[first]);
     }
     for (first, winner) in &best {

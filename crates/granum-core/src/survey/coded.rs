@@ -205,12 +205,12 @@ impl Coding {
     fn take(&mut self, texts: &Texts, first: usize) {
         // Rows of one order mostly stand together, so the value above is the likeliest.
         let mut above: Option<(Head, u64)> = None;
-        for (at, view) in texts.views().iter().enumerate() {
+        for at in 0..texts.len() {
             if !texts.has(at) {
                 self.take_blanks(1);
                 continue;
             }
-            let head = Head::of_view(*view);
+            let head = Head::of_view(*texts.view(at));
             if let Codes::Numbers(numbers) = &mut self.codes
                 && let Some((_, number)) =
                     above.filter(|(known, _)| *known == head && head.is_whole())

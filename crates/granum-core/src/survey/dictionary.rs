@@ -161,7 +161,7 @@ mod tests {
             let texts = values.iter().map(Some).collect::<Texts>();
             let mut dictionary = Dictionary::default();
             let numbers: Vec<u32> = values.iter().enumerate().map(|(row, value)| {
-                let head = Head::of_view(texts.views()[row]);
+                let head = Head::of_view(*texts.view(row));
                 dictionary.take(head, value, row as u32, usize::MAX).unwrap()
             }).collect();
             for (row, value) in values.iter().enumerate() {

@@ -2,7 +2,7 @@
 
 use super::array::mark;
 use super::growing::GrowingColumn;
-use super::{Amount, Bits, Fixed, Present, Rows, TextBuilder, Texts, Truths, Whole};
+use super::{Amount, Bits, Fixed, Present, Rows, Texts, Truths, Whole};
 use crate::value::{Scalar, Scale, Type, day, decimal};
 
 /// A column of values. A text is never empty: it is blank.
@@ -85,6 +85,7 @@ impl Column {
     }
 
     /// Whether a row is blank.
+    #[inline]
     pub fn is_blank(&self, row: usize) -> bool {
         each_array!(self, array => !array.has(row), _length => true)
     }
@@ -110,11 +111,7 @@ impl Column {
     pub fn constant(value: &Scalar, ty: Type, length: usize) -> Column {
         match value {
             Scalar::Blank => Self::all_blank(ty, length),
-            Scalar::Text(text) => {
-                let mut one = TextBuilder::new(1);
-                one.push(text);
-                Column::Text(one.finish()).take(&vec![0; length].into())
-            }
+            Scalar::Text(text) => Self::Text(Texts::repeated(text, length)),
             Scalar::Integer(value) => Self::Integer(vec![*value; length].into()),
             Scalar::Decimal(units, scale) => Self::decimal(vec![*units; length], None, *scale),
             Scalar::Number(value) => Self::Number(vec![*value; length].into()),
@@ -242,7 +239,7 @@ impl Column {
         match self {
             Self::Integer(array) => {
                 let units = match array.present() {
-                    None => array.all().map(i128::from).sum(),
+                    None => array.fold(0, |sum, value| sum + i128::from(value)),
                     Some(_) => array.iter().flatten().map(i128::from).sum(),
                 };
                 Amount::exact(Some(units), Scale(0), blanks)
@@ -250,7 +247,7 @@ impl Column {
             Self::Decimal(array, scale) => {
                 let add = |sum: Option<i128>, value: i128| sum?.checked_add(value);
                 let units = match array.present() {
-                    None => array.all().fold(Some(0), add),
+                    None => array.fold(Some(0), add),
                     Some(_) => array.iter().flatten().fold(Some(0), add),
                 };
                 Amount::exact(units, *scale, blanks)
@@ -312,7 +309,7 @@ impl Column {
     pub fn mark_changes(&self, bit: u64, changed: &mut [u64]) {
         match self {
             Self::Blank(_) => {}
-            Self::Text(array) => mark(array.views(), bit, changed),
+            Self::Text(array) => array.mark_changes(bit, changed),
             Self::Integer(array) => array.mark_changes(bit, changed),
             Self::Decimal(array, _) => array.mark_changes(bit, changed),
             Self::Date(array) => array.mark_changes(bit, changed),

@@ -12,11 +12,11 @@ mod place;
 mod rows;
 
 pub use amount::{Amount, InWhat};
-pub(crate) use array::View;
 pub use array::{
     Bits, BitsBuilder, Fixed, Native, Present, PresentBuilder, TextBuilder, Texts, Truths, Whole,
     Wide,
 };
+pub(crate) use array::{PIECE, View};
 pub(crate) use batch::Batch;
 pub(crate) use codes::Codes;
 pub use column::Column;

@@ -145,7 +145,6 @@ pub fn write(days: i32, out: &mut Vec<u8>) {
         out.push(b'-');
     }
     let year = year.unsigned_abs();
-    let pair = |n: u32| [b'0' + (n / 10 % 10) as u8, b'0' + (n % 10) as u8];
     out.extend_from_slice(&pair(year / 100));
     out.extend_from_slice(&pair(year % 100));
     out.push(b'-');
@@ -154,13 +153,20 @@ pub fn write(days: i32, out: &mut Vec<u8>) {
     out.extend_from_slice(&pair(date.day().unsigned_abs().into()));
 }
 
+/// The last two digits of a number.
+fn pair(n: u32) -> [u8; 2] {
+    [b'0' + (n / 10 % 10) as u8, b'0' + (n % 10) as u8]
+}
+
 /// Writes a moment as ISO 8601, with a fraction of seconds only where there is one.
 pub fn write_time(micros: i64, out: &mut Vec<u8>) {
     write(day_of(micros), out);
     let rest = micros.rem_euclid(MICROS_A_DAY);
     let (seconds, fraction) = (rest / 1_000_000, rest % 1_000_000);
-    let text = format!("T{:02}:{:02}:{:02}", seconds / 3600, seconds / 60 % 60, seconds % 60);
-    out.extend_from_slice(text.as_bytes());
+    for (sign, part) in [(b'T', seconds / 3600), (b':', seconds / 60 % 60), (b':', seconds % 60)] {
+        out.push(sign);
+        out.extend_from_slice(&pair(part as u32));
+    }
     if fraction != 0 {
         out.extend_from_slice(format!(".{fraction:06}").trim_end_matches('0').as_bytes());
     }

@@ -6,6 +6,7 @@ mod footer;
 mod foreign;
 mod grid;
 mod letters;
+mod lines;
 mod look;
 mod part;
 mod reader;

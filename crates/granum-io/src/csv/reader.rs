@@ -123,7 +123,7 @@ pub(super) struct Current {
 impl Current {
     pub fn open(file: &CsvFile) -> Result<Self, SourceError> {
         let system = |error: std::io::Error| system_error(&file.name, &error);
-        let opened = file.opening.open(&file.path, file.rows_at).map_err(system)?;
+        let opened = file.opening.open_ahead(&file.path, file.rows_at).map_err(system)?;
         Ok(Self {
             file: file.clone(),
             splitter: Splitter::new(opened, file.delimiter, PART),

@@ -8,9 +8,10 @@ use granum_core::table::{Column, Lines};
 use granum_core::value::Type;
 use proptest::prelude::*;
 
+use super::lines::bytes_of;
 use super::part::{CsvPart, Layout, cell};
 use super::scan::last_record_end;
-use super::write::{PLAIN, bytes_of};
+use super::write::PLAIN;
 use super::*;
 use crate::format::Writer;
 

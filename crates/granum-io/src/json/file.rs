@@ -51,7 +51,7 @@ impl JsonFile {
     }
 
     pub fn objects(&self) -> Result<Splitter<Stream>, SourceError> {
-        let stream = self.opening.open(&self.path, 0);
+        let stream = self.opening.open_ahead(&self.path, 0);
         Ok(Splitter::new(stream.map_err(|error| system_error(&self.name, &error))?))
     }
 

@@ -7,6 +7,8 @@ use super::{Present, Shared};
 /// What an array of one width may hold.
 pub trait Native: Copy + Default + PartialOrd + Debug + Send + Sync + 'static {}
 
+impl Native for i8 {}
+impl Native for i16 {}
 impl Native for i32 {}
 impl Native for i64 {}
 impl Native for i128 {}

@@ -2,22 +2,27 @@
 
 mod bits;
 mod fixed;
+mod piece;
 mod present;
 mod shared;
 mod take;
+mod text_builder;
 mod texts;
 mod truths;
+mod view;
 mod whole;
 
 pub use bits::{Bits, BitsBuilder};
 pub(in crate::table) use fixed::mark;
 pub use fixed::{Fixed, Native};
+pub(crate) use piece::PIECE;
 pub use present::{Present, PresentBuilder};
 use shared::Shared;
 pub(crate) use shared::with_room;
-pub(crate) use texts::View;
-pub use texts::{TextBuilder, Texts};
+pub use text_builder::TextBuilder;
+pub use texts::Texts;
 pub use truths::Truths;
+pub(crate) use view::View;
 pub(in crate::table) use whole::GrowingWhole;
 pub use whole::{Whole, Wide};
 

@@ -20,7 +20,7 @@ fn named(present: Option<&Present>, rows: &Fixed<u32>) -> Option<Present> {
 }
 
 /// The values of the named rows; of a blank number some value that has no meaning.
-fn named_values<T: Copy>(values: &[T], rows: &Fixed<u32>, none: T) -> Vec<T> {
+pub(super) fn named_values<T: Copy>(values: &[T], rows: &Fixed<u32>, none: T) -> Vec<T> {
     let numbers = rows.values().iter();
     if rows.blanks() == 0 {
         return numbers.map(|row| values[*row as usize]).collect();
@@ -30,7 +30,7 @@ fn named_values<T: Copy>(values: &[T], rows: &Fixed<u32>, none: T) -> Vec<T> {
 }
 
 /// The values where `keep` is true, run by run.
-fn kept_values<T: Copy>(values: &[T], keep: &Bits) -> Vec<T> {
+pub(super) fn kept_values<T: Copy>(values: &[T], keep: &Bits) -> Vec<T> {
     let mut out = Vec::with_capacity(keep.count());
     for (start, end) in keep.runs() {
         out.extend_from_slice(&values[start..end]);
@@ -94,12 +94,11 @@ impl Truths {
 impl Texts {
     /// The named rows. Long texts stay where they are and are shared.
     pub(crate) fn take(&self, rows: &Fixed<u32>) -> Self {
-        let present = named(self.present(), rows);
-        self.chosen(|views, none| named_values(views, rows, none), present)
+        self.of_rows(rows, named(self.present(), rows))
     }
 
     /// The rows where `keep` is true.
     pub(crate) fn filter(&self, keep: &Bits) -> Self {
-        self.chosen(|views, _| kept_values(views, keep), kept(self.present(), keep))
+        self.kept(keep, kept(self.present(), keep))
     }
 }

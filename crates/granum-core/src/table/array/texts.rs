@@ -1,111 +1,89 @@
-//! Texts: each row has a view, and long ones share blocks of bytes.
+//! Texts: each row has a view, or a number of one, and long ones share blocks of bytes.
 
-use std::collections::HashMap;
 use std::fmt;
 use std::sync::Arc;
 
-use super::{Present, PresentBuilder, Shared, with_room};
-use crate::bug::{Sure, bug};
+use super::piece::{PIECE, Piece};
+use super::{Bits, Fixed, Present, TextBuilder, View};
 
 /// Bytes that long texts stand in.
-type Block = Arc<Vec<u8>>;
-
-/// Where a text is: its length, then up to twelve bytes the text itself; of a longer one its first
-/// four bytes, the number of a block, and where it begins there.
-#[derive(Clone, Copy, PartialEq, Eq)]
-#[repr(align(16))]
-pub(crate) struct View([u8; 16]);
-
-impl View {
-    /// Texts of up to this many bytes stand in their views.
-    pub const INSIDE: usize = 12;
-    /// No text.
-    const EMPTY: View = View([0; 16]);
-
-    /// The view of a text, without its place if it is long: as good as the text itself to tell most
-    /// texts apart, and to tell short ones from all others.
-    #[inline]
-    pub fn of(text: &str) -> Self {
-        let mut view = [0; 16];
-        let shown = if text.len() <= Self::INSIDE { text.len() } else { 4 };
-        view[..4].copy_from_slice(&(text.len() as u32).to_le_bytes());
-        view[4..4 + shown].copy_from_slice(&text.as_bytes()[..shown]);
-        Self(view)
-    }
-
-    fn part(self, at: usize) -> u32 {
-        u32::from_le_bytes([self.0[at], self.0[at + 1], self.0[at + 2], self.0[at + 3]])
-    }
-
-    fn with_place(mut self, block: u32, offset: u32) -> Self {
-        self.0[8..12].copy_from_slice(&block.to_le_bytes());
-        self.0[12..].copy_from_slice(&offset.to_le_bytes());
-        self
-    }
-
-    #[inline]
-    fn length(self) -> usize {
-        self.part(0) as usize
-    }
-
-    /// Whether the whole text stands in it.
-    #[inline]
-    pub fn is_whole(self) -> bool {
-        self.length() <= Self::INSIDE
-    }
-
-    /// It as one number.
-    #[inline]
-    pub fn bits(self) -> u128 {
-        u128::from_le_bytes(self.0)
-    }
-
-    /// The length and the first four bytes as one number.
-    #[inline]
-    pub fn head(self) -> u64 {
-        self.bits() as u64
-    }
-}
+pub(super) type Block = Arc<Vec<u8>>;
 
 /// Texts, some of them blank; none of them empty.
 #[derive(Clone)]
 pub struct Texts {
-    views: Shared<View>,
-    blocks: Arc<[Block]>,
-    present: Option<Present>,
+    pub(super) form: Form,
+    pub(super) blocks: Arc<[Block]>,
+    pub(super) present: Option<Present>,
+}
+
+/// How the views of rows are held.
+#[derive(Clone)]
+pub(super) enum Form {
+    One(Piece),
+    /// So many rows from a row on, of pieces that all but the last have [`PIECE`] rows.
+    Many {
+        pieces: Arc<[Piece]>,
+        from: usize,
+        rows: usize,
+    },
 }
 
 impl Texts {
     /// So many blanks.
     pub fn blank(rows: usize) -> Self {
-        let views = vec![View::EMPTY; rows].into();
-        Self { views, blocks: Arc::new([]), present: Some(Present::none(rows)) }
+        let form = Form::One(Piece::repeated(View::EMPTY, rows));
+        Self { form, blocks: Arc::new([]), present: Some(Present::none(rows)) }
+    }
+
+    /// One text, which is not empty, on so many rows.
+    pub fn repeated(text: &str, rows: usize) -> Self {
+        let one: Self = [Some(text)].into_iter().collect();
+        Self { form: Form::One(Piece::repeated(*one.view(0), rows)), ..one }
     }
 
     /// How many rows there are.
     pub fn len(&self) -> usize {
-        self.views.len()
+        match &self.form {
+            Form::One(piece) => piece.len(),
+            Form::Many { rows, .. } => *rows,
+        }
     }
 
     /// Whether there are no rows.
     pub fn is_empty(&self) -> bool {
-        self.views.is_empty()
+        self.len() == 0
+    }
+
+    /// The view of a row.
+    // Asked for every text of every row, and too large to be put in its place unasked.
+    #[allow(clippy::inline_always)]
+    #[inline(always)]
+    pub(crate) fn view(&self, row: usize) -> &View {
+        match &self.form {
+            Form::One(piece) => piece.view(row),
+            Form::Many { pieces, from, rows } => {
+                assert!(row < *rows, "row {row} of {rows}");
+                let at = from + row;
+                pieces[at / PIECE].view(at % PIECE)
+            }
+        }
     }
 
     /// The text of a row, which has one.
     #[inline]
     #[allow(unsafe_code)]
     pub fn value(&self, row: usize) -> &str {
-        let view = &self.views[row];
-        let length = view.length();
-        let bytes = if length <= View::INSIDE {
-            &view.0[4..4 + length]
+        let view = self.view(row);
+        let bytes = if view.is_whole() {
+            view.inside()
         } else {
-            let start = view.part(12) as usize;
-            &self.blocks[view.part(8) as usize][start..start + length]
+            let start = view.start();
+            &self.blocks[view.block()][start..start + view.length()]
         };
         // SAFETY: views are made by `TextBuilder` of whole texts alone, over blocks that nobody
-        // changes; they are copied, with those blocks, and never made anew.
+        // changes; they are copied, with those blocks, and where a text is put into another block,
+        // it is copied whole.
         unsafe { std::str::from_utf8_unchecked(bytes) }
     }
 
@@ -136,15 +114,34 @@ impl Texts {
         &self.blocks
     }
 
-    /// The views of all rows.
-    pub(crate) fn views(&self) -> &[View] {
-        &self.views
+    /// The bytes that its views and codes take.
+    #[cfg(test)]
+    pub(in crate::table) fn size(&self) -> usize {
+        match &self.form {
+            Form::One(piece) => piece.size(),
+            Form::Many { pieces, .. } => pieces.iter().map(Piece::size).sum(),
+        }
+    }
+
+    /// Whether they stand in several pieces.
+    pub(crate) fn in_pieces(&self) -> bool {
+        matches!(self.form, Form::Many { .. })
+    }
+
+    /// The different texts of a piece, some of which no row may have, with none blank, and which of them
+    /// each row has; `None` where it has no dictionary, or one that is hardly smaller.
+    pub(crate) fn different(&self) -> Option<(Texts, impl Fn(usize) -> usize)> {
+        let Form::One(piece) = &self.form else { return None };
+        let dictionary = piece.dictionary().filter(|found| found.len() <= piece.len() / 2)?;
+        let blocks = Arc::clone(&self.blocks);
+        let texts = Self { form: Form::One(dictionary), blocks, present: None };
+        Some((texts, |row| piece.code(row)))
     }
 
     /// Whether a row here and a row there have equal texts. Both have one.
     #[inline]
     pub(crate) fn equal(&self, row: usize, other: &Texts, other_row: usize) -> bool {
-        let (view, other_view) = (self.views[row], other.views[other_row]);
+        let (view, other_view) = (self.view(row), other.view(other_row));
         if view.head() != other_view.head() {
             return false;
         }
@@ -154,25 +151,88 @@ impl Texts {
         self.value(row) == other.value(other_row)
     }
 
+    /// Adds the views of `length` rows from row `offset` on.
+    pub(super) fn copy(&self, offset: usize, length: usize, out: &mut Vec<View>) {
+        match &self.form {
+            Form::One(piece) => piece.copy(offset..offset + length, out),
+            Form::Many { pieces, from, .. } => {
+                let (mut at, end) = (from + offset, from + offset + length);
+                while at < end {
+                    let to = (at / PIECE * PIECE + PIECE).min(end);
+                    pieces[at / PIECE].copy(at % PIECE..at % PIECE + (to - at), out);
+                    at = to;
+                }
+            }
+        }
+    }
+
     /// `length` rows from row `offset` on.
     #[must_use]
     pub fn slice(&self, offset: usize, length: usize) -> Self {
+        let form = match &self.form {
+            Form::One(piece) => Form::One(piece.slice(offset, length)),
+            Form::Many { pieces, from, rows } => {
+                assert!(offset + length <= *rows, "{length} rows from {offset} on of {rows}");
+                let from = from + offset;
+                match pieces.get(from / PIECE) {
+                    Some(piece) if from % PIECE + length <= piece.len() => {
+                        Form::One(piece.slice(from % PIECE, length))
+                    }
+                    _ => Form::Many { pieces: Arc::clone(pieces), from, rows: length },
+                }
+            }
+        };
         Self {
-            views: self.views.slice(offset, length),
+            form,
             blocks: Arc::clone(&self.blocks),
             present: self.present.as_ref().map(|present| present.slice(offset, length)),
         }
     }
 
-    /// Texts of other rows of these: `choose` is given the views, and one of no text, and copies of
-    /// them what it wants. Long texts stay where they are and are shared.
-    pub(super) fn chosen(
-        &self,
-        choose: impl FnOnce(&[View], View) -> Vec<View>,
-        present: Option<Present>,
-    ) -> Self {
-        let views = choose(&self.views, View::EMPTY).into();
-        Self { views, blocks: Arc::clone(&self.blocks), present }
+    /// The named rows, of which `present` are not blank. Long texts stay where they are and are shared.
+    pub(super) fn of_rows(&self, rows: &Fixed<u32>, present: Option<Present>) -> Self {
+        if let (Form::One(piece), true) = (&self.form, rows.len() <= PIECE) {
+            let form = Form::One(piece.take(rows));
+            return Self { form, blocks: Arc::clone(&self.blocks), present };
+        }
+        let view = |at: usize| match rows.get(at) {
+            Some(row) => *self.view(row as usize),
+            None => View::EMPTY,
+        };
+        if rows.len() <= PIECE {
+            let views = (0..rows.len()).map(view).collect();
+            let form = Form::One(Piece::each(views));
+            return Self { form, blocks: Arc::clone(&self.blocks), present };
+        }
+        let mut taken = TextBuilder::of(self, rows.len());
+        (0..rows.len()).for_each(|at| taken.push_view(view(at)));
+        taken.finish_with(present)
+    }
+
+    /// The rows where `keep` is true, of which `present` are not blank.
+    pub(super) fn kept(&self, keep: &Bits, present: Option<Present>) -> Self {
+        if let Form::One(piece) = &self.form {
+            let form = Form::One(piece.filter(keep));
+            return Self { form, blocks: Arc::clone(&self.blocks), present };
+        }
+        let mut kept = TextBuilder::of(self, keep.count());
+        for (start, end) in keep.runs() {
+            kept.push_views(self, start, end - start);
+        }
+        kept.finish_with(present)
+    }
+
+    /// Sets `bit` for each row whose text is not that of the row before, the first left out. Long texts may
+    /// be taken for different ones where they stand in other places.
+    pub(in crate::table) fn mark_changes(&self, bit: u64, changed: &mut [u64]) {
+        match &self.form {
+            Form::One(piece) => piece.mark_changes(bit, changed),
+            Form::Many { .. } => {
+                let mut views = Vec::with_capacity(self.len());
+                self.copy(0, self.len(), &mut views);
+                super::mark(&views, bit, changed);
+            }
+        }
     }
 }
 
@@ -193,109 +253,5 @@ impl<T: AsRef<str>> FromIterator<Option<T>> for Texts {
             }
         }
         texts.finish()
-    }
-}
-
-/// Texts that grow at their end, and the blocks of bytes that their longer ones stand in: each is
-/// taken over once, however many parts share it.
-#[derive(Default)]
-pub struct TextBuilder {
-    views: Vec<View>,
-    present: PresentBuilder,
-    blocks: Vec<Block>,
-    /// By address, which stays as long as the builder holds the block: its number.
-    taken: HashMap<usize, u32>,
-    /// The block that is being filled; its number comes next.
-    filling: Vec<u8>,
-}
-
-/// The bytes of the first block, and of the largest: each is twice the one before.
-const BLOCKS: [usize; 2] = [1 << 13, 1 << 21];
-
-impl TextBuilder {
-    /// No texts yet; `room` are expected.
-    pub fn new(room: usize) -> Self {
-        Self { views: with_room(room), ..Self::default() }
-    }
-
-    /// Adds a text; an empty one is no text, and is not looked for.
-    #[inline]
-    pub fn push(&mut self, text: &str) {
-        let view = View::of(text);
-        let view = if view.is_whole() { view } else { self.placed(view, text) };
-        self.views.push(view);
-        self.present.push(true);
-    }
-
-    /// Adds a blank.
-    #[inline]
-    pub fn push_blank(&mut self) {
-        self.views.push(View::EMPTY);
-        self.present.push(false);
-    }
-
-    /// Adds blanks.
-    pub fn push_blanks(&mut self, count: usize) {
-        self.views.resize(self.views.len() + count, View::EMPTY);
-        self.present.push_all(count, false);
-    }
-
-    fn placed(&mut self, view: View, text: &str) -> View {
-        if u32::try_from(text.len()).is_err() {
-            bug(format!("a text of {} bytes came for a column", text.len()));
-        }
-        if self.filling.capacity() - self.filling.len() < text.len() {
-            let size = (self.filling.capacity() * 2).clamp(BLOCKS[0], BLOCKS[1]).max(text.len());
-            self.close();
-            self.filling = Vec::with_capacity(size);
-        }
-        let offset = self.filling.len() as u32;
-        self.filling.extend_from_slice(text.as_bytes());
-        view.with_place(self.blocks.len() as u32, offset)
-    }
-
-    /// The block that was filled becomes one of the blocks.
-    fn close(&mut self) {
-        if !self.filling.is_empty() {
-            self.blocks.push(Arc::new(std::mem::take(&mut self.filling)));
-        }
-    }
-
-    /// Adds texts.
-    pub fn append(&mut self, texts: &Texts) {
-        match &texts.present {
-            Some(present) => self.present.append(present),
-            None => self.present.push_all(texts.len(), true),
-        }
-        if texts.blocks.is_empty() {
-            return self.views.extend_from_slice(&texts.views);
-        }
-        self.close();
-        let numbers: Vec<u32> = texts.blocks.iter().map(|block| self.take_over(block)).collect();
-        let moved = |view: &View| {
-            if view.is_whole() {
-                return *view;
-            }
-            let block = numbers.get(view.part(8) as usize).sure("the block of a text");
-            view.with_place(*block, view.part(12))
-        };
-        self.views.extend(texts.views.iter().map(moved));
-    }
-
-    fn take_over(&mut self, block: &Block) -> u32 {
-        *self.taken.entry(Arc::as_ptr(block) as usize).or_insert_with(|| {
-            self.blocks.push(Arc::clone(block));
-            self.blocks.len() as u32 - 1
-        })
-    }
-
-    /// All texts.
-    pub fn finish(mut self) -> Texts {
-        self.close();
-        Texts {
-            views: self.views.into(),
-            blocks: self.blocks.into(),
-            present: self.present.finish(),
-        }
     }
 }

@@ -1,21 +1,25 @@
-//! Whole numbers in half as many bytes where all of them fit: of integers, and of the units of decimals,
-//! hardly any needs all of its bytes.
+//! Whole numbers in as few bytes as all of them need: of integers, and of the units of decimals, hardly any
+//! needs all of its own.
 
 use super::{Bits, Fixed, Native, Present};
 
-/// A whole number that mostly fits into half of its bytes.
-pub trait Wide: Native + From<Self::Narrow> + TryInto<Self::Narrow> {
-    /// One of half the bytes.
-    type Narrow: Native;
+/// A whole number that mostly fits into fewer bytes than it has.
+pub trait Wide:
+    Native
+    + Ord
+    + From<i8>
+    + From<i16>
+    + From<i32>
+    + From<i64>
+    + TryInto<i8>
+    + TryInto<i16>
+    + TryInto<i32>
+    + TryInto<i64>
+{
 }
 
-impl Wide for i64 {
-    type Narrow = i32;
-}
-
-impl Wide for i128 {
-    type Narrow = i64;
-}
+impl Wide for i64 {}
+impl Wide for i128 {}
 
 /// Whole numbers, some of them blank. How many bytes they are held in is nobody's matter.
 #[derive(Debug, Clone)]
@@ -23,60 +27,137 @@ pub struct Whole<T: Wide>(Form<T>);
 
 #[derive(Debug, Clone)]
 enum Form<T: Wide> {
-    Wide(Fixed<T>),
-    Narrow(Fixed<T::Narrow>),
+    One(Fixed<i8>),
+    Two(Fixed<i16>),
+    Four(Fixed<i32>),
+    Eight(Fixed<i64>),
+    All(Fixed<T>),
+}
+
+/// How many bytes values are held in: their own number, if no fewer do.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+enum Bytes {
+    One,
+    Two,
+    Four,
+    Eight,
+    All,
 }
 
 macro_rules! each_form {
     ($whole:expr, $array:ident => $work:expr) => {
         match &$whole.0 {
-            Form::Wide($array) => $work,
-            Form::Narrow($array) => $work,
+            Form::One($array) => $work,
+            Form::Two($array) => $work,
+            Form::Four($array) => $work,
+            Form::Eight($array) => $work,
+            Form::All($array) => $work,
         }
     };
 }
 
 macro_rules! made_of {
-    ($whole:expr, $array:ident => $work:expr) => {
-        Self(match &$whole.0 {
-            Form::Wide($array) => Form::Wide($work),
-            Form::Narrow($array) => Form::Narrow($work),
+    ($form:expr, $array:ident => $work:expr) => {
+        Self(match $form {
+            Form::One($array) => Form::One($work),
+            Form::Two($array) => Form::Two($work),
+            Form::Four($array) => Form::Four($work),
+            Form::Eight($array) => Form::Eight($work),
+            Form::All($array) => Form::All($work),
         })
     };
+}
+
+impl Bytes {
+    /// As few as all of these need.
+    fn of<T: Wide>(values: &[T]) -> Self {
+        // Most columns that need all show it in their first rows.
+        let mut bytes = Self::One;
+        for run in values.chunks(1 << 8) {
+            let (mut least, mut most) = (run[0], run[0]);
+            for value in run {
+                least = least.min(*value);
+                most = most.max(*value);
+            }
+            bytes = bytes.max(Self::of_one(least)).max(Self::of_one(most));
+            if bytes == Self::All {
+                break;
+            }
+        }
+        bytes
+    }
+
+    fn of_one<T: Wide>(value: T) -> Self {
+        let all = if size_of::<T>() == size_of::<i64>() { Self::All } else { Self::Eight };
+        let fits = |fits: bool, bytes: Self| fits.then_some(bytes);
+        let one = TryInto::<i8>::try_into(value).is_ok();
+        fits(one, Self::One)
+            .or_else(|| fits(TryInto::<i16>::try_into(value).is_ok(), Self::Two))
+            .or_else(|| fits(TryInto::<i32>::try_into(value).is_ok(), Self::Four))
+            .or_else(|| fits(TryInto::<i64>::try_into(value).is_ok(), all))
+            .unwrap_or(Self::All)
+    }
+}
+
+/// A value in all of its bytes.
+#[inline]
+fn wide<T: From<N>, N>(value: N) -> T {
+    T::from(value)
+}
+
+/// A value in bytes that it fits into.
+fn fitting<T: Wide + TryInto<N>, N: Native>(value: T) -> N {
+    value.try_into().unwrap_or_default()
 }
 
 impl<T: Wide> Whole<T> {
     /// Values, and which of them there are; all where that is not said.
     pub fn new(values: Vec<T>, present: Option<Present>) -> Self {
-        Self(Form::Wide(Fixed::new(values, present)))
+        Self(Form::All(Fixed::new(values, present)))
     }
 
-    /// A copy of values, in half the bytes if all fit, and which of them there are; all where that is not said.
+    /// A copy of values, in as few bytes as all need, and which of them there are; all where that is not said.
     pub fn of(values: &[T], present: Option<Present>) -> Self {
-        // Most columns that do not fit show it in their first rows.
-        let fit: Option<Vec<T::Narrow>> =
-            values.iter().map(|value| (*value).try_into().ok()).collect();
-        match fit {
-            Some(values) => Self(Form::Narrow(Fixed::new(values, present))),
-            None => Self::new(values.to_vec(), present),
-        }
+        let narrow = |bytes| {
+            let values = values.iter().copied();
+            Some(match bytes {
+                Bytes::One => Form::One(Fixed::new(values.map(fitting).collect(), present.clone())),
+                Bytes::Two => Form::Two(Fixed::new(values.map(fitting).collect(), present.clone())),
+                Bytes::Four => {
+                    Form::Four(Fixed::new(values.map(fitting).collect(), present.clone()))
+                }
+                Bytes::Eight => {
+                    Form::Eight(Fixed::new(values.map(fitting).collect(), present.clone()))
+                }
+                Bytes::All => return None,
+            })
+        };
+        narrow(Bytes::of(values)).map_or_else(|| Self::new(values.to_vec(), present), Self)
     }
 
     /// So many blanks.
     pub fn blank(rows: usize) -> Self {
-        Self(Form::Narrow(Fixed::blank(rows)))
+        Self(Form::One(Fixed::blank(rows)))
     }
 
-    /// The same in half the bytes, if all fit.
+    /// The same in as few bytes as all need.
     #[must_use]
     pub fn narrowed(self) -> Self {
-        let Form::Wide(wide) = &self.0 else { return self };
-        // Most columns that do not fit show it in their first rows.
-        let fit: Option<Vec<T::Narrow>> =
-            wide.values().iter().map(|value| (*value).try_into().ok()).collect();
-        match fit {
-            Some(values) => Self(Form::Narrow(Fixed::new(values, wide.present().cloned()))),
-            None => self,
+        match &self.0 {
+            Form::All(wide) if Bytes::of(wide.values()) < Bytes::All => {
+                Self::of(wide.values(), wide.present().cloned())
+            }
+            _ => self,
+        }
+    }
+
+    fn bytes(&self) -> Bytes {
+        match &self.0 {
+            Form::One(_) => Bytes::One,
+            Form::Two(_) => Bytes::Two,
+            Form::Four(_) => Bytes::Four,
+            Form::Eight(_) => Bytes::Eight,
+            Form::All(_) => Bytes::All,
         }
     }
 
@@ -91,12 +172,11 @@ impl<T: Wide> Whole<T> {
     }
 
     /// The value of a row, which has one.
-    #[inline]
+    // Asked for every value of every row, and too large to be put in its place unasked.
+    #[allow(clippy::inline_always)]
+    #[inline(always)]
     pub fn value(&self, row: usize) -> T {
-        match &self.0 {
-            Form::Wide(array) => array.value(row),
-            Form::Narrow(array) => array.value(row).into(),
-        }
+        each_form!(self, array => wide(array.value(row)))
     }
 
     /// Which rows there are; `None` where all are.
@@ -131,33 +211,41 @@ impl<T: Wide> Whole<T> {
         (0..self.len()).map(|row| self.value(row))
     }
 
+    /// All values one after the other, those of blanks among them, which have no meaning.
+    pub(crate) fn fold<A>(&self, start: A, mut add: impl FnMut(A, T) -> A) -> A {
+        each_form!(self, array => {
+            array.values().iter().fold(start, |all, value| add(all, wide(*value)))
+        })
+    }
+
     /// Another value for each, blank for blank.
     pub fn map<O: Native>(&self, work: impl Fn(T) -> O) -> Fixed<O> {
-        Fixed::new(self.all().map(work).collect(), self.present().cloned())
+        let present = self.present().cloned();
+        each_form!(self, array => {
+            let values = array.values().iter().map(|value| work(wide(*value)));
+            Fixed::new(values.collect(), present)
+        })
     }
 
     /// `length` rows from row `offset` on.
     #[must_use]
     pub fn slice(&self, offset: usize, length: usize) -> Self {
-        made_of!(self, array => array.slice(offset, length))
+        made_of!(&self.0, array => array.slice(offset, length))
     }
 
     /// The named rows.
     pub(crate) fn take(&self, rows: &Fixed<u32>) -> Self {
-        made_of!(self, array => array.take(rows))
+        made_of!(&self.0, array => array.take(rows))
     }
 
     /// The rows where `keep` is true.
     pub(crate) fn filter(&self, keep: &Bits) -> Self {
-        made_of!(self, array => array.filter(keep))
+        made_of!(&self.0, array => array.filter(keep))
     }
 
     /// The same, moved up in their own memory if nobody shares it.
     pub(crate) fn into_filtered(self, keep: &Bits) -> Self {
-        Self(match self.0 {
-            Form::Wide(array) => Form::Wide(array.into_filtered(keep)),
-            Form::Narrow(array) => Form::Narrow(array.into_filtered(keep)),
-        })
+        made_of!(self.0, array => array.into_filtered(keep))
     }
 
     /// Where its values stand.
@@ -166,10 +254,10 @@ impl<T: Wide> Whole<T> {
         each_form!(self, array => array.values().as_ptr() as usize)
     }
 
-    /// Whether they stand in half the bytes.
+    /// How many bytes each of them stands in.
     #[cfg(test)]
-    pub(in crate::table) fn is_narrow(&self) -> bool {
-        matches!(self.0, Form::Narrow(_))
+    pub(in crate::table) fn size(&self) -> usize {
+        each_form!(self, array => array.values().first().map_or(0, size_of_val))
     }
 
     /// Sets `bit` for each row whose value is not that of the row before, the first left out.
@@ -180,7 +268,7 @@ impl<T: Wide> Whole<T> {
 
 impl<T: Wide> From<Fixed<T>> for Whole<T> {
     fn from(values: Fixed<T>) -> Self {
-        Self(Form::Wide(values))
+        Self(Form::All(values))
     }
 }
 
@@ -202,63 +290,109 @@ impl<T: Wide> FromIterator<Option<T>> for Whole<T> {
     }
 }
 
-/// Whole numbers that grow by arrays of them, in half the bytes as long as all fit.
+/// Whole numbers that grow by arrays of them, in as few bytes as all need.
 pub(in crate::table) struct GrowingWhole<T: Wide> {
-    narrow: Vec<T::Narrow>,
-    /// All, once one did not fit.
-    wide: Option<Vec<T>>,
+    values: Growing<T>,
     room: usize,
+}
+
+enum Growing<T: Wide> {
+    One(Vec<i8>),
+    Two(Vec<i16>),
+    Four(Vec<i32>),
+    Eight(Vec<i64>),
+    All(Vec<T>),
+}
+
+macro_rules! each_growing {
+    ($growing:expr, $values:ident => $work:expr) => {
+        match $growing {
+            Growing::One($values) => $work,
+            Growing::Two($values) => $work,
+            Growing::Four($values) => $work,
+            Growing::Eight($values) => $work,
+            Growing::All($values) => $work,
+        }
+    };
 }
 
 impl<T: Wide> GrowingWhole<T> {
     /// None yet; `room` are expected.
     pub fn new(room: usize) -> Self {
-        Self { narrow: super::with_room(room), wide: None, room }
+        Self { values: Growing::One(super::with_room(room)), room }
     }
 
     pub fn append(&mut self, part: &Whole<T>) {
-        match (&mut self.wide, &part.0) {
-            (Some(wide), Form::Wide(part)) => wide.extend_from_slice(part.values()),
-            (Some(wide), Form::Narrow(_)) => wide.extend(part.all()),
-            (None, Form::Narrow(part)) => self.narrow.extend_from_slice(part.values()),
-            (None, Form::Wide(values)) => {
-                let before = self.narrow.len();
-                for value in values.values() {
-                    match (*value).try_into() {
-                        Ok(narrow) => self.narrow.push(narrow),
-                        Err(_) => {
-                            self.narrow.truncate(before);
-                            self.widen().extend_from_slice(values.values());
-                            return;
-                        }
-                    }
-                }
+        let needed = match &part.0 {
+            // What was worked comes as it is.
+            Form::All(wide) => Bytes::of(wide.values()),
+            _ => part.bytes(),
+        };
+        if needed > self.bytes() {
+            self.widen(needed);
+        }
+        match (&mut self.values, &part.0) {
+            (Growing::One(values), Form::One(part)) => values.extend_from_slice(part.values()),
+            (Growing::Two(values), Form::Two(part)) => values.extend_from_slice(part.values()),
+            (Growing::Four(values), Form::Four(part)) => values.extend_from_slice(part.values()),
+            (Growing::Eight(values), Form::Eight(part)) => values.extend_from_slice(part.values()),
+            (Growing::All(values), Form::All(part)) => values.extend_from_slice(part.values()),
+            (values, _) => {
+                each_growing!(values, values => each_form!(part, part => extend::<T, _, _>(values, part.values())));
             }
         }
     }
 
     /// Blanks, whose values have no meaning.
     pub fn append_blanks(&mut self, count: usize) {
-        match &mut self.wide {
-            Some(wide) => wide.resize(wide.len() + count, T::default()),
-            None => self.narrow.resize(self.narrow.len() + count, T::Narrow::default()),
+        each_growing!(&mut self.values, values => values.resize(values.len() + count, Default::default()));
+    }
+
+    fn bytes(&self) -> Bytes {
+        match &self.values {
+            Growing::One(_) => Bytes::One,
+            Growing::Two(_) => Bytes::Two,
+            Growing::Four(_) => Bytes::Four,
+            Growing::Eight(_) => Bytes::Eight,
+            Growing::All(_) => Bytes::All,
         }
     }
 
-    fn widen(&mut self) -> &mut Vec<T> {
-        let narrow = std::mem::take(&mut self.narrow);
+    /// What has come goes over into more bytes.
+    fn widen(&mut self, bytes: Bytes) {
+        let old = std::mem::replace(&mut self.values, Growing::One(vec![]));
         let room = self.room;
-        self.wide.get_or_insert_with(|| {
-            let mut wide = super::with_room(room);
-            wide.extend(narrow.into_iter().map(T::from));
-            wide
-        })
+        self.values = each_growing!(old, old => {
+            let old = old.into_iter().map(wide::<T, _>);
+            match bytes {
+                Bytes::One => Growing::One(grown(old, room)),
+                Bytes::Two => Growing::Two(grown(old, room)),
+                Bytes::Four => Growing::Four(grown(old, room)),
+                Bytes::Eight => Growing::Eight(grown(old, room)),
+                Bytes::All => Growing::All(grown(old, room)),
+            }
+        });
     }
 
     pub fn finish(self, present: Option<Present>) -> Whole<T> {
-        Whole(match self.wide {
-            Some(wide) => Form::Wide(Fixed::new(wide, present)),
-            None => Form::Narrow(Fixed::new(self.narrow, present)),
+        Whole(match self.values {
+            Growing::One(values) => Form::One(Fixed::new(values, present)),
+            Growing::Two(values) => Form::Two(Fixed::new(values, present)),
+            Growing::Four(values) => Form::Four(Fixed::new(values, present)),
+            Growing::Eight(values) => Form::Eight(Fixed::new(values, present)),
+            Growing::All(values) => Form::All(Fixed::new(values, present)),
         })
     }
+}
+
+/// Adds values that fit.
+fn extend<T: Wide + From<P> + TryInto<N>, P: Native, N: Native>(values: &mut Vec<N>, part: &[P]) {
+    values.extend(part.iter().map(|value| fitting::<T, N>(T::from(*value))));
+}
+
+/// Values in other bytes, with room for more.
+fn grown<T: Wide + TryInto<N>, N: Native>(old: impl Iterator<Item = T>, room: usize) -> Vec<N> {
+    let mut values = super::with_room(room);
+    values.extend(old.map(fitting::<T, N>));
+    values
 }

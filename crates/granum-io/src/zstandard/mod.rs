@@ -1,6 +1,10 @@
 //! Zstandard files (RFC 8878): frames one after the other, each checked against what it says of
 //! itself.
 
+mod several;
+
+pub(crate) use several::Several;
+
 use std::io::{self, BufRead, BufReader, Read};
 
 use ruzstd::decoding::FrameDecoder;
@@ -10,7 +14,7 @@ use ruzstd::decoding::errors::{FrameDecoderError, ReadFrameHeaderError};
 const WINDOW: u64 = 1 << 27;
 
 /// The bytes that stand in the frames of a file.
-pub(crate) struct Frames<R> {
+struct Frames<R> {
     from: BufReader<R>,
     decoder: FrameDecoder,
     /// Bytes that have come of the frame that is open.

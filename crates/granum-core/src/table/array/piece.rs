@@ -1,0 +1,202 @@
+//! The texts of a run of rows: a view for each, or where they repeat, each a number in a dictionary.
+
+use std::hash::BuildHasher;
+
+use foldhash::fast::FixedState;
+use hashbrown::HashTable;
+
+use super::fixed::mark;
+use super::take::{kept_values, named_values};
+use super::{Bits, Fixed, Shared, View};
+
+/// Rows of one piece of a long column. Batches of finished rows lie within one.
+pub(crate) const PIECE: usize = if cfg!(test) { 1 << 3 } else { 1 << 16 };
+
+/// Texts of some rows.
+#[derive(Debug, Clone)]
+pub(super) struct Piece {
+    /// A view for each row, or for each code.
+    views: Shared<View>,
+    codes: Codes,
+}
+
+/// Which of a dictionary's texts rows have.
+#[derive(Debug, Clone)]
+enum Codes {
+    /// There is no dictionary.
+    Each,
+    Small(Shared<u8>),
+    Large(Shared<u16>),
+}
+
+impl Piece {
+    /// A view for each row.
+    pub fn each(views: Vec<View>) -> Self {
+        Self { views: views.into(), codes: Codes::Each }
+    }
+
+    /// One text on so many rows.
+    pub fn repeated(view: View, rows: usize) -> Self {
+        Self { views: vec![view].into(), codes: Codes::Small(vec![0; rows].into()) }
+    }
+
+    pub fn len(&self) -> usize {
+        match &self.codes {
+            Codes::Each => self.views.len(),
+            Codes::Small(codes) => codes.len(),
+            Codes::Large(codes) => codes.len(),
+        }
+    }
+
+    // Asked for every text of every row, and too large to be put in its place unasked.
+    #[allow(clippy::inline_always)]
+    #[inline(always)]
+    pub fn view(&self, row: usize) -> &View {
+        match &self.codes {
+            Codes::Each => &self.views[row],
+            Codes::Small(codes) => &self.views[usize::from(codes[row])],
+            Codes::Large(codes) => &self.views[usize::from(codes[row])],
+        }
+    }
+
+    /// The texts of its dictionary, where it has one.
+    pub fn dictionary(&self) -> Option<Self> {
+        (!matches!(self.codes, Codes::Each))
+            .then(|| Self { views: self.views.clone(), codes: Codes::Each })
+    }
+
+    /// Which of its dictionary's texts, or of its rows, a row has.
+    #[inline]
+    pub fn code(&self, row: usize) -> usize {
+        match &self.codes {
+            Codes::Each => row,
+            Codes::Small(codes) => usize::from(codes[row]),
+            Codes::Large(codes) => usize::from(codes[row]),
+        }
+    }
+
+    fn with(&self, codes: Codes) -> Self {
+        Self { views: self.views.clone(), codes }
+    }
+
+    /// `length` rows from row `offset` on.
+    pub fn slice(&self, offset: usize, length: usize) -> Self {
+        match &self.codes {
+            Codes::Each => Self { views: self.views.slice(offset, length), codes: Codes::Each },
+            Codes::Small(codes) => self.with(Codes::Small(codes.slice(offset, length))),
+            Codes::Large(codes) => self.with(Codes::Large(codes.slice(offset, length))),
+        }
+    }
+
+    /// The named rows; of a blank number something without a meaning.
+    pub fn take(&self, rows: &Fixed<u32>) -> Self {
+        match &self.codes {
+            Codes::Each => Self::each(named_values(&self.views, rows, View::EMPTY)),
+            Codes::Small(codes) => self.with(Codes::Small(named_values(codes, rows, 0).into())),
+            Codes::Large(codes) => self.with(Codes::Large(named_values(codes, rows, 0).into())),
+        }
+    }
+
+    /// The rows where `keep` is true.
+    pub fn filter(&self, keep: &Bits) -> Self {
+        match &self.codes {
+            Codes::Each => Self::each(kept_values(&self.views, keep)),
+            Codes::Small(codes) => self.with(Codes::Small(kept_values(codes, keep).into())),
+            Codes::Large(codes) => self.with(Codes::Large(kept_values(codes, keep).into())),
+        }
+    }
+
+    /// Sets `bit` for each row whose text is not that of the row before, the first left out.
+    pub fn mark_changes(&self, bit: u64, changed: &mut [u64]) {
+        match &self.codes {
+            Codes::Each => mark(&self.views, bit, changed),
+            Codes::Small(codes) => mark(codes, bit, changed),
+            Codes::Large(codes) => mark(codes, bit, changed),
+        }
+    }
+
+    /// Adds the views of some rows.
+    pub fn copy(&self, rows: std::ops::Range<usize>, out: &mut Vec<View>) {
+        match &self.codes {
+            Codes::Each => out.extend_from_slice(&self.views[rows]),
+            Codes::Small(codes) => {
+                out.extend(codes[rows].iter().map(|code| self.views[usize::from(*code)]));
+            }
+            Codes::Large(codes) => {
+                out.extend(codes[rows].iter().map(|code| self.views[usize::from(*code)]));
+            }
+        }
+    }
+
+    /// Bytes that it takes.
+    #[cfg(test)]
+    pub fn size(&self) -> usize {
+        let codes = match &self.codes {
+            Codes::Each => 0,
+            Codes::Small(codes) => codes.len(),
+            Codes::Large(codes) => 2 * codes.len(),
+        };
+        16 * self.views.len() + codes
+    }
+}
+
+/// Different texts and the rows that have them; `None` where a dictionary would not halve what a view for
+/// each row takes, as far as the first rows tell. `bytes` are those of a text that does not stand in its view.
+pub(super) fn coded<'a>(views: &[View], bytes: impl Fn(View) -> &'a [u8]) -> Option<Coded> {
+    /// So many rows are looked at before it is given up.
+    const LOOKED_AT: usize = 1 << 12;
+    let state = FixedState::with_seed(0);
+    let hash = |view: View| {
+        if view.is_whole() { state.hash_one(view.bits()) } else { state.hash_one(bytes(view)) }
+    };
+    let same = |a: View, b: View| {
+        a == b || (!a.is_whole() && a.head() == b.head() && bytes(a) == bytes(b))
+    };
+    let most = views.len() / 2;
+    let mut found = Coded { codes: Vec::with_capacity(views.len()), dictionary: vec![] };
+    let mut known: HashTable<u16> = HashTable::new();
+    for (row, view) in views.iter().enumerate() {
+        if row > 0 && *view == views[row - 1] {
+            found.codes.push(found.codes[row - 1]);
+            continue;
+        }
+        let Coded { codes, dictionary } = &mut found;
+        if row == LOOKED_AT && dictionary.len() > LOOKED_AT / 4 * 3 {
+            return None;
+        }
+        let key = hash(*view);
+        let code = known.find(key, |code| same(dictionary[usize::from(*code)], *view));
+        let code = code.copied();
+        let code = match code {
+            Some(code) => code,
+            None if dictionary.len() >= most => return None,
+            None => {
+                let code = u16::try_from(dictionary.len()).ok()?;
+                dictionary.push(*view);
+                known.insert_unique(key, code, |code| hash(dictionary[usize::from(*code)]));
+                code
+            }
+        };
+        codes.push(code);
+    }
+    Some(found)
+}
+
+/// The different texts of some rows, and which each row has.
+pub(super) struct Coded {
+    codes: Vec<u16>,
+    /// In the order of their first rows.
+    pub dictionary: Vec<View>,
+}
+
+impl From<Coded> for Piece {
+    fn from(coded: Coded) -> Self {
+        let Coded { codes, dictionary } = coded;
+        let codes = if dictionary.len() <= 1 << 8 {
+            Codes::Small(codes.into_iter().map(|code| code as u8).collect::<Vec<u8>>().into())
+        } else {
+            Codes::Large(codes.into())
+        };
+        Self { views: dictionary.into(), codes }
+    }
+}

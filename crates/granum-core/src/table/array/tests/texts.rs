@@ -1,0 +1,151 @@
+//! Texts in pieces against plain texts. A piece has eight rows here, so that a few rows are many pieces.
+
+use proptest::prelude::*;
+
+use super::super::*;
+use crate::table::array::piece::{PIECE, Piece, coded};
+
+type Plain = Vec<Option<String>>;
+
+fn plain(texts: &Texts) -> Plain {
+    texts.iter().map(|text| text.map(str::to_owned)).collect()
+}
+
+/// Texts of which many are equal, some of them too long for their views, some blank.
+fn cells(most: usize) -> impl Strategy<Value = Plain> {
+    let text = prop_oneof![4 => "[a-c]{1,2}", 2 => "[ab]{12,14}", 1 => "é{5,9}"];
+    prop::collection::vec(prop::option::weighted(0.9, text), 0..most)
+}
+
+proptest! {
+    #[test]
+    fn texts_of_many_parts_are_the_texts_that_came(
+        parts in prop::collection::vec(
+            (prop::collection::vec(prop::option::of("[a-c]{1,3}|[ab]{11,14}|é{5,9}"), 0..20), any::<bool>()),
+            0..6,
+        ),
+    ) {
+        let mut builder = TextBuilder::new(0);
+        let mut wanted: Vec<Option<String>> = vec![];
+        for (part, twice) in &parts {
+            let texts: Texts = part.iter().cloned().collect();
+            // A part that comes again brings no block anew.
+            for _ in 0..=usize::from(*twice) {
+                builder.append(&texts);
+                wanted.extend(part.iter().cloned());
+            }
+            builder.push("between two parts there are others");
+            builder.push_blanks(1);
+            wanted.extend([Some("between two parts there are others".to_owned()), None]);
+        }
+        let texts = builder.finish();
+        prop_assert_eq!(texts.blanks(), wanted.iter().filter(|text| text.is_none()).count());
+        let found: Vec<Option<String>> = texts.iter().map(|text| text.map(str::to_owned)).collect();
+        prop_assert_eq!(&found, &wanted);
+        for (row, other) in (0..texts.len()).zip((0..texts.len()).rev()) {
+            if texts.has(row) && texts.has(other) {
+                prop_assert_eq!(texts.equal(row, &texts, other), wanted[row] == wanted[other]);
+            }
+        }
+        // And once more for a piece that begins within a part.
+        prop_assert!(texts.blocks().len() <= 2 * (parts.len() + texts.len().div_ceil(PIECE)));
+    }
+
+
+    #[test]
+    fn texts_in_pieces_are_cut_taken_and_kept_as_plain_ones_are(
+        all in cells(60),
+        cut in (0.0..1.0, 0.0..1.0),
+        picks in prop::collection::vec(prop::option::weighted(0.9, 0_usize..60), 0..30),
+        keep in prop::collection::vec(any::<bool>(), 60),
+    ) {
+        let texts: Texts = all.iter().cloned().collect();
+        prop_assert_eq!(&plain(&texts), &all);
+        let from = (all.len() as f64 * cut.0) as usize;
+        let length = ((all.len() - from) as f64 * cut.1) as usize;
+        let part = texts.slice(from, length);
+        let wanted = &all[from..from + length];
+        prop_assert_eq!(&plain(&part), wanted);
+        // Once more, of what was cut.
+        let half = part.slice(length / 2, length - length / 2);
+        prop_assert_eq!(&plain(&half), &wanted[length / 2..]);
+        let picks: Vec<Option<usize>> = picks.into_iter().map(|pick| pick.filter(|row| *row < length)).collect();
+        let rows: Fixed<u32> = picks.iter().map(|row| row.map(|row| row as u32)).collect();
+        let taken: Plain = picks.iter().map(|row| row.and_then(|row| wanted[row].clone())).collect();
+        prop_assert_eq!(plain(&part.take(&rows)), taken);
+        let keep = &keep[..length];
+        let kept: Plain = wanted.iter().zip(keep).filter(|(_, keep)| **keep).map(|(text, _)| text.clone()).collect();
+        let left = part.filter(&keep.to_vec().into());
+        prop_assert_eq!(&plain(&left), &kept);
+        let mut grown = TextBuilder::new(3);
+        grown.append(&left);
+        grown.append(&part);
+        let grown = grown.finish();
+        prop_assert_eq!(plain(&grown), [&kept, wanted].concat());
+        for (row, own) in wanted.iter().enumerate().filter(|(_, own)| own.is_some()) {
+            let there = grown.iter().position(|text| text == own.as_deref());
+            prop_assert!(there.is_some_and(|there| grown.equal(there, &part, row)));
+        }
+    }
+
+    #[test]
+    fn what_changes_from_row_to_row_is_marked(all in cells(40), from in 0_usize..10) {
+        let texts: Texts = all.iter().cloned().collect();
+        let from = from.min(all.len());
+        let part = texts.slice(from, all.len() - from);
+        let mut changed = vec![0; part.len()];
+        part.mark_changes(2, &mut changed);
+        for row in from + 1..all.len() {
+            if let (Some(above), Some(own)) = (&all[row - 1], &all[row]) {
+                let marked = changed[row - from] == 2;
+                // Equal long texts of two pieces stand in two places.
+                prop_assert!(marked || above == own);
+                prop_assert!(!marked || above != own || own.len() > 12);
+            }
+        }
+    }
+}
+
+#[test]
+fn texts_that_repeat_stand_once_in_a_dictionary_and_their_long_ones_once_in_a_block() {
+    let long = |number: usize| format!("a name that is long, and ends with {}", number % 3);
+    let mut builder = TextBuilder::new(0);
+    // Each part has a block of its own, of which nothing is kept.
+    for part in 0..40 {
+        builder.append(&(0..3).map(|row| Some(long(part + row))).collect());
+    }
+    let texts = builder.finish();
+    assert_eq!(plain(&texts), (0..120).map(|at| Some(long(at / 3 + at % 3))).collect::<Plain>());
+    // A byte for each row, and three views for each of fifteen pieces.
+    assert_eq!(texts.size(), 120 + 15 * 3 * 16);
+    assert_eq!(texts.blocks().len(), 15);
+    assert!(texts.blocks().iter().all(|block| block.len() == 3 * long(0).len()));
+    // Of rows that are taken, the dictionary is shared.
+    let one = texts.slice(PIECE, PIECE);
+    assert_eq!(one.take(&vec![0; 5].into()).size(), 5 + 3 * 16);
+    // Texts of which hardly any repeat have a view each.
+    let different: Texts = (0..80).map(|at| Some(format!("{at}"))).collect();
+    assert_eq!(different.size(), 80 * 16);
+    let same = Texts::repeated("one and the same for all", 5);
+    assert_eq!(plain(&same), vec![Some("one and the same for all".to_owned()); 5]);
+}
+
+#[test]
+fn a_dictionary_has_numbers_of_one_byte_or_two_and_none_where_it_does_not_pay() {
+    let piece = |different: usize, rows: usize| {
+        let views: Vec<View> =
+            (0..rows).map(|row| View::of(&(row % different).to_string())).collect();
+        coded(&views, |_| &[]).map(|found| {
+            let piece = Piece::from(found);
+            assert!((0..rows).all(|row| *piece.view(row) == views[row]));
+            piece.size()
+        })
+    };
+    assert_eq!(piece(256, 1000), Some(256 * 16 + 1000));
+    assert_eq!(piece(257, 1000), Some(257 * 16 + 2000));
+    assert_eq!(piece(500, 1000), Some(500 * 16 + 2000));
+    assert_eq!(piece(501, 1000), None);
+    // It would pay in the end, but the first rows do not look like it.
+    assert_eq!(piece(4000, 16_000), None);
+    assert_eq!(piece(3000, 16_000), Some(3000 * 16 + 32_000));
+}

@@ -1,0 +1,192 @@
+//! Rows of columns as lines of text.
+//!
+//! Cells are made column by column, and only those that are not as in the row above: units of one line, and lines of
+//! one order, mostly repeat them. Then each line is put together of new cells and of runs of the line above.
+
+use granum_core::table::{Column, Present};
+use granum_core::value::{Type, day, decimal};
+
+use super::write::{Signs, write_text};
+
+/// So many columns are watched for changes; those behind them count as changed.
+const WATCHED: usize = 64;
+
+/// The lines of rows.
+pub(super) fn bytes_of(columns: &[Column], rows: usize, signs: Signs) -> Vec<u8> {
+    let changes = changes(columns, rows);
+    let made = |(at, column)| Cells::of(column, Changed { at, of: &changes }, columns.len(), signs);
+    let mut cells: Vec<Cells> = columns.iter().enumerate().map(made).collect();
+    let mut out = Vec::with_capacity(rows * columns.len() * 8);
+    let mut above =
+        Above { start: 0, cells: vec![0; columns.len() + 1], next: 0, delimiter: signs.delimiter };
+    for changed in changes {
+        above.go_on(changed, &mut cells, &mut out);
+    }
+    out
+}
+
+/// For each row a bit for each column whose value is not that of the row above.
+fn changes(columns: &[Column], rows: usize) -> Vec<u64> {
+    let mut changed = vec![0_u64; rows];
+    if let Some(first) = changed.first_mut() {
+        *first = u64::MAX;
+    }
+    for (at, column) in columns.iter().take(WATCHED).enumerate() {
+        column.mark_changes(1 << at, &mut changed);
+    }
+    changed
+}
+
+/// Which rows have another value in a column than the row above.
+#[derive(Clone, Copy)]
+struct Changed<'a> {
+    /// The column.
+    at: usize,
+    of: &'a [u64],
+}
+
+impl Changed<'_> {
+    fn rows(&self) -> impl Iterator<Item = usize> {
+        let (every, bit) = (self.at >= WATCHED, 1_u64 << (self.at % WATCHED));
+        let own = self.of.iter().enumerate().filter(move |(_, bits)| every || **bits & bit != 0);
+        own.map(|(row, _)| row)
+    }
+}
+
+/// The new cells of a column, in the order of their rows.
+struct Cells {
+    bytes: Vec<u8>,
+    lengths: Vec<u32>,
+    /// How many have been taken, and where the next begins.
+    taken: usize,
+    start: usize,
+}
+
+impl Cells {
+    fn of(column: &Column, changed: Changed<'_>, columns: usize, signs: Signs) -> Self {
+        let mut made = Making {
+            cells: Self { bytes: vec![], lengths: vec![], taken: 0, start: 0 },
+            present: column.present().filter(|present| present.blanks() > 0),
+            alone: columns == 1,
+        };
+        match column {
+            Column::Text(texts) => made.each(changed, |row, out| {
+                write_text(texts.value(row).as_bytes(), signs.delimiter, out);
+            }),
+            _ if signs.are_looked_for() => {
+                made.each(changed, |row, out| write_looked_at(column, row, signs, out));
+            }
+            Column::Integer(values) => made.each(changed, |row, out| {
+                out.extend_from_slice(itoa::Buffer::new().format(values.value(row)).as_bytes());
+            }),
+            Column::Decimal(units, scale) => {
+                made.each(changed, |row, out| decimal::write(units.value(row), *scale, out));
+            }
+            Column::Date(days) => made.each(changed, |row, out| day::write(days.value(row), out)),
+            other => made.each(changed, |row, out| other.write_value(row, out)),
+        }
+        made.cells
+    }
+
+    /// Where the next cell stands.
+    fn next(&mut self) -> std::ops::Range<usize> {
+        let start = self.start;
+        self.start += self.lengths[self.taken] as usize;
+        self.taken += 1;
+        start..self.start
+    }
+}
+
+/// Cells on their way.
+struct Making {
+    cells: Cells,
+    /// Where not all are there.
+    present: Option<Present>,
+    /// The column is the only one.
+    alone: bool,
+}
+
+impl Making {
+    fn each(&mut self, changed: Changed<'_>, write: impl Fn(usize, &mut Vec<u8>)) {
+        let Cells { bytes, lengths, .. } = &mut self.cells;
+        for row in changed.rows() {
+            let before = bytes.len();
+            if self.present.as_ref().is_none_or(|present| present.has(row)) {
+                write(row, bytes);
+            } else if self.alone {
+                // A blank in the only column would be an empty line, which is no row.
+                bytes.extend_from_slice(b"\"\"");
+            }
+            lengths.push((bytes.len() - before) as u32);
+        }
+    }
+}
+
+/// A value that is no text, in the signs that are asked for.
+fn write_looked_at(column: &Column, row: usize, signs: Signs, out: &mut Vec<u8>) {
+    let start = out.len();
+    column.write_value(row, out);
+    if matches!(column.ty(), Type::Decimal(_) | Type::Number) {
+        for byte in out[start..].iter_mut().filter(|byte| **byte == b'.') {
+            *byte = signs.decimals;
+        }
+    }
+    if out[start..].contains(&signs.delimiter) {
+        out.insert(start, b'"');
+        out.push(b'"');
+    }
+}
+
+/// The line above the next, in the text that both stand in.
+struct Above {
+    start: usize,
+    /// Where each cell begins in it; behind them, where it ends.
+    cells: Vec<usize>,
+    /// As the next is made: the first cell that is not made yet. Those behind it are where they were.
+    next: usize,
+    delimiter: u8,
+}
+
+impl Above {
+    /// Adds the next line, of which the cells that have `changed` are new.
+    fn go_on(&mut self, changed: u64, cells: &mut [Cells], out: &mut Vec<u8>) {
+        let (start, last) = (out.len(), cells.len());
+        self.next = 0;
+        let mut left = changed;
+        while let Some(own) = cells.get_mut(left.trailing_zeros() as usize).filter(|_| left != 0) {
+            self.put(left.trailing_zeros() as usize, own, start, out);
+            left &= left - 1;
+        }
+        for (at, own) in cells.iter_mut().enumerate().skip(WATCHED) {
+            self.put(at, own, start, out);
+        }
+        self.repeat(last, start, out);
+        self.cells[last] = out.len() - start;
+        self.start = start;
+    }
+
+    /// Adds what stands between the cells that are made and a new one, and that.
+    fn put(&mut self, at: usize, cells: &mut Cells, start: usize, out: &mut Vec<u8>) {
+        self.repeat(at, start, out);
+        self.cells[at] = out.len() - start;
+        self.next = at + 1;
+        let cell = cells.next();
+        out.extend_from_slice(&cells.bytes[cell]);
+        out.push(if self.next + 1 == self.cells.len() { b'\n' } else { self.delimiter });
+    }
+
+    /// Adds the cells up to `end` as they are in the line above.
+    fn repeat(&mut self, end: usize, start: usize, out: &mut Vec<u8>) {
+        if self.next >= end {
+            return;
+        }
+        let (from, to) = (self.cells[self.next], self.cells[end]);
+        let here = out.len() - start;
+        out.extend_from_within(self.start + from..self.start + to);
+        if here != from {
+            for cell in &mut self.cells[self.next..end] {
+                *cell = *cell - from + here;
+            }
+        }
+    }
+}
