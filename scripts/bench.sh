@@ -114,31 +114,32 @@ PLAN
 mapfile -t inputs < <(grep -o '"data/[^"]*"' "$plan" | tr -d '"' | sed "s|^|$dir/|")
 bytes_in=$(cat "${inputs[@]}" | wc -c)
 
-# best COMMAND…: the least seconds of all runs, and the most memory in kB.
+# best COMMAND…: the least seconds of all runs, the most memory in kB, and the least CPU seconds.
 best() {
   python3 - "$runs" "$@" <<'PY'
 import os, resource, subprocess, sys, time
 runs, command = int(sys.argv[1]), sys.argv[2:]
-seconds, memory = [], 0
+seconds, cpu, memory = [], [], 0
 for _ in range(runs):
     begun = time.monotonic()
     child = subprocess.Popen(command, stdout=subprocess.DEVNULL)
     _, status, usage = os.wait4(child.pid, 0)
     seconds.append(time.monotonic() - begun)
+    cpu.append(usage.ru_utime + usage.ru_stime)
     memory = max(memory, usage.ru_maxrss)
     if status != 0:
         sys.exit(f"{command} ended with {status}")
-print(f"{min(seconds):.3f} {memory}")
+print(f"{min(seconds):.3f} {memory} {min(cpu):.3f}")
 PY
 }
 
-read -r demo_s demo_kb < <(best "$granum" run "$dir/nursery.granum" -q)
-read -r run_s run_kb < <(best "$granum" run "$plan" -q)
-read -r check_s check_kb < <(best "$granum" check "$plan" -q)
-read -r one_s _ < <(best "$granum" run "$plan" -q --threads 1)
+read -r demo_s demo_kb _ < <(best "$granum" run "$dir/nursery.granum" -q)
+read -r run_s run_kb run_cpu < <(best "$granum" run "$plan" -q)
+read -r check_s check_kb _ < <(best "$granum" check "$plan" -q)
+read -r one_s _ _ < <(best "$granum" run "$plan" -q --threads 1)
 # The largest file alone, before any plan; of the survey also the time that it reads.
 largest=$dir/data/lines.csv
-read -r survey_s survey_kb < <(best "$granum" survey "$largest" -q)
+read -r survey_s survey_kb _ < <(best "$granum" survey "$largest" -q)
 reading_s=999
 for _ in $(seq "$runs"); do
   r=$("$granum" survey "$largest" -v 2>&1 >/dev/null | awk '/reading/ {print $1}')
@@ -253,7 +254,7 @@ output never_ordered to "out/wider/never_ordered.csv"
 output best          to "out/wider/best.csv"
 PLAN
 } >"$dir/wider.granum"
-read -r wider_s wider_kb < <(best "$granum" run "$dir/wider.granum" -q)
+read -r wider_s wider_kb wider_cpu < <(best "$granum" run "$dir/wider.granum" -q)
 # Units that are many times their lines go on to the output as they are made.
 for times in 1 3; do
   cat >"$dir/units_$times.granum" <<PLAN
@@ -264,8 +265,8 @@ table units_of from lines
 output units_of to "out/units.csv"
 PLAN
 done
-read -r units_s units_kb < <(best "$granum" run "$dir/units_1.granum" -q)
-read -r more_s more_kb < <(best "$granum" run "$dir/units_3.granum" -q)
+read -r units_s units_kb _ < <(best "$granum" run "$dir/units_1.granum" -q)
+read -r more_s more_kb _ < <(best "$granum" run "$dir/units_3.granum" -q)
 more_units=$(($(wc -l <"$dir/out/units.csv") - 1))
 rm -f "$dir/out/units.csv"
 # Linking alone: rows in no order against periods that overlap, and against prices of articles by day,
@@ -315,11 +316,11 @@ by_period_s=$(linking promotions "sold_on within starts_on through ends_on prefe
 by_price_s=$(linking prices "price_no")
 through_s=$(linking prices "article_no, sold_on within valid_from through valid_to")
 onward_s=$(linking prices "article_no, sold_on within valid_from onward")
-read -r months_s months_kb < <(best "$granum" check "$dir/months.granum" -q)
-read -r read_s read_kb < <(best "$granum" check "$dir/read.granum" -q)
-read -r gather_s gather_kb < <(best "$granum" check "$dir/gather.granum" -q)
-read -r relate_s relate_kb < <(best "$granum" relate "$dir"/data/*.csv -q)
-read -r draft_s _ < <(best "$granum" draft "$dir"/data/*.csv -q)
+read -r months_s months_kb _ < <(best "$granum" check "$dir/months.granum" -q)
+read -r read_s read_kb _ < <(best "$granum" check "$dir/read.granum" -q)
+read -r gather_s gather_kb _ < <(best "$granum" check "$dir/gather.granum" -q)
+read -r relate_s relate_kb _ < <(best "$granum" relate "$dir"/data/*.csv -q)
+read -r draft_s _ _ < <(best "$granum" draft "$dir"/data/*.csv -q)
 output=$dir/out/unit_sales.csv
 bytes_out=$(wc -c <"$output")
 parse_s=999 write_s=999
@@ -337,12 +338,19 @@ for _ in $(seq "$runs"); do
   read -r p w _ < <(target/release/examples/floor "${wider_inputs[@]}" --like "${wider_outputs[@]}" --to "$dir/floor.csv")
   wider_floor=$(awk "BEGIN{t=$p+$w; print (t<$wider_floor)?t:$wider_floor}")
 done
+# All files that relate and draft look at.
+all_s=999
+for _ in $(seq "$runs"); do
+  read -r p _ < <(target/release/examples/floor "$dir"/data/*.csv --like "$dir/out/wider/best.csv" --to "$dir/floor.csv")
+  all_s=$(awk "BEGIN{print ($p<$all_s)?$p:$all_s}")
+done
 largest_s=999
 for _ in $(seq "$runs"); do
   read -r p _ < <(target/release/examples/floor "$largest" --like "$output" --to "$dir/floor.csv")
   largest_s=$(awk "BEGIN{print ($p<$largest_s)?$p:$largest_s}")
 done
 rm -f "$dir/floor.csv"
+# Beside each figure stands the one of the last call that docs/performance.md keeps.
 awk -v orders="$orders" -v in_b="$bytes_in" -v out_b="$bytes_out" -v p="$parse_s" -v w="$write_s" \
     -v run="$run_s" -v check="$check_s" -v one="$one_s" -v rk="$run_kb" -v ck="$check_kb" -v rec="$records" \
     -v l="$largest_s" -v s="$survey_s" -v r="$reading_s" -v sk="$survey_kb" -v rel="$relate_s" \
@@ -351,12 +359,14 @@ awk -v orders="$orders" -v in_b="$bytes_in" -v out_b="$bytes_out" -v p="$parse_s
     -v mo="$months_s" -v mok="$months_kb" -v wi="$wider_s" -v wik="$wider_kb" -v wif="$wider_floor" \
     -v un="$units_s" -v unk="$units_kb" -v mu="$more_s" -v muk="$more_kb" -v mun="$more_units" \
     -v de="$demo_s" -v dek="$demo_kb" -v ec="$by_code_s" -v pc="$by_period_s" -v ep="$by_price_s" -v pt="$through_s" -v po="$onward_s" \
+    -v rc="$run_cpu" -v wc="$wider_cpu" -v all="$all_s" \
     -v win="$wider_in" -v wout="$wider_out" 'BEGIN {
   printf "%d orders · %.0f MB in, %.0f MB out (%d records)\n\n", orders, in_b/1e6, out_b/1e6, rec
   printf "%-34s %9s %9s\n", "", "seconds", "ratio"
   printf "%-34s %9.2f\n", "floor: parse", p
   printf "%-34s %9.2f\n", "floor: parse and write", p + w
   printf "%-34s %9.2f %9.2f\n", "granum run, to the floor", run, run / (p + w)
+  printf "%-34s %9.2f %9.2f\n", "granum run, CPU seconds", rc, rc / (p + w)
   printf "%-34s %9.2f %9.2f\n", "granum run on one thread", one, one / (p + w)
   printf "%-34s %9.2f %9.2f\n", "granum check, to the parsing", check, check / p
   printf "%-34s %9.2f %9.2f\n", "granum check, to the floor", check, check / (p + w)
@@ -364,9 +374,10 @@ awk -v orders="$orders" -v in_b="$bytes_in" -v out_b="$bytes_out" -v p="$parse_s
   printf "%-34s %9.0f %9.2f\n", "peak memory of check, MB, to input", ck/1e3, ck*1024/in_b
   printf "%-34s %9.2f %9.0f\n", "the demo\x27s own plan, s and MB", de, dek/1e3
   printf "\nthe wider job · %.0f MB in, %.0f MB out\n", win/1e6, wout/1e6
-  printf "%-34s %9.2f\n", "floor: parse and write", wif
-  printf "%-34s %9.2f %9.2f\n", "granum run, to the floor", wi, wi / wif
-  printf "%-34s %9.0f %9.2f\n", "peak memory, MB, to input", wik/1e3, wik*1024/win
+  printf "%-34s %9.2f\n", "floor of it: parse and write", wif
+  printf "%-34s %9.2f %9.2f\n", "granum run of it, to its floor", wi, wi / wif
+  printf "%-34s %9.2f %9.2f\n", "granum run of it, CPU seconds", wc, wc / wif
+  printf "%-34s %9.0f %9.2f\n", "peak memory of it, MB, to input", wik/1e3, wik*1024/win
   printf "\n%-34s %9.2f\n", "floor: parse lines.csv", l
   printf "%-34s %9.2f %9.2f\n", "granum survey reads lines.csv", r, r / l
   printf "%-34s %9.2f %9.2f\n", "granum survey lines.csv, whole", s, s / l
@@ -375,7 +386,7 @@ awk -v orders="$orders" -v in_b="$bytes_in" -v out_b="$bytes_out" -v p="$parse_s
   printf "%-34s %9.2f %9.2f\n", "and groups them, to reading", ga, ga / rd
   printf "%-34s %9.0f %9.2f\n", "peak memory of grouping, MB", gak/1e3, gak / rdk
   printf "%-34s %9.2f\n", "granum check, orders of months", mo
-  printf "%-34s %9.0f\n", "peak memory of it, MB", mok/1e3
+  printf "%-34s %9.0f\n", "peak memory of those months, MB", mok/1e3
   printf "%-34s %9.2f %9.0f\n", "units of all lines, s and MB", un, unk/1e3
   printf "%-34s %9.2f %9.0f\n", sprintf("%.1f million units, s and MB", mun/1e6), mu, muk/1e3
   printf "%-34s %9.2f\n", "linking alone, by 10,000 codes", ec
@@ -383,7 +394,8 @@ awk -v orders="$orders" -v in_b="$bytes_in" -v out_b="$bytes_out" -v p="$parse_s
   printf "%-34s %9.2f\n", "by 500,000 price numbers", ep
   printf "%-34s %9.2f %9.2f\n", "500,000 prices, through", pt, (ep > 0) ? pt / ep : 0
   printf "%-34s %9.2f %9.2f\n", "500,000 prices, onward", po, (ep > 0) ? po / ep : 0
-  printf "%-34s %9.2f\n", "granum relate, all files", rel
+  printf "%-34s %9.2f\n", "floor: parse all files", all
+  printf "%-34s %9.2f %9.2f\n", "granum relate, all files", rel, rel / all
   printf "%-34s %9.0f\n", "peak memory of relate, MB", relk/1e3
-  printf "%-34s %9.2f\n", "granum draft, all files", d
-}'
+  printf "%-34s %9.2f %9.2f\n", "granum draft, all files", d, d / all
+}' | python3 scripts/bench_beside.py docs/performance.md
