@@ -1,6 +1,8 @@
 //! What can be done to keys so that more of them match: as changes that are worked here, and as the
 //! expressions that a plan works.
 
+use std::borrow::Cow;
+
 use crate::lang::quoted;
 
 /// One change of a text. What is left of nothing is blank, and a blank key leads nowhere.
@@ -41,17 +43,22 @@ impl End {
 }
 
 impl Change {
-    /// The text after the change, as the expression gives it.
-    pub fn apply(&self, text: &str) -> String {
+    /// The text after the change, as the expression gives it; not copied where it stays as it is.
+    pub fn apply<'t>(&self, text: &'t str) -> Cow<'t, str> {
         match self {
-            Self::Trim => text.trim().to_owned(),
-            Self::Upper => text.to_uppercase(),
-            Self::Lower => text.to_lowercase(),
-            Self::Zeros => text.trim_start_matches('0').to_owned(),
-            Self::Without(sign) => text.chars().filter(|letter| letter != sign).collect(),
-            Self::Cut { end, text: fixed, .. } => {
-                end.without(text, fixed).unwrap_or(text).to_owned()
+            Self::Trim => text.trim().into(),
+            Self::Upper if text.is_ascii() => {
+                letters(text, |letter| letter.is_ascii_lowercase(), str::to_ascii_uppercase)
             }
+            Self::Upper => text.to_uppercase().into(),
+            Self::Lower if text.is_ascii() => {
+                letters(text, |letter| letter.is_ascii_uppercase(), str::to_ascii_lowercase)
+            }
+            Self::Lower => text.to_lowercase().into(),
+            Self::Zeros => text.trim_start_matches('0').into(),
+            Self::Without(sign) if !text.contains(*sign) => text.into(),
+            Self::Without(sign) => text.replace(*sign, "").into(),
+            Self::Cut { end, text: fixed, .. } => end.without(text, fixed).unwrap_or(text).into(),
         }
     }
 
@@ -82,11 +89,19 @@ impl Change {
     }
 }
 
+/// A text, changed if one of its letters is such a one.
+fn letters<'t>(text: &'t str, is: fn(&u8) -> bool, change: fn(&str) -> String) -> Cow<'t, str> {
+    if text.as_bytes().iter().any(is) { change(text).into() } else { text.into() }
+}
+
 /// A text after several changes; nothing where it is blank then.
-pub(crate) fn changed(changes: &[Change], text: &str) -> Option<String> {
-    let mut text = text.to_owned();
+pub(crate) fn changed<'t>(changes: &[Change], text: &'t str) -> Option<Cow<'t, str>> {
+    let mut text = Cow::Borrowed(text);
     for change in changes {
-        text = change.apply(&text);
+        text = match text {
+            Cow::Borrowed(text) => change.apply(text),
+            Cow::Owned(text) => Cow::Owned(change.apply(&text).into_owned()),
+        };
     }
     Some(text).filter(|text| !text.is_empty())
 }

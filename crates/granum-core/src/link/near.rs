@@ -4,6 +4,7 @@
 //! Tried in this order, each on what those before do not explain: outer spaces, letter case, leading
 //! zeros, other signs, something fixed before or behind, one letter off.
 
+use std::borrow::Cow;
 use std::collections::{HashMap, HashSet};
 
 use rayon::prelude::*;
@@ -244,7 +245,7 @@ impl Search<'_> {
                     needed(&all, |before, change| {
                         keys(&|key| {
                             let text = changed(before, &key[at]).unwrap_or_default();
-                            change.apply(&text) != text
+                            change.apply(&text) != *text
                         })
                     })
                 })
@@ -440,7 +441,10 @@ impl Mend {
     /// A key after the changes of its side; nothing where a part of it is blank then.
     #[allow(clippy::unused_self)]
     fn key(&self, changes: &[Vec<Change>], key: &Key) -> Option<Key> {
-        key.iter().zip(changes).map(|(part, changes)| changed(changes, part)).collect()
+        key.iter()
+            .zip(changes)
+            .map(|(part, changes)| changed(changes, part).map(Cow::into_owned))
+            .collect()
     }
 
     /// The keys to write.

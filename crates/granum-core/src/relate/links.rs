@@ -1,5 +1,6 @@
 //! Columns of one table that lead to the key of another.
 
+use std::borrow::Cow;
 use std::collections::{HashMap, HashSet};
 
 use rayon::prelude::*;
@@ -389,22 +390,37 @@ fn mended(
         needed(changes, |before, change| {
             column.dictionary.values().any(|(value, ..)| {
                 let text = changed(before, value).unwrap_or_default();
-                change.apply(&text) != text
+                change.apply(&text) != *text
             })
         })
     };
     let mend = Mend { left: side(column), right: side(target) };
-    let mut after: HashMap<String, u32> = HashMap::with_capacity(target.dictionary.len());
+    // The target's values that change; the others are found as they are.
+    let mut after: HashMap<Cow<'_, str>, u32> = HashMap::new();
+    let stays = |number: u32| {
+        let value = target.dictionary.value(number as usize);
+        changed(&mend.right, value).is_some_and(|text| text == value)
+    };
     for (number, (value, ..)) in (0..).zip(target.dictionary.values()) {
-        if let Some(text) = changed(&mend.right, value)
-            && after.insert(text, number).is_some()
-        {
+        let Some(text) = changed(&mend.right, value).filter(|text| *text != value) else {
+            continue;
+        };
+        let taken = target.dictionary.find(&text).is_some_and(stays);
+        if taken || after.insert(text, number).is_some() {
             return None;
         }
     }
-    let mut found = vec![];
+    let find = |text: &str| {
+        let same = || target.dictionary.find(text).filter(|found| stays(*found));
+        after.get(text).copied().or_else(same)
+    };
+    let mut found = Vec::with_capacity(plain.len());
     for (value, to) in column.dictionary.values().map(|(value, ..)| value).zip(plain) {
-        let now = changed(&mend.left, value).and_then(|text| after.get(&text).copied());
+        let now = match changed(&mend.left, value) {
+            // As before, as long as nothing is changed on the other side.
+            Some(text) if text == value && mend.right.is_empty() => *to,
+            text => text.and_then(|text| find(&text)),
+        };
         if to.is_some() && now != *to {
             return None;
         }
