@@ -16,13 +16,11 @@ pub(super) fn bytes_of(columns: &[Column], rows: usize, signs: Signs) -> Vec<u8>
     let changes = changes(columns, rows);
     let made = |(at, column)| Cells::of(column, Changed { at, of: &changes }, columns.len(), signs);
     let mut cells: Vec<Cells> = columns.iter().enumerate().map(made).collect();
-    let mut out = Vec::with_capacity(rows * columns.len() * 8);
-    let mut above =
-        Above { start: 0, cells: vec![0; columns.len() + 1], next: 0, delimiter: signs.delimiter };
+    let mut lines = Lines::new(&cells, rows, signs.delimiter);
     for changed in changes {
-        above.go_on(changed, &mut cells, &mut out);
+        lines.go_on(changed, &mut cells);
     }
-    out
+    lines.finish()
 }
 
 /// For each row a bit for each column whose value is not that of the row above.
@@ -57,6 +55,8 @@ impl Changed<'_> {
 struct Cells {
     bytes: Vec<u8>,
     lengths: Vec<u32>,
+    /// The longest of them.
+    longest: usize,
     /// How many have been taken, and where the next begins.
     taken: usize,
     start: usize,
@@ -65,7 +65,7 @@ struct Cells {
 impl Cells {
     fn of(column: &Column, changed: Changed<'_>, columns: usize, signs: Signs) -> Self {
         let mut made = Making {
-            cells: Self { bytes: vec![], lengths: vec![], taken: 0, start: 0 },
+            cells: Self { bytes: vec![], lengths: vec![], longest: 0, taken: 0, start: 0 },
             present: column.present().filter(|present| present.blanks() > 0),
             alone: columns == 1,
         };
@@ -85,7 +85,9 @@ impl Cells {
             Column::Date(days) => made.each(changed, |row, out| day::write(days.value(row), out)),
             other => made.each(changed, |row, out| other.write_value(row, out)),
         }
-        made.cells
+        let mut cells = made.cells;
+        cells.bytes.resize(cells.bytes.len() + FEW, 0);
+        cells
     }
 
     /// Where the next cell stands.
@@ -108,7 +110,7 @@ struct Making {
 
 impl Making {
     fn each(&mut self, changed: Changed<'_>, write: impl Fn(usize, &mut Vec<u8>)) {
-        let Cells { bytes, lengths, .. } = &mut self.cells;
+        let Cells { bytes, lengths, longest, .. } = &mut self.cells;
         for row in changed.rows() {
             let before = bytes.len();
             if self.present.as_ref().is_none_or(|present| present.has(row)) {
@@ -117,6 +119,7 @@ impl Making {
                 // A blank in the only column would be an empty line, which is no row.
                 bytes.extend_from_slice(b"\"\"");
             }
+            *longest = (bytes.len() - before).max(*longest);
             lengths.push((bytes.len() - before) as u32);
         }
     }
@@ -137,56 +140,99 @@ fn write_looked_at(column: &Column, row: usize, signs: Signs, out: &mut Vec<u8>)
     }
 }
 
-/// The line above the next, in the text that both stand in.
-struct Above {
-    start: usize,
-    /// Where each cell begins in it; behind them, where it ends.
+/// Up to so many bytes are copied as so many: what is too much is written over by what follows, and a copy of a
+/// known length is far quicker.
+const FEW: usize = 32;
+
+/// Lines, one behind the other.
+struct Lines {
+    /// What is made, and room behind it for a line and [`FEW`] bytes.
+    out: Vec<u8>,
+    end: usize,
+    /// Where the line above the next begins.
+    above: usize,
+    /// Where each cell begins in that; behind them, where it ends.
     cells: Vec<usize>,
     /// As the next is made: the first cell that is not made yet. Those behind it are where they were.
     next: usize,
     delimiter: u8,
+    /// The bytes that a line may have.
+    longest: usize,
 }
 
-impl Above {
+impl Lines {
+    fn new(cells: &[Cells], rows: usize, delimiter: u8) -> Self {
+        let longest = cells.iter().map(|cells| cells.longest + 1).sum();
+        let out = vec![0; rows * cells.len() * 8 + longest + FEW];
+        Self { out, end: 0, above: 0, cells: vec![0; cells.len() + 1], next: 0, delimiter, longest }
+    }
+
     /// Adds the next line, of which the cells that have `changed` are new.
-    fn go_on(&mut self, changed: u64, cells: &mut [Cells], out: &mut Vec<u8>) {
-        let (start, last) = (out.len(), cells.len());
+    fn go_on(&mut self, changed: u64, cells: &mut [Cells]) {
+        if self.out.len() < self.end + self.longest + FEW {
+            self.out.resize(2 * self.out.len() + self.longest, 0);
+        }
+        let (start, last) = (self.end, cells.len());
         self.next = 0;
         let mut left = changed;
-        while let Some(own) = cells.get_mut(left.trailing_zeros() as usize).filter(|_| left != 0) {
-            self.put(left.trailing_zeros() as usize, own, start, out);
+        while left != 0 {
+            let at = left.trailing_zeros() as usize;
+            let Some(own) = cells.get_mut(at) else { break };
+            self.put(at, own, start);
             left &= left - 1;
         }
         for (at, own) in cells.iter_mut().enumerate().skip(WATCHED) {
-            self.put(at, own, start, out);
+            self.put(at, own, start);
         }
-        self.repeat(last, start, out);
-        self.cells[last] = out.len() - start;
-        self.start = start;
+        self.repeat(last, start);
+        self.cells[last] = self.end - start;
+        self.above = start;
     }
 
     /// Adds what stands between the cells that are made and a new one, and that.
-    fn put(&mut self, at: usize, cells: &mut Cells, start: usize, out: &mut Vec<u8>) {
-        self.repeat(at, start, out);
-        self.cells[at] = out.len() - start;
+    #[inline]
+    fn put(&mut self, at: usize, cells: &mut Cells, start: usize) {
+        self.repeat(at, start);
+        self.cells[at] = self.end - start;
         self.next = at + 1;
         let cell = cells.next();
-        out.extend_from_slice(&cells.bytes[cell]);
-        out.push(if self.next + 1 == self.cells.len() { b'\n' } else { self.delimiter });
+        let length = cell.len();
+        if length <= FEW {
+            let few = &cells.bytes[cell.start..cell.start + FEW];
+            self.out[self.end..self.end + FEW].copy_from_slice(few);
+        } else {
+            self.out[self.end..self.end + length].copy_from_slice(&cells.bytes[cell]);
+        }
+        self.end += length;
+        self.out[self.end] = if at + 2 == self.cells.len() { b'\n' } else { self.delimiter };
+        self.end += 1;
     }
 
     /// Adds the cells up to `end` as they are in the line above.
-    fn repeat(&mut self, end: usize, start: usize, out: &mut Vec<u8>) {
+    #[inline]
+    fn repeat(&mut self, end: usize, start: usize) {
         if self.next >= end {
             return;
         }
         let (from, to) = (self.cells[self.next], self.cells[end]);
-        let here = out.len() - start;
-        out.extend_from_within(self.start + from..self.start + to);
+        let (first, here) = (self.above + from, self.end - start);
+        if to - from <= FEW {
+            let mut few = [0; FEW];
+            few.copy_from_slice(&self.out[first..first + FEW]);
+            self.out[self.end..self.end + FEW].copy_from_slice(&few);
+        } else {
+            self.out.copy_within(first..self.above + to, self.end);
+        }
+        self.end += to - from;
         if here != from {
             for cell in &mut self.cells[self.next..end] {
                 *cell = *cell - from + here;
             }
         }
+    }
+
+    fn finish(mut self) -> Vec<u8> {
+        self.out.truncate(self.end);
+        self.out
     }
 }
