@@ -4,8 +4,6 @@ use std::io::{self, Read};
 use std::sync::mpsc::{Receiver, sync_channel};
 use std::thread;
 
-use crate::stream::Stream;
-
 /// Bytes that are read at a time, and how many times before anybody asks.
 const BLOCK: u64 = 1 << 18;
 const BLOCKS: usize = 16;
@@ -22,7 +20,7 @@ impl Ahead {
     ///
     /// # Errors
     /// What the system says of another thread.
-    pub fn of(mut from: Stream) -> io::Result<Self> {
+    pub fn of(mut from: impl Read + Send + 'static) -> io::Result<Self> {
         let (blocks, taken) = sync_channel(BLOCKS);
         thread::Builder::new().name("reading ahead".into()).spawn(move || {
             loop {
@@ -86,7 +84,7 @@ mod tests {
         for (bytes, wrong) in
             [(0, false), (1, false), (10_000_000, false), (0, true), (700_000, true)]
         {
-            let mut ahead = Ahead::of(Box::new(Given(bytes, wrong))).unwrap();
+            let mut ahead = Ahead::of(Given(bytes, wrong)).unwrap();
             let mut all = vec![];
             let read = ahead.read_to_end(&mut all);
             assert_eq!(read.is_err(), wrong);
@@ -110,7 +108,7 @@ mod tests {
                 let _ = self.0.send(());
             }
         }
-        let mut ahead = Ahead::of(Box::new(Telling(told))).unwrap();
+        let mut ahead = Ahead::of(Telling(told)).unwrap();
         assert_eq!(ahead.read(&mut [0; 10]).unwrap(), 10);
         drop(ahead);
         assert!(ended.recv_timeout(std::time::Duration::from_secs(20)).is_ok());

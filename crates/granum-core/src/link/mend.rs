@@ -48,11 +48,11 @@ impl Change {
         match self {
             Self::Trim => text.trim().into(),
             Self::Upper if text.is_ascii() => {
-                letters(text, |letter| letter.is_ascii_lowercase(), str::to_ascii_uppercase)
+                letters(text, u8::is_ascii_lowercase, str::to_ascii_uppercase)
             }
             Self::Upper => text.to_uppercase().into(),
             Self::Lower if text.is_ascii() => {
-                letters(text, |letter| letter.is_ascii_uppercase(), str::to_ascii_lowercase)
+                letters(text, u8::is_ascii_uppercase, str::to_ascii_lowercase)
             }
             Self::Lower => text.to_lowercase().into(),
             Self::Zeros => text.trim_start_matches('0').into(),
@@ -90,7 +90,7 @@ impl Change {
 }
 
 /// A text, changed if one of its letters is such a one.
-fn letters<'t>(text: &'t str, is: fn(&u8) -> bool, change: fn(&str) -> String) -> Cow<'t, str> {
+fn letters(text: &str, is: fn(&u8) -> bool, change: fn(&str) -> String) -> Cow<'_, str> {
     if text.as_bytes().iter().any(is) { change(text).into() } else { text.into() }
 }
 

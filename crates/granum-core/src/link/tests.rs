@@ -1,8 +1,10 @@
 //! Keys and links against the slow twin: a map of texts.
 
 use proptest::prelude::*;
+use std::borrow::Cow;
 use std::collections::HashMap;
 
+use super::mend::{Change, End, changed};
 use super::*;
 use crate::table::{Amount, Column, Rows};
 use crate::value::Scale;
@@ -255,4 +257,26 @@ fn a_path_ends_where_a_link_leads_nowhere() {
 fn minus_zero_and_zero_are_one_key() {
     let keys = Keys::new(vec![Column::Number(vec![0.0, -0.0].into())], BlankKeys::Apart, 2);
     assert_eq!(KeyTable::build(&keys).repeats, [(1, 0)]);
+}
+
+proptest! {
+    #[test]
+    fn changes_of_keys_are_what_they_are_called(text in "[ ]{0,2}[0aAzß\u{1c5}É-]{0,6}[ ]{0,2}") {
+        let all = [
+            (Change::Trim, text.trim().to_owned()),
+            (Change::Upper, text.to_uppercase()),
+            (Change::Lower, text.to_lowercase()),
+            (Change::Zeros, text.trim_start_matches('0').to_owned()),
+            (Change::Without('-'), text.chars().filter(|letter| *letter != '-').collect()),
+        ];
+        for (change, wanted) in &all {
+            prop_assert_eq!(change.apply(&text).into_owned(), wanted.clone());
+            let twice = changed(&[change.clone(), Change::Upper], &text);
+            let upper = wanted.to_uppercase();
+            prop_assert_eq!(twice.map(Cow::into_owned), Some(upper).filter(|text| !text.is_empty()));
+        }
+        let cut = Change::Cut { end: End::Before, text: " ".into(), all: false };
+        let rest = text.strip_prefix(' ').filter(|rest| !rest.is_empty());
+        prop_assert_eq!(&*cut.apply(&text), rest.unwrap_or(&text));
+    }
 }

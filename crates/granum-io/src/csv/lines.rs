@@ -6,10 +6,28 @@
 use granum_core::table::{Column, Present};
 use granum_core::value::{Type, day, decimal};
 
-use super::write::{Signs, write_text};
-
 /// So many columns are watched for changes; those behind them count as changed.
 const WATCHED: usize = 64;
+
+/// The signs between fields and before decimal places.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Signs {
+    pub delimiter: u8,
+    pub decimals: u8,
+}
+
+/// What holds where nothing is said.
+pub(super) const PLAIN: Signs = Signs { delimiter: b',', decimals: b'.' };
+
+impl Signs {
+    /// Whether values that are no text have to be looked at: for the sign between fields, or before places.
+    pub fn are_looked_for(self) -> bool {
+        self.decimals != PLAIN.decimals
+            || self.delimiter.is_ascii_alphanumeric()
+            || b"-+.: ".contains(&self.delimiter)
+            || self.delimiter == self.decimals
+    }
+}
 
 /// The lines of rows.
 pub(super) fn bytes_of(columns: &[Column], rows: usize, signs: Signs) -> Vec<u8> {
@@ -235,4 +253,21 @@ impl Lines {
         self.out.truncate(self.end);
         self.out
     }
+}
+
+/// A text, in quotes where it has to be.
+pub(crate) fn write_text(text: &[u8], delimiter: u8, out: &mut Vec<u8>) {
+    let special = |byte: &u8| matches!(byte, b'"' | b'\n' | b'\r') || *byte == delimiter;
+    if !text.iter().any(special) {
+        out.extend_from_slice(text);
+        return;
+    }
+    out.push(b'"');
+    for byte in text {
+        if *byte == b'"' {
+            out.push(b'"');
+        }
+        out.push(*byte);
+    }
+    out.push(b'"');
 }

@@ -8,10 +8,9 @@ use granum_core::table::{Column, Lines};
 use granum_core::value::Type;
 use proptest::prelude::*;
 
-use super::lines::bytes_of;
+use super::lines::{PLAIN, bytes_of};
 use super::part::{CsvPart, Layout, cell};
 use super::scan::last_record_end;
-use super::write::PLAIN;
 use super::*;
 use crate::format::Writer;
 

@@ -8,7 +8,7 @@ use granum_core::table::Column;
 use granum_core::value::Type;
 
 use super::letters::Letters;
-use super::lines::bytes_of;
+use super::lines::{PLAIN, Signs, bytes_of, write_text};
 use crate::format::{Unwritable, Writer};
 
 /// Writes a table as text with signs between fields.
@@ -17,16 +17,6 @@ pub(crate) struct CsvWriter {
     signs: Signs,
     letters: Letters,
 }
-
-/// The signs between fields and before decimal places.
-#[derive(Debug, Clone, Copy)]
-pub(super) struct Signs {
-    pub delimiter: u8,
-    pub decimals: u8,
-}
-
-/// What holds where nothing is said.
-pub(super) const PLAIN: Signs = Signs { delimiter: b',', decimals: b'.' };
 
 impl Signs {
     /// As is said, else as the name of a file does: a tab in `.tsv`; beside a decimal comma a semicolon.
@@ -39,14 +29,6 @@ impl Signs {
             (false, _) => PLAIN.delimiter,
         });
         Self { delimiter, decimals }
-    }
-
-    /// Whether values that are no text have to be looked at: for the sign between fields, or before places.
-    pub fn are_looked_for(self) -> bool {
-        self.decimals != PLAIN.decimals
-            || self.delimiter.is_ascii_alphanumeric()
-            || b"-+.: ".contains(&self.delimiter)
-            || self.delimiter == self.decimals
     }
 }
 
@@ -123,21 +105,4 @@ pub(crate) fn write_row<'a>(cells: impl ExactSizeIterator<Item = &'a [u8]>, out:
         write_text(cell, b',', out);
     }
     out.push(b'\n');
-}
-
-/// A text, in quotes where it has to be.
-pub(crate) fn write_text(text: &[u8], delimiter: u8, out: &mut Vec<u8>) {
-    let special = |byte: &u8| matches!(byte, b'"' | b'\n' | b'\r') || *byte == delimiter;
-    if !text.iter().any(special) {
-        out.extend_from_slice(text);
-        return;
-    }
-    out.push(b'"');
-    for byte in text {
-        if *byte == b'"' {
-            out.push(b'"');
-        }
-        out.push(*byte);
-    }
-    out.push(b'"');
 }

@@ -55,13 +55,19 @@ impl<R: Read> Several<R> {
         let mut frames = vec![];
         while frames.len() < most && !from.fill_buf()?.is_empty() {
             let mut bytes = vec![];
-            if gather(&mut from, &mut bytes)? {
-                frames.push(bytes);
-                continue;
+            match gather(&mut from, &mut bytes)? {
+                Gathered::Whole => frames.push(bytes),
+                Gathered::Large => {
+                    self.from = Left::Stream(Box::new(Frames::new(Cursor::new(bytes).chain(from))));
+                    self.ready = unpacked(&frames);
+                    return Ok(());
+                }
+                Gathered::Ended => {
+                    self.ready = unpacked(&frames);
+                    self.ready.push_back(Err(io::ErrorKind::UnexpectedEof.into()));
+                    return Ok(());
+                }
             }
-            self.from = Left::Stream(Box::new(Frames::new(Cursor::new(bytes).chain(from))));
-            self.ready = unpacked(&frames);
-            return Ok(());
         }
         self.from = Left::Frames(from);
         self.ready = unpacked(&frames);
@@ -122,60 +128,66 @@ impl<R: Read> Read for Several<R> {
     }
 }
 
-/// Adds all bytes of the next frame, without a look at what they hold. `false`, with those that were read, where
-/// it is too large, or nothing that is known: whoever unpacks it says what it is. A frame that ends too early is
-/// as long as it is.
-fn gather(from: &mut impl Read, bytes: &mut Vec<u8>) -> io::Result<bool> {
+/// What came of looking for the end of a frame.
+#[derive(Debug, PartialEq, Eq)]
+enum Gathered {
+    Whole,
+    /// It is too large to be held, or nothing that is known: whoever unpacks it says what it is.
+    Large,
+    /// The file ends before it does.
+    Ended,
+}
+
+/// Adds all bytes of the next frame, or those that were looked at, without a look at what they hold.
+fn gather(from: &mut impl Read, bytes: &mut Vec<u8>) -> io::Result<Gathered> {
     let mut more = |count: usize, bytes: &mut Vec<u8>| -> io::Result<bool> {
         Ok(from.take(count as u64).read_to_end(bytes)? == count)
     };
     if !more(5, bytes)? {
-        return Ok(true);
+        return Ok(Gathered::Ended);
     }
     let magic = u32::from_le_bytes([bytes[0], bytes[1], bytes[2], bytes[3]]);
     let descriptor = bytes[4];
     if magic & !0xF == SKIPPED {
         if !more(3, bytes)? {
-            return Ok(true);
+            return Ok(Gathered::Ended);
         }
         let length = u32::from_le_bytes([bytes[4], bytes[5], bytes[6], bytes[7]]) as usize;
-        if length <= BYTES {
-            more(length, bytes)?;
+        if length > BYTES {
+            return Ok(Gathered::Large);
         }
-        return Ok(length <= BYTES);
+        return Ok(if more(length, bytes)? { Gathered::Whole } else { Gathered::Ended });
     }
     if magic != 0xFD2F_B528 {
-        return Ok(false);
+        return Ok(Gathered::Large);
     }
     let single = descriptor & 0x20 != 0;
     let size = [usize::from(single), 2, 4, 8][usize::from(descriptor >> 6)];
     let dictionary = [0, 1, 2, 4][usize::from(descriptor & 3)];
     if !more(usize::from(!single) + dictionary + size, bytes)? {
-        return Ok(true);
+        return Ok(Gathered::Ended);
     }
     for _ in 0..BLOCKS {
         let start = bytes.len();
         if !more(3, bytes)? {
-            return Ok(true);
+            return Ok(Gathered::Ended);
         }
         let header = u32::from_le_bytes([bytes[start], bytes[start + 1], bytes[start + 2], 0]);
         // A block of one byte that repeats has that alone.
         let length = if header >> 1 & 3 == 1 { 1 } else { (header >> 3) as usize };
-        if !more(length, bytes)? {
-            return Ok(true);
+        let last = header & 1 == 1;
+        let checksum = if last && descriptor & 4 != 0 { 4 } else { 0 };
+        if !more(length + checksum, bytes)? {
+            return Ok(Gathered::Ended);
+        }
+        if last {
+            return Ok(Gathered::Whole);
         }
         if bytes.len() > BYTES {
-            return Ok(false);
-        }
-        if header & 1 == 1 {
-            let checked = descriptor & 4 != 0;
-            if checked {
-                more(4, bytes)?;
-            }
-            return Ok(true);
+            return Ok(Gathered::Large);
         }
     }
-    Ok(false)
+    Ok(Gathered::Large)
 }
 
 #[cfg(test)]
@@ -221,9 +233,9 @@ mod tests {
         let large = vec![b'a'; (BLOCKS + 3) << 17];
         let packed = [frame(&text(10, 0)), frame(&large), frame(&text(10, 7))].concat();
         let mut first = vec![];
-        assert!(gather(&mut &frame(&text(10, 0))[..], &mut first).unwrap());
+        assert_eq!(gather(&mut &frame(&text(10, 0))[..], &mut first).unwrap(), Gathered::Whole);
         assert_eq!(first, frame(&text(10, 0)));
-        assert!(!gather(&mut &frame(&large)[..], &mut vec![]).unwrap());
+        assert_eq!(gather(&mut &frame(&large)[..], &mut vec![]).unwrap(), Gathered::Large);
         assert_eq!(all(&packed).unwrap(), [text(10, 0), large, text(10, 7)].concat());
     }
 
@@ -232,7 +244,8 @@ mod tests {
         let packed = [frame(&text(50, 0)), frame(&text(50, 50))].concat();
         let first = frame(&text(50, 0)).len();
         for end in (1..packed.len()).filter(|end| *end != first) {
-            assert!(all(&packed[..end]).is_err(), "the first {end} bytes");
+            let error = all(&packed[..end]).unwrap_err();
+            assert_eq!(error.kind(), io::ErrorKind::UnexpectedEof, "the first {end} bytes");
         }
         let skipped = [0x53, 0x2a, 0x4d, 0x18, 2, 0, 0, 0, 9, 9];
         assert!((1..skipped.len()).all(|end| all(&skipped[..end]).is_err()));

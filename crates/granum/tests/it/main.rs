@@ -22,6 +22,7 @@ mod groups;
 mod guide;
 mod json;
 mod killed;
+mod large;
 mod likeness;
 mod lists;
 mod matching;

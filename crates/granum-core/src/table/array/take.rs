@@ -1,9 +1,9 @@
 //! Arrays of some rows of an array: those that are named, and those that are kept.
 
-use super::{Bits, BitsBuilder, Fixed, Native, Present, Texts, Truths};
+use super::{Bits, BitsBuilder, Fixed, Native, Present, Truths};
 
 /// Which of the named rows have a value: those that are named by a number, and are not blank there.
-fn named(present: Option<&Present>, rows: &Fixed<u32>) -> Option<Present> {
+pub(super) fn named(present: Option<&Present>, rows: &Fixed<u32>) -> Option<Present> {
     match (present.filter(|present| present.blanks() > 0), rows.present()) {
         (None, named) => named.cloned(),
         (Some(present), None) => {
@@ -46,7 +46,7 @@ fn kept_bits(bits: &Bits, keep: &Bits) -> Bits {
     out.finish()
 }
 
-fn kept(present: Option<&Present>, keep: &Bits) -> Option<Present> {
+pub(super) fn kept(present: Option<&Present>, keep: &Bits) -> Option<Present> {
     let present = present.filter(|present| present.blanks() > 0)?;
     Some(Present::new(kept_bits(present.bits(), keep)))
 }
@@ -88,17 +88,5 @@ impl Truths {
     /// The rows where `keep` is true.
     pub(crate) fn filter(&self, keep: &Bits) -> Self {
         Self::new(kept_bits(self.values(), keep), kept(self.present(), keep))
-    }
-}
-
-impl Texts {
-    /// The named rows. Long texts stay where they are and are shared.
-    pub(crate) fn take(&self, rows: &Fixed<u32>) -> Self {
-        self.of_rows(rows, named(self.present(), rows))
-    }
-
-    /// The rows where `keep` is true.
-    pub(crate) fn filter(&self, keep: &Bits) -> Self {
-        self.kept(keep, kept(self.present(), keep))
     }
 }

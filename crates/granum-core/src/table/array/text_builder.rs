@@ -1,11 +1,12 @@
-//! Texts that grow at their end.
+//! Texts that grow at their end, and those that are made of others.
 
 use std::collections::HashMap;
 use std::sync::Arc;
 
 use super::piece::{PIECE, Piece, coded};
+use super::take::{kept, named};
 use super::texts::{Block, Form};
-use super::{PresentBuilder, Texts, View, with_room};
+use super::{Bits, Fixed, Present, PresentBuilder, Texts, View, with_room};
 use crate::bug::{Sure, bug};
 
 /// Texts that grow at their end, and the blocks of bytes that their longer ones stand in. Pieces that are
@@ -40,7 +41,7 @@ impl TextBuilder {
     }
 
     /// No texts yet of those that have these blocks.
-    pub(super) fn of(texts: &Texts, room: usize) -> Self {
+    fn of(texts: &Texts, room: usize) -> Self {
         Self { blocks: texts.blocks.to_vec(), ..Self::new(room) }
     }
 
@@ -68,7 +69,7 @@ impl TextBuilder {
 
     /// Adds the view of a text in one of the blocks that it has, or of none.
     #[inline]
-    pub(super) fn push_view(&mut self, view: View) {
+    fn push_view(&mut self, view: View) {
         self.views.push(view);
         if self.views.len() == PIECE {
             self.seal();
@@ -111,7 +112,7 @@ impl TextBuilder {
     }
 
     /// Adds the views of some rows of texts whose blocks it has; which are blank is another's matter.
-    pub(super) fn push_views(&mut self, texts: &Texts, offset: usize, length: usize) {
+    fn push_views(&mut self, texts: &Texts, offset: usize, length: usize) {
         let mut at = 0;
         while at < length {
             let count = (PIECE - self.views.len()).min(length - at);
@@ -208,7 +209,7 @@ impl TextBuilder {
     }
 
     /// All texts, of which those are blank that `present` says.
-    pub(super) fn finish_with(self, present: Option<super::Present>) -> Texts {
+    fn finish_with(self, present: Option<Present>) -> Texts {
         Texts { present, ..self.parts().0 }
     }
 
@@ -225,5 +226,56 @@ impl TextBuilder {
             Form::Many { pieces: self.pieces.into(), from: 0, rows }
         };
         (Texts { form, blocks: self.blocks.into(), present: None }, self.present)
+    }
+}
+
+impl Texts {
+    /// The named rows. Long texts stay where they are and are shared.
+    pub(crate) fn take(&self, rows: &Fixed<u32>) -> Self {
+        let present = named(self.present(), rows);
+        if let (Form::One(piece), true) = (&self.form, rows.len() <= PIECE) {
+            let form = Form::One(piece.take(rows));
+            return Self { form, blocks: Arc::clone(&self.blocks), present };
+        }
+        let view = |at: usize| match rows.get(at) {
+            Some(row) => *self.view(row as usize),
+            None => View::EMPTY,
+        };
+        if rows.len() <= PIECE {
+            let views = (0..rows.len()).map(view).collect();
+            let form = Form::One(Piece::each(views));
+            return Self { form, blocks: Arc::clone(&self.blocks), present };
+        }
+        let mut taken = TextBuilder::of(self, rows.len());
+        (0..rows.len()).for_each(|at| taken.push_view(view(at)));
+        taken.finish_with(present)
+    }
+
+    /// The rows where `keep` is true.
+    pub(crate) fn filter(&self, keep: &Bits) -> Self {
+        let present = kept(self.present(), keep);
+        if let Form::One(piece) = &self.form {
+            let form = Form::One(piece.filter(keep));
+            return Self { form, blocks: Arc::clone(&self.blocks), present };
+        }
+        let mut left = TextBuilder::of(self, keep.count());
+        for (start, end) in keep.runs() {
+            left.push_views(self, start, end - start);
+        }
+        left.finish_with(present)
+    }
+}
+
+impl<T: AsRef<str>> FromIterator<Option<T>> for Texts {
+    fn from_iter<I: IntoIterator<Item = Option<T>>>(rows: I) -> Self {
+        let rows = rows.into_iter();
+        let mut texts = TextBuilder::new(rows.size_hint().0);
+        for text in rows {
+            match text {
+                Some(text) => texts.push(text.as_ref()),
+                None => texts.push_blank(),
+            }
+        }
+        texts.finish()
     }
 }

@@ -4,7 +4,7 @@ use std::fmt;
 use std::sync::Arc;
 
 use super::piece::{PIECE, Piece};
-use super::{Bits, Fixed, Present, TextBuilder, View};
+use super::{Present, View};
 
 /// Bytes that long texts stand in.
 pub(super) type Block = Arc<Vec<u8>>;
@@ -189,39 +189,6 @@ impl Texts {
         }
     }
 
-    /// The named rows, of which `present` are not blank. Long texts stay where they are and are shared.
-    pub(super) fn of_rows(&self, rows: &Fixed<u32>, present: Option<Present>) -> Self {
-        if let (Form::One(piece), true) = (&self.form, rows.len() <= PIECE) {
-            let form = Form::One(piece.take(rows));
-            return Self { form, blocks: Arc::clone(&self.blocks), present };
-        }
-        let view = |at: usize| match rows.get(at) {
-            Some(row) => *self.view(row as usize),
-            None => View::EMPTY,
-        };
-        if rows.len() <= PIECE {
-            let views = (0..rows.len()).map(view).collect();
-            let form = Form::One(Piece::each(views));
-            return Self { form, blocks: Arc::clone(&self.blocks), present };
-        }
-        let mut taken = TextBuilder::of(self, rows.len());
-        (0..rows.len()).for_each(|at| taken.push_view(view(at)));
-        taken.finish_with(present)
-    }
-
-    /// The rows where `keep` is true, of which `present` are not blank.
-    pub(super) fn kept(&self, keep: &Bits, present: Option<Present>) -> Self {
-        if let Form::One(piece) = &self.form {
-            let form = Form::One(piece.filter(keep));
-            return Self { form, blocks: Arc::clone(&self.blocks), present };
-        }
-        let mut kept = TextBuilder::of(self, keep.count());
-        for (start, end) in keep.runs() {
-            kept.push_views(self, start, end - start);
-        }
-        kept.finish_with(present)
-    }
-
     /// Sets `bit` for each row whose text is not that of the row before, the first left out. Long texts may
     /// be taken for different ones where they stand in other places.
     pub(in crate::table) fn mark_changes(&self, bit: u64, changed: &mut [u64]) {
@@ -239,19 +206,5 @@ impl Texts {
 impl fmt::Debug for Texts {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.debug_list().entries(self.iter()).finish()
-    }
-}
-
-impl<T: AsRef<str>> FromIterator<Option<T>> for Texts {
-    fn from_iter<I: IntoIterator<Item = Option<T>>>(rows: I) -> Self {
-        let rows = rows.into_iter();
-        let mut texts = TextBuilder::new(rows.size_hint().0);
-        for text in rows {
-            match text {
-                Some(text) => texts.push(text.as_ref()),
-                None => texts.push_blank(),
-            }
-        }
-        texts.finish()
     }
 }
