@@ -7,6 +7,7 @@ use std::io::{self, Read, Seek, SeekFrom};
 use std::path::Path;
 
 use crate::ahead::Ahead;
+use crate::zstandard::{Frames, Several};
 use encoding_rs::{Decoder, DecoderResult, Encoding, UTF_8, UTF_16BE, UTF_16LE};
 
 /// How a file's bytes become text.
@@ -89,19 +90,30 @@ impl Opening {
             file.seek(SeekFrom::Start(from))?;
             return Ok(Box::new(file));
         }
-        let bytes = self.unpacked(path)?;
+        self.decoded(self.unpacked(path)?, from)
+    }
+
+    /// The same for one who takes all of it: what has to be unpacked or decoded is so on a thread of its own, and
+    /// several frames at a time.
+    pub fn open_ahead(self, path: &Path, from: u64) -> io::Result<Stream> {
+        if self.is_plain() {
+            return self.open(path, from);
+        }
+        let bytes = match self.packed {
+            Packed::Zstandard => Box::new(Unpacked(Several::new(File::open(path)?))),
+            _ => self.unpacked(path)?,
+        };
+        Ok(Box::new(Ahead::of(self.decoded(bytes, from)?)?))
+    }
+
+    /// Unpacked bytes as text, from byte `from` of it on.
+    fn decoded(self, bytes: Stream, from: u64) -> io::Result<Stream> {
         let mut text = match self.other_encoding() {
             Some(encoding) => Box::new(Decoded::new(bytes, encoding)),
             None => bytes,
         };
         io::copy(&mut text.by_ref().take(from), &mut io::sink())?;
         Ok(text)
-    }
-
-    /// The same for one who takes all of it: what has to be unpacked or decoded is so on a thread of its own.
-    pub fn open_ahead(self, path: &Path, from: u64) -> io::Result<Stream> {
-        let text = self.open(path, from)?;
-        Ok(if self.is_plain() { text } else { Box::new(Ahead::of(text)?) })
     }
 
     /// What the encoding is called, where it is known and not UTF-8.
@@ -118,7 +130,7 @@ impl Opening {
         Ok(match self.packed {
             Packed::No => Box::new(file),
             Packed::Gzip => Box::new(Unpacked(flate2::read::MultiGzDecoder::new(file))),
-            Packed::Zstandard => Box::new(Unpacked(super::zstandard::Several::new(file))),
+            Packed::Zstandard => Box::new(Unpacked(Frames::new(file))),
         })
     }
 }

@@ -14,7 +14,7 @@ use ruzstd::decoding::errors::{FrameDecoderError, ReadFrameHeaderError};
 const WINDOW: u64 = 1 << 27;
 
 /// The bytes that stand in the frames of a file.
-struct Frames<R> {
+pub(crate) struct Frames<R> {
     from: BufReader<R>,
     decoder: FrameDecoder,
     /// Bytes that have come of the frame that is open.

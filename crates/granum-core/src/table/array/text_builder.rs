@@ -1,6 +1,7 @@
 //! Texts that grow at their end, and those that are made of others.
 
 use std::collections::HashMap;
+use std::ops::Range;
 use std::sync::Arc;
 
 use super::piece::{PIECE, Piece, coded};
@@ -88,11 +89,7 @@ impl TextBuilder {
         }
         let offset = self.filling.len() as u32;
         self.filling.extend_from_slice(text.as_bytes());
-        view.with_place(self.next_block(), offset)
-    }
-
-    fn next_block(&self) -> u32 {
-        (self.blocks.len() + self.fresh.len()) as u32
+        view.with_place((self.blocks.len() + self.fresh.len()) as u32, offset)
     }
 
     /// The block that was filled becomes one of the fresh ones.
@@ -108,31 +105,18 @@ impl TextBuilder {
             Some(present) => self.present.append(present),
             None => self.present.push_all(texts.len(), true),
         }
-        self.append_rows(texts);
+        self.push_views(texts, 0..texts.len(), true);
     }
 
-    /// Adds the views of some rows of texts whose blocks it has; which are blank is another's matter.
-    fn push_views(&mut self, texts: &Texts, offset: usize, length: usize) {
-        let mut at = 0;
-        while at < length {
-            let count = (PIECE - self.views.len()).min(length - at);
-            texts.copy(offset + at, count, &mut self.views);
-            at += count;
-            if self.views.len() == PIECE {
-                self.seal();
-            }
-        }
-    }
-
-    /// Adds the views of texts, piece by piece, and takes over the blocks that those stand in; which are blank is
-    /// another's matter.
-    fn append_rows(&mut self, texts: &Texts) {
-        let mut at = 0;
-        while at < texts.len() {
+    /// Adds the views of some rows of texts, piece by piece; which are blank is another's matter. Blocks that are
+    /// `foreign` are taken over as far as the views stand in them; others it has.
+    fn push_views(&mut self, texts: &Texts, rows: Range<usize>, foreign: bool) {
+        let mut at = rows.start;
+        while at < rows.end {
             let before = self.views.len();
-            let count = (PIECE - before).min(texts.len() - at);
+            let count = (PIECE - before).min(rows.end - at);
             texts.copy(at, count, &mut self.views);
-            if !texts.blocks.is_empty() {
+            if foreign && !texts.blocks.is_empty() {
                 self.close();
                 self.take_over(before, &texts.blocks);
             }
@@ -260,7 +244,7 @@ impl Texts {
         }
         let mut left = TextBuilder::of(self, keep.count());
         for (start, end) in keep.runs() {
-            left.push_views(self, start, end - start);
+            left.push_views(self, start..end, false);
         }
         left.finish_with(present)
     }
