@@ -3,6 +3,7 @@
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used))]
 
 mod ahead;
+mod at;
 #[cfg(feature = "columnar")]
 mod columnar;
 pub mod csv;
@@ -22,6 +23,7 @@ mod place;
 mod postgres;
 // What only some databases need is there for all.
 #[cfg_attr(not(all(feature = "postgres", feature = "mysql")), allow(dead_code, unused_imports))]
+mod scratch;
 mod served;
 mod servers;
 #[cfg(feature = "sheets")]
@@ -41,6 +43,7 @@ pub use find::shown_name;
 pub use formats::{copy_database, file_and_part, has_tables, is_database, write_stream};
 pub use granum_core::tally::part_name;
 pub use place::LeftRun;
+pub use scratch::ScratchFolder;
 pub use unfinished::take_back;
 
 #[cfg(test)]

@@ -8,6 +8,8 @@ use granum_core::compare::Comparing;
 use granum_core::engine::Tracing;
 use granum_core::port::Written;
 
+use crate::memory::{Size, size};
+
 /// Joins sales tables so that no row and no cent is lost unseen.
 #[derive(Debug, Parser)]
 #[command(name = "granum", version, about, max_term_width = 100, after_help = EXIT_CODES)]
@@ -328,6 +330,8 @@ pub struct PlanArgs {
     #[arg(long)]
     pub bridge: bool,
     #[command(flatten)]
+    pub memory: Memory,
+    #[command(flatten)]
     pub options: PlanOptions,
 }
 
@@ -353,6 +357,18 @@ pub struct Writing {
     /// Where the run stops, write what could be built into this folder, marked as stopped
     #[arg(long, value_name = "DIR")]
     pub anyway_to: Option<PathBuf>,
+}
+
+/// How much memory tables take, and where they go beyond it.
+#[derive(Debug, Clone, Default, ClapArgs)]
+pub struct Memory {
+    /// How much memory to work with, such as 512MB, 4GiB or 50% of what is free: tables that have no room go to a
+    /// disk, and nothing else changes [default: 75%]
+    #[arg(long, value_name = "SIZE", value_parser = size)]
+    pub memory: Option<Size>,
+    /// The folder for what memory has no room for [default: where the system has room for large temporary files]
+    #[arg(long, value_name = "DIR")]
+    pub spill: Option<PathBuf>,
 }
 
 /// What holds outputs back beside what must hold.

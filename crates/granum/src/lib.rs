@@ -5,6 +5,7 @@
 mod args;
 mod commands;
 mod fault;
+mod memory;
 mod progress;
 mod record;
 mod render;

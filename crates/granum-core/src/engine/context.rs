@@ -6,10 +6,10 @@ use std::sync::atomic::AtomicU64;
 
 use super::demand::Demand;
 use crate::lang::Diagnostic;
-use crate::port::{Encoder, Observer, OutputError, SourceError};
+use crate::port::{Encoder, Observer, OutputError, ScratchError, SourceError};
 use crate::resolve::TablePlan;
 use crate::step::{Around, Naming, StepRunner};
-use crate::table::{Column, ColumnId, Held, SlotId, TableId};
+use crate::table::{Column, ColumnId, Held, Room, SlotId, TableId};
 
 /// What all parts of a run look at and none changes.
 pub(super) struct Context<'a> {
@@ -18,6 +18,8 @@ pub(super) struct Context<'a> {
     pub demand: &'a Demand,
     pub encoders: &'a [TableEncoder],
     pub observer: &'a dyn Observer,
+    /// How much columns may hold in memory; all that they need where nothing is said.
+    pub room: Option<&'a Room>,
 }
 
 impl<'a> Deref for Context<'a> {
@@ -29,6 +31,14 @@ impl<'a> Deref for Context<'a> {
 }
 
 impl<'a> Context<'a> {
+    /// Whether what was put away can be got again.
+    ///
+    /// # Errors
+    /// Why it cannot: nothing that was made since has a meaning.
+    pub fn can_go_on(&self) -> Result<(), Stop> {
+        self.room.and_then(Room::failed).map_or(Ok(()), |error| Err(Stop::Scratch(error)))
+    }
+
     /// A step of a table at its work.
     pub fn runner(
         &self,
@@ -43,10 +53,10 @@ impl<'a> Context<'a> {
 }
 
 /// The slots that a table begins with, by what there is of each column that it is made from.
-pub(super) fn first_slots(
+pub(super) fn first_slots<C: Clone>(
     table: &TablePlan,
-    column: impl Fn(SlotId, ColumnId) -> Option<Column>,
-) -> Vec<Option<Column>> {
+    column: impl Fn(SlotId, ColumnId) -> Option<C>,
+) -> Vec<Option<C>> {
     let mut slots = vec![None; table.slots.len()];
     for (slot, from) in &table.imports {
         slots[slot.0] = column(*slot, *from);
@@ -78,6 +88,9 @@ pub enum RunError {
     /// An output cannot be written.
     #[error(transparent)]
     Output(OutputError),
+    /// What memory has no room for cannot be put away, or not be got again.
+    #[error(transparent)]
+    Scratch(ScratchError),
 }
 
 /// Why a run did not come to its end. What is wrong with the data does not stop it: it is noted, and
@@ -85,6 +98,7 @@ pub enum RunError {
 pub(super) enum Stop {
     Source(SourceError),
     Output(OutputError),
+    Scratch(ScratchError),
     /// Cells contradict the types that were found: they must be found from all cells.
     Contradiction(TableId),
 }

@@ -7,7 +7,7 @@ use super::sums::TableSum;
 use super::tree::Tree;
 use crate::bug::{Sure, bug};
 use crate::resolve::Source;
-use crate::table::{Batch, Column, Held, Places, Rows, TableId};
+use crate::table::{Batch, Column, Held, PIECE, Places, Rows, TableId};
 use crate::tally::Problem;
 
 /// Rows of a finished table that go through together.
@@ -41,14 +41,24 @@ impl Feed {
             Self::Files(_) => None,
             Self::Rows { rows, .. } => Some(rows.clone()),
             Self::Finished { rows, into, .. } => {
-                let slots = first_slots(&context.plan.tables[into.0], |_, column| {
-                    match &rows.columns[column.0] {
-                        Some(Held::Own(own)) => Some(own.clone()),
-                        Some(Held::Seen { .. }) | None => None,
-                    }
+                let table = &context.plan.tables[into.0];
+                let here = first_slots(table, |_, column| match &rows.columns[column.0] {
+                    Some(Held::Own(own)) => Some(own.clone()),
+                    Some(Held::Seen { .. } | Held::Away { .. }) | None => None,
                 });
-                Some(Batch::new(rows.rows, slots, vec![]))
+                let away = first_slots(table, |_, column| {
+                    rows.columns[column.0].clone().filter(Held::is_away)
+                });
+                Some(Batch { away, ..Batch::new(rows.rows, here, vec![]) })
             }
+        }
+    }
+
+    /// The bytes that rows of a table on its way hold in memory, about.
+    pub fn bytes_held(&self) -> u64 {
+        match self {
+            Self::Rows { rows, .. } => rows.bytes_held() as u64,
+            Self::Files(_) | Self::Finished { .. } => 0,
         }
     }
 
@@ -85,13 +95,20 @@ impl Feed {
             Feed::Finished { rows, into, at } => (rows, Some(*into), at),
         };
         let mut window = vec![];
-        while *at < rows.rows && window.len() < count {
-            let length = BATCH.min(rows.rows - *at);
-            let part = rows.slice(*at, length);
-            let part = into.map_or_else(|| part.clone(), |into| begun(context, into, &part));
-            window.push(Batch { fed: Some(Rows::run(*at as u32, length)), ..part });
-            *at += length;
-            context.observer.advance(length as u64);
+        // What is away is got in runs that lie within its blocks, as long as all rows are there.
+        let until = (*at + count * BATCH).min(rows.rows);
+        while *at < until {
+            let most = if rows.has_away() { PIECE - *at % PIECE } else { count * BATCH };
+            let (first, run) = (*at, (until - *at).min(most));
+            let here = rows.slice(first, run).here();
+            while *at < first + run {
+                let length = BATCH.min(first + run - *at);
+                let part = here.slice(*at - first, length);
+                let part = into.map_or_else(|| part.clone(), |into| begun(context, into, &part));
+                window.push(Batch { fed: Some(Rows::run(*at as u32, length)), ..part });
+                *at += length;
+                context.observer.advance(length as u64);
+            }
         }
         Ok(window)
     }
@@ -100,8 +117,8 @@ impl Feed {
     pub fn nothing(&self, context: &Context<'_>, tree: &Tree) -> Batch {
         match self {
             Feed::Files(_) => nothing_read(context, tree),
-            Feed::Rows { rows, .. } => rows.slice(0, 0),
-            Feed::Finished { rows, into, .. } => begun(context, *into, &rows.slice(0, 0)),
+            Feed::Rows { rows, .. } => rows.slice(0, 0).here(),
+            Feed::Finished { rows, into, .. } => begun(context, *into, &rows.slice(0, 0).here()),
         }
     }
 }

@@ -13,6 +13,7 @@ use super::feed::{Feed, first_rows};
 use super::leaf::{Collected, Together};
 use super::passing::{Passed, Way, encoded, run, through};
 use super::read::Reading;
+use super::room::{held, keep_within};
 use super::sums::TableSum;
 use super::tree::{End, Leaf, Segment, Spot, Tree};
 use super::waiting::LeafKind;
@@ -163,6 +164,7 @@ impl TreeRun<'_> {
             collected.push(Collected::new(context.plan, tree, *leaf, before, feed.is_held()));
         }
         drop(fed);
+        let here = context.world.tables.iter().flatten().map(held).sum::<u64>() + feed.bytes_held();
         let mut encoded: Vec<(usize, Encoded)> = vec![];
         while !window.is_empty() && !self.end.failed[segment.branches[0].at] {
             let failed = self.end.failed.clone();
@@ -187,7 +189,9 @@ impl TreeRun<'_> {
                 || collected.par_iter_mut().for_each(Collected::lay),
                 || feed.window(context, places.as_mut()),
             );
+            context.can_go_on()?;
             window = next?;
+            context.room.iter().for_each(|room| keep_within(room, here, &mut collected));
         }
         write(self.outputs, encoded).map_err(Stop::Output)?;
         self.read_to_the_end(segment, feed);
@@ -225,8 +229,10 @@ impl TreeRun<'_> {
         let naming = Naming { input: self.input, places: self.places.as_ref() };
         let runner = self.context.runner(self.tree.tables[at], step, naming, &zeros);
         runner.release(batch);
+        let got = batch.get(runner.looks_at().into_iter());
         let on = OnRows { batch, total_row: total.as_mut() };
         let left = runner.plan().steps[step].step.work().work(&runner, on)?;
+        batch.let_go(&got);
         self.total_rows.extend(left.total_row.or(total).map(|total| (at, total)));
         self.end.sums[at].zero_divisions += zeros.into_inner();
         if let Some(sum) = &left.sum {
@@ -340,8 +346,8 @@ impl TreeRun<'_> {
         let own = finished_columns(plan, &batch.slots).into_iter();
         let columns =
             own.zip(&plan.columns).zip(&demand.columns).map(|((own, (_, slot)), wanted)| {
-                let seen = seen.get(slot.0).cloned().flatten();
-                seen.or(own).filter(|_| *wanted)
+                let elsewhere = |held: &[Option<Held>]| held.get(slot.0).cloned().flatten();
+                elsewhere(seen).or(elsewhere(&batch.away)).or(own).filter(|_| *wanted)
             });
         let columns = columns.collect();
         let origins = batch.origins.into_iter().filter(|(id, _)| demand.origins.contains(id));

@@ -1,5 +1,7 @@
 //! Rows that are put together where they wait, are kept, or become groups as they come.
 
+use std::sync::Arc;
+
 use super::feed::Feed;
 use super::passing::Arrived;
 use super::tree::{Leaf, Tree};
@@ -7,7 +9,7 @@ use super::waiting::LeafKind;
 use crate::bug::{Sure, bug};
 use crate::resolve::Plan;
 use crate::step::{GroupStep, GroupsSoFar, StepSum};
-use crate::table::{Batch, Held, Stack};
+use crate::table::{Batch, Held, Room, RoomFile, Stack};
 use crate::tally::Problem;
 
 /// What has come to a leaf.
@@ -23,6 +25,8 @@ pub(super) enum Collected<'p> {
         /// Whether columns of those rows may be looked at through the rows that come out, in place of
         /// being shortened: another table holds them anyway.
         sees: bool,
+        /// Where what has no room goes, once there is such.
+        file: Option<Arc<RoomFile>>,
     },
     Groups {
         groups: Box<GroupsSoFar<'p>>,
@@ -46,7 +50,8 @@ impl<'p> Collected<'p> {
     pub fn new(plan: &'p Plan, tree: &Tree, leaf: Leaf, before: Option<Batch>, held: bool) -> Self {
         if leaf.what != LeafKind::Groups {
             let sees = held && leaf.what == LeafKind::Kept;
-            return Self::Rows { stack: Stack::new(), parts: vec![], room: 0, before, sees };
+            let (stack, parts) = (Stack::new(), vec![]);
+            return Self::Rows { stack, parts, room: 0, before, sees, file: None };
         }
         let table = &plan.tables[tree.tables[leaf.spot.at].0];
         let step = leaf.spot.step;
@@ -79,6 +84,21 @@ impl<'p> Collected<'p> {
     pub fn lay(&mut self) {
         if let Self::Rows { stack, parts, room, before, .. } = self {
             stack.append(&std::mem::take(parts), before.as_ref(), *room);
+        }
+    }
+
+    /// The bytes that its rows hold in memory, about.
+    pub fn bytes_held(&self) -> u64 {
+        match self {
+            Self::Rows { stack, .. } => stack.bytes_held() as u64,
+            Self::Groups { .. } => 0,
+        }
+    }
+
+    /// Puts the rows that came away.
+    pub fn put_away(&mut self, room: &Room) {
+        if let Self::Rows { stack, file, .. } = self {
+            stack.put_away(file.get_or_insert_with(|| room.file()));
         }
     }
 

@@ -23,6 +23,7 @@ mod outline;
 mod passing;
 mod periods;
 mod read;
+mod room;
 mod run;
 mod several;
 mod show;

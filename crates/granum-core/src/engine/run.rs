@@ -9,6 +9,7 @@ use super::flow::{TreeEnd, run_tree};
 use super::inputs::Inputs;
 use super::lifetimes::Lifetimes;
 use super::read::Reading;
+use super::room::make_room;
 use super::sums::TableSum;
 use super::together::demand;
 use super::tree::Tree;
@@ -19,7 +20,7 @@ use crate::lang::PlanTree;
 use crate::port::{InputSource, Observer, Output, OutputError, Outputs, Sources};
 use crate::resolve::{CheckKind, Plan, Source};
 use crate::step::{Around, Faults, GroupFaults};
-use crate::table::{Batch, GatherId, LinkId, TableId};
+use crate::table::{Batch, GatherId, LinkId, Room, TableId};
 use crate::tally::{Earlier, ExampleTally, LinkTally, Problem, Report};
 
 /// What is wanted of a run.
@@ -40,11 +41,13 @@ pub struct Running<'a> {
     pub lets_go: bool,
     /// What is known of an earlier run, to be compared with.
     pub earlier: Option<&'a Earlier>,
+    /// How much columns may hold in memory; all that they need where nothing is said.
+    pub room: Option<&'a Room>,
 }
 
 impl Default for Running<'_> {
     fn default() -> Self {
-        Self { deny_warnings: false, lets_go: true, earlier: None }
+        Self { deny_warnings: false, lets_go: true, earlier: None, room: None }
     }
 }
 
@@ -64,6 +67,7 @@ pub(super) fn run_with(
     let wanted = |_: &Plan| Ok(Purpose::Whole { outputs: matches!(want, Want::Outputs(_)) });
     let begin = |run: &mut Run<'_>, inputs: &Inputs| {
         run.examples = examples(inputs)?;
+        run.room = running.room.cloned();
         if running.lets_go {
             run.lifetimes = Lifetimes::new(run.plan, &run.demand);
         }
@@ -98,6 +102,7 @@ pub(super) fn worked<T>(
             Err(Stop::Contradiction(input)) => inputs.settle(&plan, input)?,
             Err(Stop::Source(error)) => return Err(RunError::Source(error)),
             Err(Stop::Output(error)) => return Err(RunError::Output(error)),
+            Err(Stop::Scratch(error)) => return Err(RunError::Scratch(error)),
         }
     }
 }
@@ -108,6 +113,7 @@ pub(super) struct Run<'a> {
     pub demand: Demand,
     pub world: World,
     observer: &'a dyn Observer,
+    pub(super) room: Option<Room>,
     encoders: Vec<TableEncoder>,
     pub(super) outputs: Vec<Option<Box<dyn Output>>>,
     pub(super) sums: HashMap<TableId, TableSum>,
@@ -143,6 +149,7 @@ impl<'a> Run<'a> {
             demand: demand(plan, purpose),
             world,
             observer,
+            room: None,
             encoders: vec![],
             outputs: vec![],
             sums: HashMap::new(),
@@ -187,6 +194,10 @@ impl<'a> Run<'a> {
             if let Some(before) = at.checked_sub(1) {
                 self.lifetimes.let_go(before, &mut self.world);
             }
+            if let Some(room) = &self.room {
+                make_room(&mut self.world.tables, room);
+            }
+            self.context().can_go_on()?;
             let failed = |needed: &Work| self.failed.contains(needed);
             if !matches!(work, Work::Table(_)) && needs(self.plan, work).iter().any(failed) {
                 self.failed.insert(work);
@@ -198,7 +209,7 @@ impl<'a> Run<'a> {
                 Work::Gather(id) => self.gather(id),
             }
         }
-        Ok(())
+        self.context().can_go_on()
     }
 
     /// Makes the tables that are made together, by the first of them.
@@ -317,6 +328,7 @@ impl<'a> Run<'a> {
             demand: &self.demand,
             encoders: &self.encoders,
             observer: self.observer,
+            room: self.room.as_ref(),
         }
     }
 }

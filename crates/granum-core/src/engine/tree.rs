@@ -128,12 +128,14 @@ impl Segment {
         while let Some(behind) = self.branches[way[way.len() - 1]].behind {
             way.push(behind);
         }
-        let mut slots = fed.slots.clone();
+        let (mut slots, mut away) = (fed.slots.clone(), fed.away.clone());
+        away.resize(slots.len(), None);
         let mut before: Option<&TablePlan> = None;
         for branch in way.into_iter().rev().map(|at| &self.branches[at]) {
             let table = &plan.tables[tree.tables[branch.at].0];
             if let Some(before) = before {
                 slots = first_slots(table, |_, column| slots[before.columns[column.0].1.0].clone());
+                away = first_slots(table, |_, column| away[before.columns[column.0].1.0].clone());
             }
             before = Some(table);
             let stays = |step: usize| {
@@ -144,6 +146,6 @@ impl Segment {
                 return None;
             }
         }
-        Some(Batch::new(fed.rows, slots, vec![]))
+        Some(Batch { away, ..Batch::new(fed.rows, slots, vec![]) })
     }
 }

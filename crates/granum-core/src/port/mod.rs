@@ -5,6 +5,7 @@ mod address;
 mod input;
 mod observer;
 mod output;
+mod scratch;
 
 pub use address::{MYSQL, POSTGRES, WITHOUT_PASSWORD, is_address, password_in, without_passwords};
 pub use input::{
@@ -13,6 +14,7 @@ pub use input::{
     Written,
 };
 pub use observer::{Observer, Silent};
+pub use scratch::{Scratch, ScratchError, ScratchFile};
 pub use output::{
     BOOKS, COLUMNS, DATABASES, Encoded, Encoder, FIELDS, Family, LONGEST_SHEET, NamedAs, OBJECTS,
     Output, OutputError, Outputs, PACKED, Style, publish_each,

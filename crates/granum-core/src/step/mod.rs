@@ -115,6 +115,14 @@ pub(crate) trait Work {
         vec![]
     }
 
+    /// All slots that it looks at: by themselves, and in expressions.
+    fn reads(&self) -> Vec<SlotId> {
+        let mut slots = self.slots();
+        self.expressions().iter().for_each(|typed| slots.extend(typed.slots()));
+        self.assigned().iter().for_each(|(_, typed)| slots.extend(typed.slots()));
+        slots
+    }
+
     /// The slots that it makes and that may have no value in some rows.
     fn may_lack(&self) -> Vec<SlotId> {
         vec![]

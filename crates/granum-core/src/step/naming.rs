@@ -79,7 +79,10 @@ pub(crate) fn grain_values(plan: &TablePlan, batch: &Batch, row: usize) -> Vec<(
         .filter_map(|name| {
             let at = plan.columns.iter().position(|(column, _)| column == name)?;
             let value = if batch.columns.is_empty() {
-                batch.slots[plan.columns[at].1.0].as_ref()?.scalar(row).to_string()
+                let slot = plan.columns[at].1.0;
+                let away = || Some(batch.away.get(slot)?.as_ref()?.text(row));
+                let here = batch.slots[slot].as_ref();
+                here.map(|column| column.scalar(row).to_string()).or_else(away)?
             } else {
                 batch.columns[at].as_ref()?.text(row)
             };

@@ -90,11 +90,23 @@ impl<'a> StepRunner<'a> {
 
     /// Lets go of slots that nothing uses from this step on.
     pub fn release(&self, batch: &mut Batch) {
-        for (slot, column) in batch.slots.iter_mut().enumerate() {
-            if self.last_use[slot].is_none_or(|last| last < self.step) {
-                *column = None;
+        let gone = |slot: usize| self.last_use[slot].is_none_or(|last| last < self.step);
+        let here = batch.slots.iter_mut().enumerate();
+        here.filter(|(slot, _)| gone(*slot)).for_each(|(_, column)| *column = None);
+        let away = batch.away.iter_mut().enumerate();
+        away.filter(|(slot, _)| gone(*slot)).for_each(|(_, held)| *held = None);
+    }
+
+    /// The slots that the step looks at, those of amounts that it changes or ends among them.
+    pub fn looks_at(&self) -> Vec<SlotId> {
+        let mut slots = self.plan().steps[self.step].step.work().reads();
+        for tracked in &self.plan().tracked {
+            if let Some(slot) = tracked.ends_or_changes(self.step) {
+                slots.push(slot);
+                slots.extend(tracked.apart_before(self.step));
             }
         }
+        slots
     }
 
     /// Why a row could not be worked.
@@ -173,6 +185,7 @@ impl<'a> StepRunner<'a> {
                     if plan.from_step[slot.0] > self.step || self.last_use[slot.0].is_none() {
                         continue;
                     }
+                    worked.get(value.slots().into_iter());
                     let scope = Scope {
                         batch: &worked,
                         world: self.around.world,
@@ -194,6 +207,7 @@ impl<'a> StepRunner<'a> {
                     return None;
                 }
                 let slot = tracked.slot_before(self.step).unwrap_or(tracked.versions[0].1);
+                worked.get([slot].into_iter().chain(tracked.apart_before(self.step)));
                 match self.sum_of(tracked, &worked, slot) {
                     Some(sum) => Some(sum),
                     None => {

@@ -12,6 +12,8 @@ pub(crate) struct Batch {
     pub rows: usize,
     /// By [`SlotId`]: the columns of a table on its way.
     pub slots: Vec<Option<Column>>,
+    /// By [`SlotId`]: those of these columns that are away, and have to be got before a step looks at them.
+    pub away: Vec<Option<Held>>,
     /// By [`ColumnId`]: those of a finished table, in place of slots.
     pub columns: Vec<Option<Held>>,
     pub origins: Vec<(TableId, Rows)>,
@@ -94,7 +96,8 @@ impl Batch {
             self.origins.iter().map(|(id, rows)| (*id, rows.slice(offset, length))).collect(),
         );
         part.without = without.collect();
-        part.columns = self.each_column(|column| column.slice(offset, length));
+        part.columns = Held::each_sliced(&self.columns, offset, length);
+        part.away = Held::each_sliced(&self.away, offset, length);
         part.fed = self.fed.as_ref().map(|fed| fed.slice(offset, length));
         part
     }
@@ -107,7 +110,8 @@ impl Batch {
         );
         Batch {
             fed: self.fed.as_ref().map(|fed| fed.filter(keep)),
-            columns: self.each_column(|column| column.filter(keep)),
+            columns: Held::each_filtered(&self.columns, keep),
+            away: Held::each_filtered(&self.away, keep),
             ..left
         }
     }
@@ -124,7 +128,8 @@ impl Batch {
                 .collect(),
             self.origins.into_iter().map(|(id, rows)| (id, rows.filter(keep))).collect(),
         );
-        Batch { fed: self.fed.map(|fed| fed.filter(keep)), ..left }
+        let away = Held::each_filtered(&self.away, keep);
+        Batch { fed: self.fed.map(|fed| fed.filter(keep)), away, ..left }
     }
 
     /// Works on every slot that is there; on all cores where that pays.
@@ -137,8 +142,54 @@ impl Batch {
         self.slots.par_iter().map(|slot| Some(work(slot.as_ref()?))).collect()
     }
 
-    fn each_column(&self, work: impl Fn(&Held) -> Held) -> Vec<Option<Held>> {
-        self.columns.iter().map(|column| Some(work(column.as_ref()?))).collect()
+    /// Whether it has a slot, here or away.
+    pub fn has(&self, slot: usize) -> bool {
+        let away = self.away.get(slot).is_some_and(Option::is_some);
+        away || self.slots.get(slot).is_some_and(Option::is_some)
+    }
+
+    /// Whether anything of it is away.
+    pub fn has_away(&self) -> bool {
+        let columns = self.columns.iter().flatten();
+        columns.chain(self.away.iter().flatten()).any(Held::is_away)
+    }
+
+    /// Gets slots that are away, as far as these are; gives those that it got.
+    pub fn get(&mut self, slots: impl Iterator<Item = SlotId>) -> Vec<SlotId> {
+        let mut got = vec![];
+        for slot in slots {
+            let Some(Some(away)) = self.away.get(slot.0) else { continue };
+            if self.slots[slot.0].is_none() {
+                self.slots[slot.0] = Some(away.whole());
+                got.push(slot);
+            }
+        }
+        got
+    }
+
+    /// Lets go of slots that were got, as far as they are still away as well.
+    pub fn let_go(&mut self, slots: &[SlotId]) {
+        for slot in slots {
+            if self.away.get(slot.0).is_some_and(Option::is_some) {
+                self.slots[slot.0] = None;
+            }
+        }
+    }
+
+    /// The same with nothing away: all slots and columns are got.
+    pub fn here(mut self) -> Self {
+        let all = (0..self.away.len()).map(SlotId);
+        self.get(all);
+        self.away.clear();
+        for column in self.columns.iter_mut().flatten().filter(|column| column.is_away()) {
+            *column = Held::Own(column.whole());
+        }
+        self
+    }
+
+    /// The bytes that its slots hold in memory, about.
+    pub fn bytes_held(&self) -> usize {
+        self.slots.iter().flatten().map(Column::bytes_held).sum()
     }
 
     pub fn take(&self, rows: &Rows) -> Batch {
@@ -147,6 +198,10 @@ impl Batch {
             self.slots.iter().map(|s| Some(s.as_ref()?.take(rows))).collect(),
             self.origins.iter().map(|(id, from)| (*id, rows.follow(from))).collect(),
         );
-        Batch { columns: self.each_column(|column| column.of_rows(rows)), ..taken }
+        Batch {
+            columns: Held::each_of_rows(&self.columns, rows),
+            away: Held::each_of_rows(&self.away, rows),
+            ..taken
+        }
     }
 }

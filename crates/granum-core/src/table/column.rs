@@ -233,6 +233,34 @@ impl Column {
         }
     }
 
+    /// The bytes that it holds, about.
+    pub(crate) fn bytes_held(&self) -> usize {
+        match self {
+            Self::Blank(_) => 0,
+            Self::Text(array) => array.bytes_held(),
+            Self::Integer(array) => array.bytes_held(),
+            Self::Decimal(array, _) => array.bytes_held(),
+            Self::Number(array) => size_of_val(array.values()),
+            Self::Date(array) => size_of_val(array.values()),
+            Self::DateTime(array) => size_of_val(array.values()),
+            Self::Boolean(array) => array.len() / 8,
+        }
+    }
+
+    /// Where its values stand in memory, and how many: columns of one place are one.
+    pub(crate) fn address(&self) -> (usize, usize) {
+        let place = match self {
+            Self::Blank(_) | Self::Boolean(_) => 0,
+            Self::Text(array) => array.address(),
+            Self::Integer(array) => array.address(),
+            Self::Decimal(array, _) => array.address(),
+            Self::Number(array) => array.values().as_ptr() as usize,
+            Self::Date(array) => array.values().as_ptr() as usize,
+            Self::DateTime(array) => array.values().as_ptr() as usize,
+        };
+        (place, self.len())
+    }
+
     /// The sum of all values that are not blank, for a numeric column.
     pub fn sum(&self) -> Amount {
         let blanks = self.blanks() as u64;

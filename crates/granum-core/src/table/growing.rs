@@ -1,14 +1,9 @@
-//! Columns and batches that grow at their ends: what passes in parts becomes whole
-//! while it passes, so that no part is held until the last has come.
-
-use rayon::prelude::*;
+//! Columns that grow at their ends: what passes in parts becomes whole while it passes, so that no part is
+//! held until the last has come.
 
 use super::array::{GrowingWhole, with_room};
-use super::{
-    Batch, Bits, BitsBuilder, Column, Fixed, Held, PresentBuilder, RowsBuilder, TableId,
-    TextBuilder, Truths, Whole,
-};
-use crate::bug::{Sure, bug};
+use super::{BitsBuilder, Column, Fixed, PresentBuilder, TextBuilder, Truths, Whole};
+use crate::bug::bug;
 use crate::value::{Scale, Type};
 
 /// One column that grows by values of its type.
@@ -145,6 +140,20 @@ impl GrowingColumn {
         }
     }
 
+    /// The bytes that it holds, about.
+    pub fn bytes_held(&self) -> usize {
+        match &self.arrays {
+            Growing::Blank(_) => 0,
+            Growing::Text(texts) => texts.bytes_held(),
+            Growing::Integer(all) => all.bytes_held(),
+            Growing::Decimal(all, _) => all.bytes_held(),
+            Growing::Number(all) => size_of_val(all.as_slice()),
+            Growing::Date(all) => size_of_val(all.as_slice()),
+            Growing::DateTime(all) => size_of_val(all.as_slice()),
+            Growing::Boolean(all) => all.len() / 8,
+        }
+    }
+
     /// The whole column.
     pub fn finish(self) -> Column {
         let present = self.present.finish();
@@ -199,107 +208,5 @@ impl Growing {
             Self::Date(all) => all.resize(all.len() + count, 0),
             Self::Boolean(all) => all.push_all(count, false),
         }
-    }
-}
-
-/// A batch that grows.
-pub(crate) struct Stack {
-    rows: usize,
-    slots: Vec<Laid>,
-    origins: Vec<(TableId, RowsBuilder)>,
-    /// Which rows of those before these are, where that is asked.
-    fed: RowsBuilder,
-    begun: bool,
-}
-
-/// What becomes of a slot of batches that are laid below each other.
-enum Laid {
-    /// No batch has it.
-    Nothing,
-    /// It is as it was in the rows before.
-    Before,
-    Anew(GrowingColumn),
-}
-
-impl Stack {
-    pub fn new() -> Self {
-        Self { rows: 0, slots: vec![], origins: vec![], fed: RowsBuilder::default(), begun: false }
-    }
-
-    pub fn rows(&self) -> usize {
-        self.rows
-    }
-
-    /// Adds batches, one under the other. `before` are the rows that these are some of, in the same
-    /// order: slots that it has are not made anew. `room` is how many rows are expected in all.
-    pub fn append(&mut self, parts: &[Batch], before: Option<&Batch>, room: usize) {
-        let Some(first) = parts.first() else { return };
-        if !self.begun {
-            self.begun = true;
-            let there = |slot: usize| before.is_some_and(|before| before.slots[slot].is_some());
-            let laid = |(slot, column): (usize, &Option<Column>)| match column {
-                None => Laid::Nothing,
-                Some(_) if there(slot) => Laid::Before,
-                Some(_) => Laid::Anew(GrowingColumn::new(Type::Blank, room)),
-            };
-            self.slots = first.slots.iter().enumerate().map(laid).collect();
-            self.origins =
-                first.origins.iter().map(|(id, _)| (*id, RowsBuilder::new(room))).collect();
-            self.fed = RowsBuilder::new(room);
-        }
-        self.rows += parts.iter().map(|part| part.rows).sum::<usize>();
-        let (slots, origins, fed) = (&mut self.slots, &mut self.origins, &mut self.fed);
-        rayon::join(
-            || {
-                slots.par_iter_mut().enumerate().for_each(|(slot, laid)| {
-                    let Laid::Anew(growing) = laid else { return };
-                    for part in parts {
-                        growing.append(part.slots[slot].as_ref().sure("a slot of a batch"));
-                    }
-                });
-            },
-            || {
-                for (at, (_, rows)) in origins.iter_mut().enumerate() {
-                    parts.iter().for_each(|part| rows.append(&part.origins[at].1));
-                }
-                for part in parts.iter().filter(|_| before.is_some()) {
-                    fed.append(part.fed.as_ref().sure("the rows that were fed in"));
-                }
-            },
-        );
-    }
-
-    /// All rows. Of slots that are as they were `before`, the rows that are left; where it `sees` them,
-    /// and at least half are left, these are told by slot as seen through `before` and lack in the
-    /// batch.
-    pub fn finish(self, before: Option<Batch>, sees: bool) -> (Batch, Vec<Option<Held>>) {
-        let Self { rows, slots, origins, fed, .. } = self;
-        let fed = fed.finish();
-        let all = before.as_ref().map_or(0, |before| before.rows);
-        let there = before.map_or_else(Vec::new, |before| before.slots);
-        let there = there.into_iter().zip(&slots);
-        let mut there: Vec<Option<Column>> =
-            there.map(|(slot, laid)| slot.filter(|_| matches!(laid, Laid::Before))).collect();
-        let mut seen = vec![];
-        if all > rows && sees && 2 * rows >= all {
-            let see = |slot: &mut Option<Column>| {
-                slot.take().map(|column| Held::Seen { column, rows: fed.clone() })
-            };
-            seen = there.iter_mut().map(see).collect();
-        } else if all > rows {
-            // In their places, a column after the other, so that rows are not held twice.
-            let left = Bits::of(all, fed.numbers());
-            there = Batch::new(all, there, vec![]).into_filtered(&left).slots;
-        }
-        let is_seen = |slot: usize| seen.get(slot).is_some_and(Option::is_some);
-        let slots = slots.into_iter().enumerate().map(|(slot, laid)| match laid {
-            Laid::Nothing => None,
-            Laid::Before if is_seen(slot) => None,
-            Laid::Before => Some(there[slot].take().sure("a slot of the rows before")),
-            Laid::Anew(growing) => Some(growing.finish()),
-        });
-        let slots = slots.collect();
-        let origins = origins.into_iter().map(|(id, rows)| (id, rows.finish()));
-        (Batch::new(rows, slots, origins.collect()), seen)
     }
 }

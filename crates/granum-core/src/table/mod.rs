@@ -2,6 +2,7 @@
 
 mod amount;
 mod array;
+mod away;
 mod batch;
 mod codes;
 mod column;
@@ -10,6 +11,7 @@ mod held;
 mod id;
 mod place;
 mod rows;
+mod stack;
 
 pub use amount::{Amount, InWhat};
 pub use array::{
@@ -17,10 +19,11 @@ pub use array::{
     Wide,
 };
 pub(crate) use array::{PIECE, View};
+pub use away::Room;
+pub(crate) use away::{Away, AwayBuilder, RoomFile};
 pub(crate) use batch::Batch;
 pub(crate) use codes::Codes;
 pub use column::Column;
-pub(crate) use growing::Stack;
 pub use growing::{ColumnBuilder, GrowingValues};
 pub(crate) use held::{Held, Table};
 pub use id::TableId;
@@ -28,6 +31,7 @@ pub(crate) use id::{ColumnId, GatherId, Hop, LinkId, SlotId, TotalId};
 pub use place::{Counted, Lines, Origin, Place, Places};
 pub use rows::Rows;
 pub(crate) use rows::RowsBuilder;
+pub(crate) use stack::Stack;
 
 #[cfg(test)]
 mod tests;

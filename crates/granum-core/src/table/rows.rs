@@ -140,6 +140,22 @@ impl Rows {
         }
     }
 
+    /// The first and how many, where they follow each other and are so held.
+    pub(crate) fn as_run(&self) -> Option<(usize, usize)> {
+        self.form().err()
+    }
+
+    /// Whether another is the same, without looking at each.
+    pub(crate) fn is_same(&self, other: &Rows) -> bool {
+        match (self.form(), other.form()) {
+            (Ok(own), Ok(other)) => {
+                own.len() == other.len() && own.values().as_ptr() == other.values().as_ptr()
+            }
+            (Err(own), Err(other)) => own == other,
+            _ => false,
+        }
+    }
+
     /// The rows of a column that these are: as they are written down, or that they are a run.
     pub(super) fn form(&self) -> Result<&Fixed<u32>, (usize, usize)> {
         match &self.0 {

@@ -7,6 +7,7 @@ use std::path::{Path, PathBuf};
 use granum_core::port::OutputError;
 use tempfile::{Builder, NamedTempFile, TempPath};
 
+use super::filled::Filled;
 use super::journal::Move;
 use super::left::remove_left;
 use super::lock::{Locked, PlaceLock};
@@ -20,7 +21,7 @@ pub(crate) struct PlacedFile {
     name: String,
     target: PathBuf,
     file: Option<NamedTempFile>,
-    bytes: u64,
+    filled: Filled,
     /// What stood there before, kept until all is settled.
     backup: Option<TempPath>,
     published: bool,
@@ -97,7 +98,7 @@ impl PlacedFile {
             name: name.to_owned(),
             target,
             file: None,
-            bytes: 0,
+            filled: Filled::default(),
             backup: None,
             published: false,
             folders,
@@ -153,18 +154,18 @@ impl PlacedFile {
         &mut self,
         write: impl FnOnce(&mut (dyn Write + Send)) -> io::Result<()>,
     ) -> Result<(), OutputError> {
-        let Some(file) = &mut self.file else { return Ok(()) };
-        let mut counted = Counted { file, bytes: &mut self.bytes };
-        write(&mut counted).map_err(|error| failed(&self.name, "cannot be written", &error))
+        let Some(file) = &self.file else { return Ok(()) };
+        let written = write(&mut Into { file, filled: &mut self.filled });
+        written.map_err(|error| failed(&self.name, "cannot be written", &error))
     }
 
     /// All is written: sees to it that it is kept. Gives how many bytes there are.
     pub fn complete(&mut self) -> Result<u64, OutputError> {
-        if let Some(file) = &mut self.file {
-            let kept = file.flush().and_then(|()| file.as_file().sync_data());
+        if let Some(file) = &self.file {
+            let kept = self.filled.complete(file);
             kept.map_err(|error| failed(&self.name, "cannot be written", &error))?;
         }
-        Ok(self.bytes)
+        Ok(self.filled.bytes())
     }
 
     /// The temporary file.
@@ -232,21 +233,20 @@ impl PlacedFile {
     }
 }
 
-/// A file, and how many bytes went into it.
-struct Counted<'a> {
-    file: &'a mut NamedTempFile,
-    bytes: &'a mut u64,
+/// Where an output's bytes go.
+struct Into<'a> {
+    file: &'a NamedTempFile,
+    filled: &'a mut Filled,
 }
 
-impl Write for Counted<'_> {
+impl Write for Into<'_> {
     fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
-        let written = self.file.write(bytes)?;
-        *self.bytes += written as u64;
-        Ok(written)
+        self.filled.take(self.file, bytes)?;
+        Ok(bytes.len())
     }
 
     fn flush(&mut self) -> io::Result<()> {
-        self.file.flush()
+        Ok(())
     }
 }
 

@@ -2,6 +2,7 @@
 
 mod begun;
 mod file;
+mod filled;
 mod journal;
 mod left;
 mod lock;

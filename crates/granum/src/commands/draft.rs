@@ -41,7 +41,7 @@ pub(super) fn run(printer: &mut Printer, names: &[String], reading: &Reading) ->
             Exit::Held
         }
         Err(RunError::Source(error)) => files::failed(printer, reading.format, &error),
-        Err(RunError::Output(_)) => Exit::FileFailed,
+        Err(RunError::Output(_) | RunError::Scratch(_)) => Exit::FileFailed,
         // The draft itself is wrong, which its tests do not know of: it is said, not hidden.
         Err(RunError::Plan(diagnostics)) => {
             plan::plan_wrong(printer, reading.format, "draft", &Texts::default(), &diagnostics);

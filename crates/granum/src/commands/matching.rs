@@ -56,7 +56,7 @@ pub(super) fn run(printer: &mut Printer, args: &MatchArgs) -> Exit {
             wrong(printer, format, &asked.name, (&asked.texts, &beside), &diagnostics)
         }
         Err(RunError::Source(error)) => files::failed(printer, format, &error),
-        Err(RunError::Output(_)) => Exit::FileFailed,
+        Err(RunError::Output(_) | RunError::Scratch(_)) => Exit::FileFailed,
     }
 }
 

@@ -148,12 +148,15 @@ impl Printer {
 
     /// Prints how long each stage took, for who wants to know.
     pub fn stages(&mut self, stages: impl IntoIterator<Item = (String, f64)>) {
-        if !self.global.verbose {
-            return;
-        }
         for (stage, seconds) in stages {
-            let line = crate::render::dim(&format!("{seconds:7.2} s  {stage}"));
-            self.diagnostic(&format!("{line}\n"));
+            self.beside(&format!("{seconds:7.2} s  {stage}"));
+        }
+    }
+
+    /// Prints a line that only those see who ask for more.
+    pub fn beside(&mut self, line: &str) {
+        if self.global.verbose {
+            self.diagnostic(&format!("{}\n", crate::render::dim(line)));
         }
     }
 

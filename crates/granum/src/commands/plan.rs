@@ -131,6 +131,7 @@ impl Plan {
             RunError::Plan(diagnostics) => return self.wrong(printer, diagnostics),
             RunError::Source(error) => (ErrorTold::from(error), error.to_string(), &error.help),
             RunError::Output(error) => (ErrorTold::from(error), error.to_string(), &error.help),
+            RunError::Scratch(error) => (ErrorTold::from(error), error.to_string(), &error.help),
         };
         match self.format {
             Format::Text => printer.diagnostic(&format!("error: {message}\n  {help}\n")),

@@ -12,6 +12,7 @@ use super::plan::Plan;
 use super::record;
 use super::{Exit, Printer, anyway, aside, left};
 use crate::args::{Deny, Format, PlanArgs, Writing};
+use crate::memory;
 use crate::progress::Progress;
 use crate::record::{Record, Since};
 use crate::render::Report as View;
@@ -37,6 +38,7 @@ pub(super) fn run(printer: &mut Printer, args: &PlanArgs, does: Does<'_>) -> Exi
             };
             printer.told(args.options.format, &text);
             printer.stages(done.stages.iter().cloned());
+            printer.beside(&done.memory);
             match done.unwritten {
                 Some(_) if args.options.format == Format::Json => Exit::FileFailed,
                 Some(error) => plan.failed(printer, RunError::Output(error)),
@@ -122,6 +124,8 @@ pub(super) struct Done {
     anyway: Vec<granum_core::tally::Written>,
     /// What took how many seconds.
     stages: Vec<(String, f64)>,
+    /// What memory was used.
+    memory: String,
     /// Why its record could not be written.
     unwritten: Option<OutputError>,
 }
@@ -172,7 +176,9 @@ fn work(
     };
     let kept =
         if writing.changes { Kept::of(plan).map_err(RunError::Output)? } else { Kept::default() };
+    let room = memory::room(&args.memory);
     let running = Running {
+        room: Some(&room),
         deny_warnings: args.deny == Some(Deny::Warnings),
         earlier: earlier.as_ref().map(|(record, _)| &record.numbers),
         ..Running::default()
@@ -191,7 +197,8 @@ fn work(
         Some(folder) if !report.held() => anyway::write(plan, settings, &report, folder, progress)?,
         _ => vec![],
     };
-    Ok(Done { report, since, changes, anyway, stages: vec![], unwritten: None })
+    let memory = memory::told(&room);
+    Ok(Done { report, since, changes, anyway, stages: vec![], memory, unwritten: None })
 }
 
 fn unread(error: &std::io::Error) -> OutputError {

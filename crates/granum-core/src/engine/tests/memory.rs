@@ -8,9 +8,10 @@ use crate::engine::*;
 use crate::lang::parse;
 use crate::port::{
     Encoded, Encoder, InputShape, InputSource, InputSpec, Output, OutputError, Outputs, Part,
-    PartReader, RawPart, ReadRequest, Silent, SourceError, Sources, Style, publish_each,
+    PartReader, RawPart, ReadRequest, Scratch, ScratchError, ScratchFile, Silent, SourceError, Sources, Style,
+    publish_each,
 };
-use crate::table::{Column, Lines, Origin};
+use crate::table::{Column, Lines, Origin, Room};
 use crate::tally::Report;
 use crate::value::{Found, Scalar, Scale, Type};
 
@@ -224,13 +225,64 @@ impl Output for KeptFile {
     fn settle(&mut self) {}
 }
 
-/// Runs a plan over texts; gives the report and what was written.
+/// Files in memory, of which all together have so many bytes at most.
+pub struct Shelf {
+    left: Arc<Mutex<usize>>,
+}
+
+impl Shelf {
+    /// Room for so many bytes in memory, and so many on files.
+    pub fn room(limit: u64, bytes: usize) -> Room {
+        Room::new(limit, Box::new(Self { left: Arc::new(Mutex::new(bytes)) }))
+    }
+}
+
+impl Scratch for Shelf {
+    fn begin(&self) -> Result<Box<dyn ScratchFile>, ScratchError> {
+        Ok(Box::new(Shelved { bytes: Mutex::default(), left: self.left.clone() }))
+    }
+}
+
+struct Shelved {
+    bytes: Mutex<Vec<u8>>,
+    left: Arc<Mutex<usize>>,
+}
+
+impl ScratchFile for Shelved {
+    fn put(&self, bytes: &[u8]) -> Result<u64, ScratchError> {
+        let mut left = self.left.lock().unwrap();
+        let full = || ScratchError {
+            folder: "the shelf".into(),
+            message: "is full".into(),
+            help: String::new(),
+        };
+        *left = left.checked_sub(bytes.len()).ok_or_else(full)?;
+        let mut all = self.bytes.lock().unwrap();
+        all.extend_from_slice(bytes);
+        Ok((all.len() - bytes.len()) as u64)
+    }
+
+    fn get(&self, from: u64, into: &mut [u8]) -> Result<(), ScratchError> {
+        let from = from as usize;
+        into.copy_from_slice(&self.bytes.lock().unwrap()[from..from + into.len()]);
+        Ok(())
+    }
+}
+
+/// Runs a plan over texts, with all the room that it needs and with none for what it holds; gives the report and what
+/// was written.
 pub fn run_texts(
     files: &[(&str, String)],
     plan: &str,
     part: usize,
 ) -> (Report, HashMap<String, String>) {
-    run_texts_as(files, plan, part, Running::default())
+    let ran = run_texts_as(files, plan, part, Running::default());
+    let room = Shelf::room(0, usize::MAX);
+    let away = run_texts_as(files, plan, part, Running { room: Some(&room), ..Running::default() });
+    assert_eq!(ran.1, away.1, "what is put away changes the bytes\n{plan}");
+    let told = |report: &Report| format!("{report:#?}");
+    assert_eq!(told(&ran.0), told(&away.0), "what is put away is missed\n{plan}");
+    ran
 }
 
 /// The same, as is said.
@@ -240,13 +292,23 @@ pub fn run_texts_as(
     part: usize,
     running: Running<'_>,
 ) -> (Report, HashMap<String, String>) {
+    let (report, written) = try_texts(files, plan, part, running);
+    (report.unwrap_or_else(|error| panic!("{error:#?}")), written)
+}
+
+/// The same where it may not come to its end.
+pub fn try_texts(
+    files: &[(&str, String)],
+    plan: &str,
+    part: usize,
+    running: Running<'_>,
+) -> (Result<Report, RunError>, HashMap<String, String>) {
     let files = files.iter().map(|(name, text)| ((*name).to_owned(), text.clone())).collect();
     let memory = Memory { files, part };
     let kept = Kept::default();
     let parsed = parse(plan);
     assert!(parsed.diagnostics.is_empty(), "{:#?}", parsed.diagnostics);
-    let report = run_as(&parsed.tree, &[], &memory, Want::Outputs(&kept), &Silent, running)
-        .unwrap_or_else(|error| panic!("{error:#?}"));
+    let report = run_as(&parsed.tree, &[], &memory, Want::Outputs(&kept), &Silent, running);
     let written = kept.files.lock().unwrap().clone();
     (report, written)
 }

@@ -1,6 +1,7 @@
 //! The engine without files: inputs and outputs in memory.
 
 mod aggregates;
+mod away;
 mod gate;
 mod gathering;
 mod kinds;

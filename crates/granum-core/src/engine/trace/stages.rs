@@ -103,10 +103,7 @@ impl<'a> Replay<'a> {
 
     /// All rows before a step, with the slots that it looks at.
     pub fn before(&self, stages: &Stages, step: usize) -> Batch {
-        let work = self.plan(stages.table).steps[step].step.work();
-        let mut slots = work.slots();
-        work.expressions().iter().for_each(|typed| slots.extend(typed.slots()));
-        work.assigned().iter().for_each(|(_, typed)| slots.extend(typed.slots()));
+        let slots = self.plan(stages.table).steps[step].step.work().reads();
         stages.all(step, |slot| slots.contains(&slot))
     }
 
@@ -216,6 +213,7 @@ impl<'a> Replay<'a> {
         let stopped = |stop: Stop| match stop {
             Stop::Source(error) => RunError::Source(error),
             Stop::Output(error) => RunError::Output(error),
+            Stop::Scratch(error) => RunError::Scratch(error),
             Stop::Contradiction(_) => bug("an input that was read has other types now"),
         };
         let mut reading = Reading::begin(context, table, source).map_err(RunError::Source)?;

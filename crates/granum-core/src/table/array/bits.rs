@@ -125,6 +125,17 @@ impl Bits {
         (low | high) & mask
     }
 
+    /// Its rows, 64 to a word, the first in the lowest bit.
+    pub(crate) fn words(&self) -> impl Iterator<Item = u64> {
+        self.chunks()
+    }
+
+    /// The rows of such words, of which there are as many as `len` needs.
+    pub(crate) fn of_words(words: Vec<u64>, len: usize) -> Self {
+        assert_eq!(words.len(), len.div_ceil(WORD), "the words of {len} bits");
+        Self { words: words.into(), first: 0, len }
+    }
+
     fn chunks(&self) -> impl Iterator<Item = u64> {
         (0..self.len).step_by(WORD).map(|at| self.word_from(at))
     }

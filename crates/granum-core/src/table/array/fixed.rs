@@ -5,15 +5,31 @@ use std::fmt::Debug;
 use super::{Present, Shared};
 
 /// What an array of one width may hold.
-pub trait Native: Copy + Default + PartialOrd + Debug + Send + Sync + 'static {}
+pub trait Native: Copy + Default + PartialOrd + Debug + Send + Sync + 'static {
+    /// Adds the bytes of values.
+    fn put(values: &[Self], out: &mut Vec<u8>);
 
-impl Native for i8 {}
-impl Native for i16 {}
-impl Native for i32 {}
-impl Native for i64 {}
-impl Native for i128 {}
-impl Native for f64 {}
-impl Native for u32 {}
+    /// The values that bytes are of.
+    fn got(bytes: &[u8]) -> Vec<Self>;
+}
+
+macro_rules! native {
+    ($($type:ty),*) => {$(
+        impl Native for $type {
+            fn put(values: &[Self], out: &mut Vec<u8>) {
+                out.reserve(size_of_val(values));
+                values.iter().for_each(|value| out.extend_from_slice(&value.to_le_bytes()));
+            }
+
+            fn got(bytes: &[u8]) -> Vec<Self> {
+                let (values, _) = bytes.as_chunks();
+                values.iter().map(|value| Self::from_le_bytes(*value)).collect()
+            }
+        }
+    )*};
+}
+
+native!(i8, i16, i32, i64, i128, f64, u32);
 
 /// Numbers or days, some of them blank. What stands under a blank has no meaning.
 #[derive(Debug, Clone)]

@@ -40,6 +40,20 @@ impl Piece {
         Self { views: vec![view].into(), codes: Codes::Small(vec![0; rows].into()) }
     }
 
+    /// The views of a dictionary and the number of one for each row.
+    pub fn coded_by(dictionary: Vec<View>, codes: Vec<u16>) -> Self {
+        Coded { codes, dictionary }.into()
+    }
+
+    /// Where its codes stand, or its views.
+    pub fn address(&self) -> usize {
+        match &self.codes {
+            Codes::Each => self.views.as_ptr() as usize,
+            Codes::Small(codes) => codes.as_ptr() as usize,
+            Codes::Large(codes) => codes.as_ptr() as usize,
+        }
+    }
+
     pub fn len(&self) -> usize {
         match &self.codes {
             Codes::Each => self.views.len(),
@@ -129,7 +143,6 @@ impl Piece {
     }
 
     /// Bytes that it takes.
-    #[cfg(test)]
     pub fn size(&self) -> usize {
         let codes = match &self.codes {
             Codes::Each => 0,

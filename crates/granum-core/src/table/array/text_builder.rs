@@ -185,6 +185,13 @@ impl TextBuilder {
         self.pieces.push(coded.into());
     }
 
+    /// The bytes that it holds.
+    pub(in crate::table) fn bytes_held(&self) -> usize {
+        let pieces: usize = self.pieces.iter().map(Piece::size).sum();
+        let blocks = self.blocks.iter().chain(&self.fresh).map(|block| block.len());
+        pieces + 16 * self.views.len() + blocks.sum::<usize>() + self.filling.len()
+    }
+
     /// All texts.
     pub fn finish(self) -> Texts {
         let (mut texts, present) = self.parts();

@@ -42,6 +42,13 @@ impl Texts {
         Self { form: Form::One(Piece::repeated(*one.view(0), rows)), ..one }
     }
 
+    /// Rows of which each has one of some different texts, by its number among them.
+    pub(crate) fn of_codes(different: Texts, codes: Vec<u16>, present: Option<Present>) -> Self {
+        let mut views = Vec::with_capacity(different.len());
+        different.copy(0, different.len(), &mut views);
+        Self { form: Form::One(Piece::coded_by(views, codes)), present, ..different }
+    }
+
     /// How many rows there are.
     pub fn len(&self) -> usize {
         match &self.form {
@@ -108,6 +115,19 @@ impl Texts {
         (0..self.len()).map(|row| self.has(row).then(|| self.value(row)))
     }
 
+    /// Where its views or codes stand.
+    pub(in crate::table) fn address(&self) -> usize {
+        match &self.form {
+            Form::One(piece) => piece.address(),
+            Form::Many { pieces, from, .. } => pieces.as_ptr() as usize + from,
+        }
+    }
+
+    /// The bytes that it holds, those of blocks that others hold as well among them.
+    pub(in crate::table) fn bytes_held(&self) -> usize {
+        self.size() + self.blocks.iter().map(|block| block.len()).sum::<usize>()
+    }
+
     /// The blocks that its long texts stand in, with others.
     #[cfg(test)]
     pub(crate) fn blocks(&self) -> &[Block] {
@@ -115,7 +135,6 @@ impl Texts {
     }
 
     /// The bytes that its views and codes take.
-    #[cfg(test)]
     pub(in crate::table) fn size(&self) -> usize {
         match &self.form {
             Form::One(piece) => piece.size(),

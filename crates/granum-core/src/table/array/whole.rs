@@ -161,6 +161,45 @@ impl<T: Wide> Whole<T> {
         }
     }
 
+    /// Adds how many bytes each value stands in, and the bytes of all.
+    pub(crate) fn put(&self, out: &mut Vec<u8>) {
+        out.push(self.width() as u8);
+        each_form!(self, array => Native::put(array.values(), out));
+    }
+
+    /// The values that such bytes are of; `None` where values do not stand in so many.
+    pub(crate) fn got(width: usize, bytes: &[u8], present: Option<Present>) -> Option<Self> {
+        Some(Self(match width {
+            1 => Form::One(Fixed::new(Native::got(bytes), present)),
+            2 => Form::Two(Fixed::new(Native::got(bytes), present)),
+            4 => Form::Four(Fixed::new(Native::got(bytes), present)),
+            _ if width == size_of::<T>() => Form::All(Fixed::new(Native::got(bytes), present)),
+            8 => Form::Eight(Fixed::new(Native::got(bytes), present)),
+            _ => return None,
+        }))
+    }
+
+    /// How many bytes each value stands in.
+    fn width(&self) -> usize {
+        match &self.0 {
+            Form::One(_) => 1,
+            Form::Two(_) => 2,
+            Form::Four(_) => 4,
+            Form::Eight(_) => 8,
+            Form::All(_) => size_of::<T>(),
+        }
+    }
+
+    /// The bytes that its values stand in.
+    pub(in crate::table) fn bytes_held(&self) -> usize {
+        self.width() * self.len()
+    }
+
+    /// Where its values stand.
+    pub(in crate::table) fn address(&self) -> usize {
+        each_form!(self, array => array.values().as_ptr() as usize)
+    }
+
     /// How many rows there are.
     pub fn len(&self) -> usize {
         each_form!(self, array => array.len())
@@ -246,12 +285,6 @@ impl<T: Wide> Whole<T> {
     /// The same, moved up in their own memory if nobody shares it.
     pub(crate) fn into_filtered(self, keep: &Bits) -> Self {
         made_of!(self.0, array => array.into_filtered(keep))
-    }
-
-    /// Where its values stand.
-    #[cfg(test)]
-    pub(in crate::table) fn address(&self) -> usize {
-        each_form!(self, array => array.values().as_ptr() as usize)
     }
 
     /// How many bytes each of them stands in.
@@ -372,6 +405,11 @@ impl<T: Wide> GrowingWhole<T> {
                 Bytes::All => Growing::All(grown(old, room)),
             }
         });
+    }
+
+    /// The bytes that its values stand in.
+    pub fn bytes_held(&self) -> usize {
+        each_growing!(&self.values, values => size_of_val(values.as_slice()))
     }
 
     pub fn finish(self, present: Option<Present>) -> Whole<T> {

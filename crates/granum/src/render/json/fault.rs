@@ -2,7 +2,7 @@
 
 use granum_core::engine::AskedWrong;
 use granum_core::lang::Diagnostic;
-use granum_core::port::{OutputError, SourceError, SourceErrorKind};
+use granum_core::port::{OutputError, ScratchError, SourceError, SourceErrorKind};
 use serde::Serialize;
 
 use crate::render::Texts;
@@ -164,6 +164,8 @@ enum OtherFault {
     Grain,
     /// A folder that the demo cannot use.
     Folder,
+    /// The folder for what memory has no room for.
+    Spill,
 }
 
 impl ErrorTold {
@@ -202,6 +204,12 @@ impl From<&SourceError> for ErrorTold {
             message: error.message.clone(),
             help: error.help.clone(),
         }
+    }
+}
+
+impl From<&ScratchError> for ErrorTold {
+    fn from(error: &ScratchError) -> Self {
+        Self::other(OtherFault::Spill, &error.folder, &error.message, &error.help)
     }
 }
 

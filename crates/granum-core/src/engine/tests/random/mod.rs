@@ -16,7 +16,9 @@ use proptest::test_runner::{Config, TestCaseError, TestRunner};
 use self::generate::Tape;
 use self::model::{Plan, Start, Table};
 use self::slow::{Rows, V, World, cell, work};
-use super::memory::run_texts_as;
+use std::panic::AssertUnwindSafe;
+
+use super::memory::{Shelf, run_texts_as};
 use crate::engine::Running;
 use crate::table::Amount;
 use crate::tally::{BridgeKind, Problem, Report};
@@ -221,25 +223,31 @@ fn check(numbers: &[u8]) -> Result<&'static str, TestCaseError> {
     let shown = format!("{text}\n{:#?}", plan.files);
     let files: Vec<(&str, String)> =
         plan.files.iter().map(|(name, text)| (*name, text.clone())).collect();
-    let ran = |part: usize, threads: usize, lets_go: bool| {
-        let running = Running { lets_go, ..Running::default() };
+    let ran = |part: usize, threads: usize, lets_go: bool, away: bool| {
+        let room = Shelf::room(0, usize::MAX);
+        let room = Some(&room).filter(|_| away);
+        let running = Running { lets_go, room, ..Running::default() };
         let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap();
         pool.install(|| {
-            std::panic::catch_unwind(|| run_texts_as(&files, &text, part, running)).map_err(
-                |fault| {
-                    let bug = fault.downcast_ref::<crate::Bug>().map(ToString::to_string);
-                    let words = bug.or_else(|| fault.downcast_ref::<String>().cloned());
-                    TestCaseError::fail(format!("{}\n{shown}", words.unwrap_or_default()))
-                },
-            )
+            let run = AssertUnwindSafe(|| run_texts_as(&files, &text, part, running));
+            std::panic::catch_unwind(run).map_err(|fault| {
+                let bug = fault.downcast_ref::<crate::Bug>().map(ToString::to_string);
+                let words = bug.or_else(|| fault.downcast_ref::<String>().cloned());
+                TestCaseError::fail(format!("{}\n{shown}", words.unwrap_or_default()))
+            })
         })
     };
-    let (report, written) = ran(2, 1, true)?;
-    let (held, all) = ran(2, 1, false)?;
+    let (report, written) = ran(2, 1, true, false)?;
+    let (held, all) = ran(2, 1, false, false)?;
     prop_assert_eq!(&written, &all, "what is let go changes the bytes\n{}", &shown);
     let told = |report: &Report| format!("{report:#?}");
     prop_assert_eq!(told(&report), told(&held), "what is let go is missed\n{}", &shown);
-    let (other, again) = ran(1_000, 2, true)?;
+    for lets_go in [true, false] {
+        let (away, again) = ran(2, 2, lets_go, true)?;
+        prop_assert_eq!(&written, &again, "what is put away changes the bytes\n{}", &shown);
+        prop_assert_eq!(told(&report), told(&away), "what is put away is missed\n{}", &shown);
+    }
+    let (other, again) = ran(1_000, 2, true, false)?;
     prop_assert_eq!(&written, &again, "threads or parts change the bytes\n{}", &shown);
     let kinds = |report: &Report| report.problems.iter().map(Problem::kind).collect::<Vec<_>>();
     prop_assert_eq!(kinds(&report), kinds(&other), "{}", &shown);

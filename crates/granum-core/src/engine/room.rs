@@ -1,0 +1,75 @@
+//! What is held is put away where memory has no room for it: tables between works, and rows that come together while
+//! they come.
+
+use std::collections::HashMap;
+use std::sync::Arc;
+
+use super::leaf::Collected;
+use crate::table::{Away, AwayBuilder, Column, Held, Room, RoomFile, Table};
+
+/// Puts finished tables away, those that hold most first, until they take half of the room: the other half is for what
+/// is made next.
+pub(super) fn make_room(tables: &mut [Option<Table>], room: &Room) {
+    loop {
+        let held: Vec<u64> = tables.iter().map(|table| table.as_ref().map_or(0, held)).collect();
+        let all: u64 = held.iter().sum();
+        let most = (0..tables.len()).max_by_key(|at| held[*at]).filter(|at| held[*at] > 0);
+        let Some(most) = most.filter(|_| room.is_over(2 * all)) else { return };
+        put_away(tables, most, room);
+    }
+}
+
+/// The bytes that a table's own columns hold in memory, about.
+pub(super) fn held(table: &Table) -> u64 {
+    let bytes = |held: &Held| match held {
+        Held::Own(column) => column.bytes_held() as u64,
+        Held::Seen { .. } | Held::Away { .. } => 0,
+    };
+    table.columns.iter().flatten().map(bytes).sum()
+}
+
+/// Puts a table's columns away, and with them the same columns wherever they are seen.
+fn put_away(tables: &mut [Option<Table>], at: usize, room: &Room) {
+    let Some(table) = &tables[at] else { return };
+    let mut gone: HashMap<(usize, usize), Away> = HashMap::new();
+    let file = room.file();
+    for held in table.columns.iter().flatten() {
+        if let Held::Own(column) = held {
+            gone.entry(column.address()).or_insert_with(|| away(column, &file));
+        }
+    }
+    for (of, table) in tables.iter_mut().enumerate() {
+        for held in table.iter_mut().flat_map(|table| table.columns.iter_mut().flatten()) {
+            match held {
+                Held::Own(column) if of == at => {
+                    if let Some(away) = gone.get(&column.address()) {
+                        *held = Held::away(away.clone());
+                    }
+                }
+                Held::Seen { column, rows } => {
+                    if let Some(away) = gone.get(&column.address()) {
+                        *held = Held::Away { column: away.clone(), rows: rows.clone() };
+                    }
+                }
+                Held::Own(_) | Held::Away { .. } => {}
+            }
+        }
+    }
+}
+
+fn away(column: &Column, file: &Arc<RoomFile>) -> Away {
+    let mut away = AwayBuilder::new(file);
+    away.push(column);
+    away.finish()
+}
+
+/// Rows that come together go away where they have no room beside what is `held`, those that hold most first.
+pub(super) fn keep_within(room: &Room, held: u64, collected: &mut [Collected<'_>]) {
+    loop {
+        let bytes: Vec<u64> = collected.iter().map(Collected::bytes_held).collect();
+        let all = held + bytes.iter().sum::<u64>();
+        let most = (0..bytes.len()).max_by_key(|at| bytes[*at]).filter(|at| bytes[*at] > 0);
+        let Some(most) = most.filter(|_| room.is_over(all)) else { return };
+        collected[most].put_away(room);
+    }
+}

@@ -1,0 +1,166 @@
+//! One column that is away.
+
+use std::sync::{Arc, Mutex, PoisonError};
+
+use super::bytes::{got, put};
+use super::RoomFile;
+use crate::table::{Column, PIECE, Rows};
+use crate::value::Type;
+
+/// So many blocks that were got last are kept, for rows that lead here and there.
+const KEPT: usize = 4;
+
+/// A column that is away. Copies are the same column.
+#[derive(Clone)]
+pub(crate) struct Away(Arc<Inner>);
+
+struct Inner {
+    ty: Type,
+    rows: usize,
+    blocks: Vec<Block>,
+    file: Arc<RoomFile>,
+    /// Blocks that were got last, the last one first.
+    kept: Mutex<Vec<(usize, Column)>>,
+}
+
+/// Rows of a column in its file.
+struct Block {
+    /// Its first row, and how many.
+    first: usize,
+    rows: usize,
+    at: u64,
+    bytes: usize,
+}
+
+impl Away {
+    pub fn len(&self) -> usize {
+        self.0.rows
+    }
+
+    /// The rows of a block; blanks where it cannot be got, which the room notes.
+    fn block(&self, at: usize) -> Column {
+        let kept = || self.0.kept.lock().unwrap_or_else(PoisonError::into_inner);
+        let known = kept().iter().find(|(known, _)| *known == at).map(|(_, column)| column.clone());
+        if let Some(column) = known {
+            return column;
+        }
+        let block = &self.0.blocks[at];
+        let bytes = self.0.file.get(block.at, block.bytes);
+        let Some(bytes) = bytes else { return Column::all_blank(self.0.ty, block.rows) };
+        let Some(column) = got(&bytes).filter(|column| column.len() == block.rows) else {
+            self.0.file.not_as_put();
+            return Column::all_blank(self.0.ty, block.rows);
+        };
+        let mut kept = kept();
+        kept.insert(0, (at, column.clone()));
+        kept.truncate(KEPT);
+        column
+    }
+
+    fn block_of(&self, row: usize) -> usize {
+        self.0.blocks.partition_point(|block| block.first + block.rows <= row)
+    }
+
+    /// `length` rows from row `offset` on.
+    pub fn slice(&self, offset: usize, length: usize) -> Column {
+        let end = offset + length;
+        assert!(end <= self.0.rows, "{length} rows from {offset} on of {}", self.0.rows);
+        let mut parts = vec![];
+        let mut at = self.block_of(offset);
+        let mut row = offset;
+        while row < end {
+            let block = &self.0.blocks[at];
+            let to = end.min(block.first + block.rows);
+            parts.push(self.block(at).slice(row - block.first, to - row));
+            (row, at) = (to, at + 1);
+        }
+        self.of(&parts)
+    }
+
+    /// Some rows; blank where `rows` is. Each block is got once, whatever the order.
+    pub fn take(&self, rows: &Rows) -> Column {
+        if let Some((first, count)) = rows.as_run() {
+            return self.slice(first, count);
+        }
+        let mut wanted: Vec<(u32, u32)> = vec![];
+        for (at, row) in rows.iter().enumerate() {
+            wanted.extend(row.map(|row| (row, at as u32)));
+        }
+        if !wanted.is_sorted() {
+            wanted.sort_unstable();
+        }
+        let mut parts = vec![];
+        // For each row that is asked for its place among those that are found.
+        let mut places: Vec<Option<u32>> = vec![None; rows.len()];
+        let mut found = 0;
+        let mut rest = wanted.as_slice();
+        while let Some((row, _)) = rest.first() {
+            let at = self.block_of(*row as usize);
+            let block = &self.0.blocks[at];
+            let here = rest.partition_point(|(row, _)| (*row as usize) < block.first + block.rows);
+            let own: Rows =
+                rest[..here].iter().map(|(row, _)| row - block.first as u32).collect();
+            parts.push(self.block(at).take(&own));
+            for (_, to) in &rest[..here] {
+                places[*to as usize] = Some(found);
+                found += 1;
+            }
+            rest = &rest[here..];
+        }
+        let found = self.of(&parts);
+        if places.iter().enumerate().all(|(at, place)| *place == Some(at as u32)) {
+            return found;
+        }
+        found.take(&Rows::from(places))
+    }
+
+    /// Parts below each other, of the column's type also where they are all blank.
+    fn of(&self, parts: &[Column]) -> Column {
+        match Column::concat(parts) {
+            Column::Blank(rows) => Column::all_blank(self.0.ty, rows),
+            column => column,
+        }
+    }
+}
+
+impl std::fmt::Debug for Away {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "{} rows of {} that are away", self.0.rows, self.0.ty)
+    }
+}
+
+/// A column that goes away as it grows.
+pub(crate) struct AwayBuilder {
+    file: Arc<RoomFile>,
+    ty: Type,
+    rows: usize,
+    blocks: Vec<Block>,
+}
+
+impl AwayBuilder {
+    /// Nothing yet, into a file.
+    pub fn new(file: &Arc<RoomFile>) -> Self {
+        Self { file: Arc::clone(file), ty: Type::Blank, rows: 0, blocks: vec![] }
+    }
+
+    /// Puts rows behind those that are away.
+    pub fn push(&mut self, column: &Column) {
+        if column.ty() != Type::Blank {
+            self.ty = column.ty();
+        }
+        let mut bytes = vec![];
+        for first in (0..column.len()).step_by(PIECE) {
+            let rows = PIECE.min(column.len() - first);
+            bytes.clear();
+            put(&column.slice(first, rows), &mut bytes);
+            let at = self.file.put(&bytes);
+            self.blocks.push(Block { first: self.rows, rows, at, bytes: bytes.len() });
+            self.rows += rows;
+        }
+    }
+
+    pub fn finish(self) -> Away {
+        let Self { file, ty, rows, blocks } = self;
+        Away(Arc::new(Inner { ty, rows, blocks, file, kept: Mutex::default() }))
+    }
+}

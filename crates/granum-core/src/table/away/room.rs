@@ -1,0 +1,127 @@
+//! How much columns may hold in memory, and where they go beyond that.
+
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+use std::sync::{Arc, Mutex, PoisonError};
+
+use crate::port::{Scratch, ScratchError, ScratchFile};
+
+/// The room that a run's columns have in memory, and the files that they go to beyond it. Copies are the same room.
+#[derive(Clone)]
+pub struct Room(Arc<Inner>);
+
+struct Inner {
+    /// Bytes.
+    limit: u64,
+    scratch: Box<dyn Scratch>,
+    /// The most bytes that were held at a time, as far as was looked.
+    most: AtomicU64,
+    /// Bytes that were put away.
+    away: AtomicU64,
+    /// Whether the files failed, and why, until it is told.
+    fails: AtomicBool,
+    failed: Mutex<Option<ScratchError>>,
+}
+
+impl std::fmt::Debug for Room {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "room for {} bytes", self.0.limit)
+    }
+}
+
+impl Room {
+    /// Room for so many bytes, and files for more.
+    pub fn new(limit: u64, scratch: Box<dyn Scratch>) -> Self {
+        Self(Arc::new(Inner {
+            limit,
+            scratch,
+            most: AtomicU64::new(0),
+            away: AtomicU64::new(0),
+            fails: AtomicBool::new(false),
+            failed: Mutex::new(None),
+        }))
+    }
+
+    /// How many bytes columns may hold.
+    pub fn limit(&self) -> u64 {
+        self.0.limit
+    }
+
+    /// Notes that so many bytes are held; says whether they are more than there is room for.
+    pub(crate) fn is_over(&self, held: u64) -> bool {
+        let over = held > self.0.limit;
+        if !over {
+            self.0.most.fetch_max(held, Ordering::Relaxed);
+        }
+        over
+    }
+
+    /// The most bytes that columns held at a time once what had no room had been put away.
+    pub fn most(&self) -> u64 {
+        self.0.most.load(Ordering::Relaxed)
+    }
+
+    /// How many bytes were put away in all.
+    pub fn put_away(&self) -> u64 {
+        self.0.away.load(Ordering::Relaxed)
+    }
+
+    /// Why columns could not be put away or got again: what was made since has no meaning.
+    pub fn failed(&self) -> Option<ScratchError> {
+        if !self.0.fails.load(Ordering::Acquire) {
+            return None;
+        }
+        self.0.failed.lock().unwrap_or_else(PoisonError::into_inner).clone()
+    }
+
+    fn note(&self, error: ScratchError) {
+        let mut failed = self.0.failed.lock().unwrap_or_else(PoisonError::into_inner);
+        failed.get_or_insert(error);
+        self.0.fails.store(true, Ordering::Release);
+    }
+
+    /// A file for columns that go together.
+    pub(crate) fn file(&self) -> Arc<RoomFile> {
+        let file = self.0.scratch.begin();
+        let file = file.map_err(|error| self.note(error)).ok();
+        Arc::new(RoomFile { room: self.clone(), file })
+    }
+}
+
+/// A file of a room. What goes wrong is noted there, and stops the run before anything comes of it.
+pub(crate) struct RoomFile {
+    room: Room,
+    /// Nothing where none could be begun.
+    file: Option<Box<dyn ScratchFile>>,
+}
+
+impl RoomFile {
+    /// Puts bytes away; gives where.
+    pub fn put(&self, bytes: &[u8]) -> u64 {
+        let Some(file) = &self.file else { return 0 };
+        self.room.0.away.fetch_add(bytes.len() as u64, Ordering::Relaxed);
+        file.put(bytes).unwrap_or_else(|error| {
+            self.room.note(error);
+            0
+        })
+    }
+
+    /// Gets `length` bytes from a place; `None` where that failed.
+    pub fn get(&self, from: u64, length: usize) -> Option<Vec<u8>> {
+        if self.room.0.fails.load(Ordering::Acquire) {
+            return None;
+        }
+        let mut bytes = vec![0; length];
+        let got = self.file.as_ref()?.get(from, &mut bytes);
+        got.map_err(|error| self.room.note(error)).ok()?;
+        Some(bytes)
+    }
+
+    /// Notes that bytes are not what was put.
+    pub fn not_as_put(&self) {
+        self.room.note(ScratchError {
+            folder: "what was put away".into(),
+            message: "other bytes came back than were put there".into(),
+            help: "nothing was written; see to that disk, or name another folder with --spill".into(),
+        });
+    }
+}

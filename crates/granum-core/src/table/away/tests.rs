@@ -1,0 +1,100 @@
+use proptest::prelude::*;
+
+use super::bytes::{got, put};
+use super::AwayBuilder;
+use crate::engine::tests::memory::Shelf;
+use crate::table::{Column, PIECE, Rows};
+use crate::value::{Scalar, Scale, Type};
+
+fn scalar(ty: Type) -> BoxedStrategy<Scalar> {
+    let some = match ty {
+        Type::Blank => return Just(Scalar::Blank).boxed(),
+        Type::Text => "[a-cß]{1,3}|a rather long text of [0-3]".prop_map(Scalar::Text).boxed(),
+        Type::Integer => prop_oneof![-3_i64..3, any::<i64>()].prop_map(Scalar::Integer).boxed(),
+        Type::Decimal(scale) => prop_oneof![-300_i128..300, any::<i128>()]
+            .prop_map(move |units| Scalar::Decimal(units, scale))
+            .boxed(),
+        Type::Number => (-9.0..9.0).prop_map(Scalar::Number).boxed(),
+        Type::Date => any::<i32>().prop_map(Scalar::Date).boxed(),
+        Type::DateTime => any::<i64>().prop_map(Scalar::DateTime).boxed(),
+        Type::Boolean => any::<bool>().prop_map(Scalar::Boolean).boxed(),
+    };
+    prop_oneof![1 => Just(Scalar::Blank), 4 => some].boxed()
+}
+
+fn column() -> impl Strategy<Value = Column> {
+    let types = [
+        Type::Blank,
+        Type::Text,
+        Type::Integer,
+        Type::Decimal(Scale(2)),
+        Type::Number,
+        Type::Date,
+        Type::DateTime,
+        Type::Boolean,
+    ];
+    let of = |ty: Type| {
+        prop::collection::vec(scalar(ty), 0..5 * PIECE).prop_map(move |values| {
+            let parts = values.iter().map(|value| Column::constant(value, ty, 1));
+            let whole = Column::concat(&parts.collect::<Vec<_>>());
+            if whole.is_empty() { Column::all_blank(ty, 0) } else { whole }
+        })
+    };
+    prop::sample::select(types.to_vec()).prop_flat_map(of)
+}
+
+fn scalars(column: &Column) -> Vec<Scalar> {
+    (0..column.len()).map(|row| column.scalar(row)).collect()
+}
+
+proptest! {
+    #[test]
+    fn what_is_put_away_comes_back(column in column(), cuts in any::<[prop::sample::Index; 2]>()) {
+        let mut bytes = vec![];
+        put(&column, &mut bytes);
+        let back = got(&bytes).unwrap();
+        prop_assert_eq!(scalars(&back), scalars(&column));
+        prop_assert_eq!(back.ty(), column.ty());
+        // Not all of it is nothing.
+        prop_assert!(got(&bytes[..bytes.len() - 1]).is_none());
+
+        let room = Shelf::room(0, usize::MAX);
+        let mut away = AwayBuilder::new(&room.file());
+        let ends = cuts.map(|cut| cut.index(column.len() + 1));
+        let (from, to) = (ends[0].min(ends[1]), ends[0].max(ends[1]));
+        away.push(&column.slice(0, from));
+        away.push(&column.slice(from, column.len() - from));
+        let away = away.finish();
+        let part = away.slice(from, to - from);
+        prop_assert_eq!(scalars(&part), scalars(&column.slice(from, to - from)));
+        prop_assert_eq!(part.ty(), column.ty());
+    }
+
+    #[test]
+    fn rows_are_taken_in_any_order(
+        column in column(),
+        wanted in prop::collection::vec(any::<Option<prop::sample::Index>>(), 0..40),
+    ) {
+        let room = Shelf::room(0, usize::MAX);
+        let mut away = AwayBuilder::new(&room.file());
+        away.push(&column);
+        let away = away.finish();
+        let row = |wanted: &Option<prop::sample::Index>| {
+            Some(wanted.as_ref()?.index(column.len().max(1)) as u32).filter(|_| !column.is_empty())
+        };
+        let rows = Rows::from(wanted.iter().map(row).collect::<Vec<_>>());
+        let taken = away.take(&rows);
+        prop_assert_eq!(scalars(&taken), scalars(&column.take(&rows)));
+        prop_assert_eq!(taken.ty(), column.ty());
+        prop_assert!(room.failed().is_none());
+    }
+}
+
+#[test]
+fn bytes_that_are_no_column_are_none() {
+    assert!(got(&[]).is_none());
+    assert!(got(&[9, 0, 0, 0, 0]).is_none());
+    // A text of a length that is not there, and a number of no dictionary's text.
+    assert!(got(&[1, 1, 0, 0, 0, 0, 0, 9, 0, 0, 0, b'a']).is_none());
+    assert!(got(&[1, 1, 0, 0, 0, 0, 1, 1, 0, 0, 0, 1, 0, 0, 0, b'a', 1, 0]).is_none());
+}

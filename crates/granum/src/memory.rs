@@ -1,0 +1,84 @@
+//! How much memory tables may take, and what is told of it.
+
+use granum_core::table::Room;
+use granum_io::ScratchFolder;
+use sysinfo::{MemoryRefreshKind, RefreshKind, System};
+
+use crate::args::Memory;
+
+/// How much memory: so many bytes, or so many hundredths of what is free.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Size {
+    Bytes(u64),
+    Percent(u64),
+}
+
+/// So many hundredths of what is free are taken where nothing is said.
+const UNLESS_SAID: Size = Size::Percent(75);
+
+/// A size as it is typed.
+///
+/// # Errors
+/// What is wrong with it.
+pub fn size(text: &str) -> Result<Size, String> {
+    let wrong = || "a size is like 512MB, 4GiB or 50%".to_owned();
+    if let Some(percent) = text.strip_suffix('%') {
+        let percent = percent.trim().parse().map_err(|_| wrong())?;
+        return if percent <= 100 { Ok(Size::Percent(percent)) } else { Err(wrong()) };
+    }
+    // A number alone would be bytes, which hardly anybody means.
+    if text.ends_with(|letter: char| letter.is_ascii_digit()) {
+        return Err(wrong());
+    }
+    let bytes: bytesize::ByteSize = text.parse().map_err(|_| wrong())?;
+    Ok(Size::Bytes(bytes.as_u64()))
+}
+
+/// The room that tables have: half of what is said, or of what is free; the other half is for what steps and links
+/// work with.
+pub fn room(memory: &Memory) -> Room {
+    let all = match memory.memory.unwrap_or(UNLESS_SAID) {
+        Size::Bytes(bytes) => bytes,
+        Size::Percent(percent) => free() / 100 * percent,
+    };
+    Room::new(all / 2, Box::new(ScratchFolder::new(memory.spill.as_deref())))
+}
+
+/// The bytes that the system leaves, or the control group that the program is in.
+fn free() -> u64 {
+    let kind = RefreshKind::nothing().with_memory(MemoryRefreshKind::nothing().with_ram());
+    let system = System::new_with_specifics(kind);
+    let group = system.cgroup_limits().map_or(u64::MAX, |limits| limits.free_memory);
+    system.available_memory().min(group)
+}
+
+/// What is told of the room that was used.
+pub fn told(room: &Room) -> String {
+    let size = |bytes: u64| bytesize::ByteSize::b(bytes).display().si();
+    let beyond = match room.put_away() {
+        0 => "nothing was put on a disk".to_owned(),
+        away => format!("{} were put on a disk", size(away)),
+    };
+    format!("tables held at most {} of {} in memory; {beyond}", size(room.most()), size(room.limit()))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn sizes_are_read_as_people_write_them() {
+        assert_eq!(size("512MB"), Ok(Size::Bytes(512_000_000)));
+        assert_eq!(size("1.5 GiB"), Ok(Size::Bytes(3 << 29)));
+        assert_eq!(size("64k"), Ok(Size::Bytes(64_000)));
+        assert_eq!(size("40%"), Ok(Size::Percent(40)));
+        for wrong in ["", "512", "-1MB", "101%", "x%", "many", "4 potatoes"] {
+            assert!(size(wrong).is_err(), "{wrong}");
+        }
+    }
+
+    #[test]
+    fn something_is_free() {
+        assert!(free() > 1 << 20);
+    }
+}
