@@ -5,10 +5,13 @@ use std::sync::atomic::AtomicU64;
 use super::context::Context;
 use crate::aggregate::apart_rows;
 use crate::bug::Sure;
-use crate::expr::{Typed, evaluate_all};
+use crate::expr::{Kind, Typed, evaluate_all};
+use crate::link::{BlankKeys, Keys};
 use crate::resolve::LinkPlan;
 use crate::step::{Naming, row_problem};
-use crate::table::{Batch, Column, InWhat, SlotId, TableId};
+use crate::table::{
+    AwayBuilder, Batch, Column, Held, InWhat, PIECE, SlotId, TableId,
+};
 use crate::tally::Problem;
 
 /// Expressions over the rows of one side of a link.
@@ -27,6 +30,36 @@ pub(super) fn values(
         let step = format!("link on {}", link.keys_text);
         row_problem(context, table, step, rows, naming, failure)
     })
+}
+
+/// The keys of the rows of one side of a link, which are away where what they are made of is.
+pub(super) fn keys(
+    context: &Context<'_>,
+    link: &LinkPlan,
+    table: TableId,
+    rows: &Batch,
+    of: &[&Typed],
+) -> Result<Keys, Problem> {
+    let Some(room) = context.room.filter(|_| rows.has_away()) else {
+        let columns = values(context, link, table, rows, of)?;
+        return Ok(Keys::new(columns, BlankKeys::Apart, rows.rows));
+    };
+    let mut file = None;
+    let mut held = vec![];
+    for key in of {
+        held.push(match key.kind {
+            Kind::Column(column) => rows.column(column).clone(),
+            _ => {
+                let mut away = AwayBuilder::new(file.get_or_insert_with(|| room.file()));
+                for first in (0..rows.rows).step_by(PIECE) {
+                    let run = rows.slice(first, PIECE.min(rows.rows - first));
+                    values(context, link, table, &run, &[key])?.iter().for_each(|run| away.push(run));
+                }
+                Held::away(away.finish())
+            }
+        });
+    }
+    Ok(Keys::away(held, BlankKeys::Apart, rows.rows))
 }
 
 /// An amount that a finished table follows, or what of it is in one currency, or another measure.

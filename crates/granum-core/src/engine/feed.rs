@@ -2,6 +2,7 @@
 
 use super::context::{Context, Stop, first_slots};
 use super::read::Reading;
+use super::room;
 use super::several;
 use super::sums::TableSum;
 use super::tree::Tree;
@@ -87,8 +88,7 @@ impl Feed {
         context: &Context<'_>,
         places: Option<&mut Places>,
     ) -> Result<Vec<Batch>, Stop> {
-        // Enough that no core waits long for the last of a window.
-        let count = rayon::current_num_threads().max(2) * 8;
+        let count = room::batches(context.room);
         let (rows, into, at) = match self {
             Feed::Files(reading) => return reading.window(context, places, count),
             Feed::Rows { rows, at } => (rows, None, at),

@@ -1,10 +1,10 @@
 //! Builds links between finished tables, and their tallies.
 
 use super::context::Context;
-use super::ends::{Followed, tracked, values};
+use super::ends::{Followed, keys, tracked, values};
 use super::periods::{by_period, period_tally, several};
 use crate::expr::{Kind, Typed};
-use crate::link::{BlankKeys, Counts, EXAMPLES, Keys, Linked, Method, Within};
+use crate::link::{Counts, EXAMPLES, Linked, Method, Within};
 use crate::resolve::{LinkPlan, Required};
 use crate::step::{Naming, finished_rows};
 use crate::table::{Amount, Batch, Column, LinkId, Rows};
@@ -75,13 +75,13 @@ pub(super) fn linked_rows(
     let Some(to) = &context.world.tables[link.to.0] else { return Ok(None) };
     let to = finished_rows(to, link.to);
     let (left, right): (Vec<&Typed>, Vec<&Typed>) = link.keys.iter().map(|(a, b)| (a, b)).unzip();
-    let left = values(context, link, link.from, from, &left)?;
-    let right = values(context, link, link.to, &to, &right)?;
     if let Some(period) = &link.period {
+        let left = values(context, link, link.from, from, &left)?;
+        let right = values(context, link, link.to, &to, &right)?;
         return by_period(context, link, period, (left, from), (right, &to)).map(Some);
     }
-    let left = Keys::new(left, BlankKeys::Apart, from.rows);
-    let right = Keys::new(right, BlankKeys::Apart, to.rows);
+    let left = keys(context, link, link.from, from, &left)?;
+    let right = keys(context, link, link.to, &to, &right)?;
     let method = Method::Equal { unique: keys_are_grain(context, link) };
     Ok(Some(Linked::new(left, right, method)))
 }

@@ -8,8 +8,7 @@ mod versions;
 pub(crate) use candidates::{Candidate, Grouping, Near, VERSION, search};
 pub(crate) use versions::differing;
 
-use crate::link::{BlankKeys, EXAMPLES, Keys, Repeats, repeated};
-use crate::table::Column;
+use crate::link::{EXAMPLES, Keys, Repeats, repeated};
 
 /// What breaks a grain.
 #[derive(Debug, Default)]
@@ -23,18 +22,17 @@ pub(crate) struct Broken {
 }
 
 /// Looks for repeated and blank keys. Uniqueness need not be looked at where it is known.
-pub(crate) fn broken(columns: Vec<Column>, rows: usize, unique: bool) -> Option<Broken> {
-    let keys = Keys::new(columns, BlankKeys::Apart, rows);
+pub(crate) fn broken(keys: &Keys, unique: bool) -> Option<Broken> {
     let mut broken = Broken { blank: keys.absent() as u64, ..Broken::default() };
     if broken.blank > 0 {
-        let blank = (0..rows).filter(|row| !keys.has_key(*row));
+        let blank = (0..keys.rows()).filter(|row| !keys.has_key(*row));
         broken.blank_rows = blank.take(EXAMPLES).map(|row| row as u32).collect();
     }
     if !unique && !keys.increase() {
-        let repeats = Repeats::of(&repeated(&keys));
+        let repeats = Repeats::of(&repeated(keys));
         broken.repeated = repeats.keys();
         broken.repeated_rows = repeats.rows();
-        broken.examples = repeats.examples(&keys);
+        broken.examples = repeats.examples(keys);
     }
     (broken.blank > 0 || broken.repeated > 0).then_some(broken)
 }

@@ -54,7 +54,7 @@ impl KeyTable {
     /// The link index from the rows of `from` to the rows of `keys`, which this table was built
     /// from: for each row the first row with an equal key.
     pub fn link(&self, keys: &Keys, from: &Keys) -> Rows {
-        let run = if from.in_pieces() { PIECE } else { PROBED };
+        let run = if from.in_pieces() || from.is_away() { PIECE } else { PROBED };
         let runs: Vec<Led> = (0..from.rows().div_ceil(run))
             .into_par_iter()
             .map(|at| {
@@ -197,11 +197,14 @@ impl<'a> RunHashes<'a> {
 /// The rows of `keys` whose key an earlier row has, with the first that has it, in row order: what is found on
 /// the way to that is let go part by part.
 pub(crate) fn repeated(keys: &Keys) -> Repeated {
+    if keys.is_away() {
+        return super::away::repeated(keys);
+    }
     let (_, parts) = parts(keys);
     in_order(parts.into_par_iter().map(|part| first_rows(keys, &part).1).collect())
 }
 
-fn in_order(repeats: Vec<Repeated>) -> Repeated {
+pub(super) fn in_order(repeats: Vec<Repeated>) -> Repeated {
     let mut repeats: Repeated = repeats.into_iter().flatten().collect();
     repeats.par_sort_unstable();
     repeats
@@ -278,15 +281,15 @@ pub(crate) fn link_few(from: &Keys, keys: &Keys) -> Rows {
         .into_par_iter()
         .map(|run| {
             let first = run * PROBED;
-            let mut hashes = vec![0; PROBED.min(keys.rows() - first)];
-            keys.hash_run(first, &mut hashes);
+            let keys = keys.slice(first, PROBED.min(keys.rows() - first));
+            let mut hashes = vec![0; keys.rows()];
+            keys.hash_run(0, &mut hashes);
             let mut hits = vec![];
             for (offset, hash) in hashes.iter().enumerate() {
-                let to = first + offset;
-                if keys.has_key(to)
-                    && let Some(row) = table.find(from, *hash, keys, to)
+                if keys.has_key(offset)
+                    && let Some(row) = table.find(from, *hash, &keys, offset)
                 {
-                    hits.push((row, to as u32));
+                    hits.push((row, (first + offset) as u32));
                 }
             }
             hits

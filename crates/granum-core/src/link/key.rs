@@ -3,8 +3,10 @@ use foldhash::fast::FixedState;
 use rayon::prelude::*;
 use std::cmp::Ordering;
 use std::hash::{BuildHasher, Hasher};
+use std::sync::Arc;
 
-use crate::table::{Column, Present, Rows};
+use crate::bug::bug;
+use crate::table::{Column, Held, PIECE, Present, PresentBuilder, RoomFile, Rows};
 use crate::value::Scalar;
 
 /// What a blank in a key means.
@@ -20,6 +22,8 @@ pub(crate) enum BlankKeys {
 #[derive(Debug, Clone)]
 pub(crate) struct Keys {
     columns: Vec<Column>,
+    /// Of keys that memory has no room for, in place of the columns.
+    away: Vec<Held>,
     blank: BlankKeys,
     /// Rows that have a key; `None` where all have.
     present: Option<Present>,
@@ -36,20 +40,72 @@ impl Keys {
                 Present::both(all.as_ref(), present.as_ref())
             }),
         };
-        Self { columns, blank, present, rows }
+        Self { columns, away: vec![], blank, present, rows }
+    }
+
+    /// Keys made of columns of which some are away: they are got as far as they are looked at.
+    pub fn away(away: Vec<Held>, blank: BlankKeys, rows: usize) -> Self {
+        if !away.iter().any(Held::is_away) {
+            return Self::new(away.iter().map(Held::whole).collect(), blank, rows);
+        }
+        let mut keys = Self { columns: vec![], away, blank, present: None, rows };
+        if blank == BlankKeys::Apart {
+            let mut present = PresentBuilder::default();
+            for first in (0..rows).step_by(PIECE) {
+                let run = keys.slice(first, PIECE.min(rows - first));
+                match &run.present {
+                    Some(some) => present.append(some),
+                    None => present.push_all(run.rows, true),
+                }
+            }
+            keys.present = present.finish();
+        }
+        keys
+    }
+
+    /// Whether columns are away: then runs and rows are taken of them, and nothing else is asked.
+    pub fn is_away(&self) -> bool {
+        !self.away.is_empty()
+    }
+
+    /// All of them, got where they are away.
+    pub fn here(&self) -> Self {
+        if self.is_away() { self.slice(0, self.rows) } else { self.clone() }
+    }
+
+    /// Whether they take, with a table of them, no more than an eighth of the room that there is.
+    pub fn is_small(&self) -> bool {
+        let Some(file) = self.file() else { return true };
+        let each = 16 * self.away.len() + 24;
+        (self.rows * each) as u64 <= file.room().limit() / 8
+    }
+
+    /// A file for what is worked of keys that are away.
+    pub fn file(&self) -> Option<Arc<RoomFile>> {
+        self.away.iter().find_map(Held::file)
+    }
+
+    /// Which rows have a key; `None` where all have.
+    pub fn has_keys(&self) -> Option<Present> {
+        self.present.clone()
     }
 
     /// The keys of some rows. All of them have one.
     pub fn take(&self, rows: &Rows) -> Keys {
-        let columns = self.columns.iter().map(|column| column.take(rows)).collect();
+        let here = self.columns.iter().map(|column| column.take(rows));
+        let columns = here.chain(self.away.iter().map(|held| held.take(rows))).collect();
         Keys::new(columns, self.blank, rows.len())
     }
 
     /// `length` of them from row `offset` on.
     pub fn slice(&self, offset: usize, length: usize) -> Keys {
+        if self.is_away() {
+            let columns = self.away.iter().map(|held| held.slice(offset, length).whole());
+            return Keys::new(columns.collect(), self.blank, length);
+        }
         let columns = self.columns.iter().map(|column| column.slice(offset, length)).collect();
         let present = self.present.as_ref().map(|present| present.slice(offset, length));
-        Keys { columns, blank: self.blank, present, rows: length }
+        Keys { columns, away: vec![], blank: self.blank, present, rows: length }
     }
 
     /// Whether they are texts in pieces, of which each may have a dictionary.
@@ -75,7 +131,11 @@ impl Keys {
         (0..self.rows).filter(head).map(|row| row as u32).collect()
     }
 
+    /// The columns, which are here.
     pub fn columns(&self) -> &[Column] {
+        if self.is_away() {
+            bug("the columns of keys are away");
+        }
         &self.columns
     }
 
@@ -94,11 +154,17 @@ impl Keys {
 
     /// The values of a row's key.
     pub fn values(&self, row: usize) -> Vec<Scalar> {
+        if self.is_away() {
+            return self.slice(row, 1).values(0);
+        }
         self.columns.iter().map(|column| column.scalar(row)).collect()
     }
 
     /// The hashes of the rows from `first` on, one for each place in `hashes`.
     pub fn hash_run(&self, first: usize, hashes: &mut [u64]) {
+        if self.is_away() {
+            bug("keys that are away are hashed");
+        }
         hashes.fill(0);
         for column in &self.columns {
             hash_column(&column.slice(first, hashes.len()), hashes);
@@ -126,6 +192,9 @@ impl Keys {
     /// and none repeats. Looked at row by row in order, which is far cheaper than a hash table.
     pub fn increase(&self) -> bool {
         const RUN: usize = 1 << 16;
+        if self.is_away() {
+            return self.absent() == 0 && super::away::increase(self);
+        }
         // Columns without an order of their own say nothing.
         let ordered = |column: &Column| {
             !matches!(column, Column::Blank(_) | Column::Number(_) | Column::Boolean(_))

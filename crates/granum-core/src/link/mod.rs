@@ -1,6 +1,7 @@
 //! Keys, the tables that find them, and what leads where between two tables.
 
 mod amounts;
+mod away;
 mod index;
 mod key;
 pub(crate) mod mend;

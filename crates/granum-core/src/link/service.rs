@@ -4,6 +4,8 @@
 use std::collections::BTreeMap;
 
 use super::amounts::{AmountsBy, amounts};
+use super::away;
+use super::index::Repeated;
 use super::near::{Missing, near_misses};
 use super::period::{Inverted, Moments, PeriodLink, PeriodWords, Periods, Within, near_periods};
 use super::repeats::{Repeats, key_text};
@@ -61,12 +63,11 @@ impl Linked {
     pub fn new(left: Keys, right: Keys, method: Method) -> Self {
         let Method::Equal { unique } = method;
         if unique && left.rows() < right.rows() / 4 {
-            let index = link_few(&left, &right);
+            let index = link_few(&left.here(), &right);
             return Self { left, right, index, repeats: Repeats::default(), within: None };
         }
-        let table = KeyTable::build(&right);
-        let index = table.link(&right, &left);
-        Self { left, right, index, repeats: Repeats::of(&table.repeats), within: None }
+        let (index, repeated) = led(&left, &right);
+        Self { left, right, index, repeats: Repeats::of(&repeated), within: None }
     }
 
     /// Leads the rows of a source to those of a target by periods; `left` and `right` are columns of
@@ -102,7 +103,7 @@ impl Linked {
             }
             return Rows::from(back);
         }
-        KeyTable::build(&self.left).link(&self.left, &self.right)
+        led(&self.right, &self.left).0
     }
 
     /// What becomes of the rows of the source.
@@ -155,8 +156,19 @@ impl Linked {
             let known = within.known(left);
             return near_periods(&PeriodLink { left, within, index, keys, words, known });
         }
+        let (left, right) = (&left.here(), &right.here());
         near_misses(&Missing { left, right, index, words: keys, confirm: None })
     }
+}
+
+/// For each row of `from` the first row of `to` with an equal key, and the rows of `to` whose key an earlier one has.
+fn led(from: &Keys, to: &Keys) -> (Rows, Repeated) {
+    if to.is_away() && !to.is_small() {
+        return away::link(from, to);
+    }
+    let to = &to.here();
+    let table = KeyTable::build(to);
+    (table.link(to, from), table.repeats)
 }
 
 /// What becomes of the rows of a side that lead by `index`.

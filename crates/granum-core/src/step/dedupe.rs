@@ -2,20 +2,21 @@
 use std::collections::HashMap;
 
 use super::{Gone, Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Work};
-use crate::expr::Typed;
+use crate::bug::bug;
+use crate::expr::{Kind, Typed};
 use crate::lang::Preference;
 use crate::link::{BlankKeys, Keys, compare, repeated};
 use crate::resolve::{DedupeByPlan, DedupePlan, DedupeRule, TablePlan};
-use crate::table::{Batch, Bits, Column, SlotId};
+use crate::table::{Batch, Bits, Column, Rows, SlotId};
 use crate::tally::{Cut, Problem, StepDetail, Why};
-
-fn columns(batch: &Batch, slots: &[SlotId]) -> Vec<Column> {
-    slots.iter().map(|slot| batch.slot(*slot).clone()).collect()
-}
 
 impl Work for DedupePlan {
     fn slots(&self) -> Vec<SlotId> {
         self.slots.clone()
+    }
+
+    fn gets(&self) -> Vec<SlotId> {
+        vec![]
     }
 
     fn pace(&self) -> Pace {
@@ -30,14 +31,14 @@ impl Work for DedupePlan {
         StepDetail::Dedupe(sum.cut)
     }
 
-    fn gone(&self, _: &StepRunner<'_>, rows: &Batch) -> Result<Vec<Gone>, Problem> {
-        let keys = Keys::new(columns(rows, &self.slots), BlankKeys::Equal, rows.rows);
+    fn gone(&self, at: &StepRunner<'_>, rows: &Batch) -> Result<Vec<Gone>, Problem> {
+        let keys = at.keys_of(rows, &self.slots, BlankKeys::Equal);
         let gone = |(row, first)| Gone { row, why: Why::Copy, stays: Some(first) };
         Ok(repeated(&keys).into_iter().map(gone).collect())
     }
 
     fn work(&self, at: &StepRunner<'_>, on: OnRows<'_>) -> Result<Left, Problem> {
-        let (stays, cut) = copies(columns(on.batch, &self.slots), on.batch.rows);
+        let (stays, cut) = copies(&at.keys_of(on.batch, &self.slots, BlankKeys::Equal));
         Ok(Left::of(StepSum { cut, ..at.leave_out(on.batch, &stays) }))
     }
 }
@@ -61,6 +62,11 @@ impl Work for DedupeByPlan {
         [self.ranks(), self.copies.clone()].concat()
     }
 
+    fn gets(&self) -> Vec<SlotId> {
+        let worked = self.keys.iter().filter(|key| !matches!(key.kind, Kind::Slot(_)));
+        worked.flat_map(Typed::slots).collect()
+    }
+
     fn pace(&self) -> Pace {
         Pace::Whole
     }
@@ -74,10 +80,9 @@ impl Work for DedupeByPlan {
     }
 
     fn gone(&self, at: &StepRunner<'_>, rows: &Batch) -> Result<Vec<Gone>, Problem> {
-        let keys = Keys::new(at.columns(rows, self.keys.iter())?, BlankKeys::Apart, rows.rows);
-        let (ranks, whole) = (columns(rows, &self.ranks()), columns(rows, &self.copies));
+        let keys = at.keys(rows, &self.keys, BlankKeys::Apart)?;
         let mut gone = vec![];
-        decide(&keys, &self.rule, &ranks, whole, |row, stays, why| {
+        self.decide(&keys, rows, |row, stays, why| {
             gone.push(Gone { row, why, stays: Some(stays) });
         });
         gone.sort_unstable_by_key(|gone| gone.row);
@@ -86,18 +91,15 @@ impl Work for DedupeByPlan {
 
     fn work(&self, at: &StepRunner<'_>, on: OnRows<'_>) -> Result<Left, Problem> {
         let batch = on.batch;
-        let keys = at.columns(batch, self.keys.iter())?;
-        let (ranks, whole) = (columns(batch, &self.ranks()), columns(batch, &self.copies));
-        let (stays, cut) = by_key(keys, batch.rows, &self.rule, &ranks, whole);
+        let (stays, cut) = self.stays(&at.keys(batch, &self.keys, BlankKeys::Apart)?, batch);
         Ok(Left::of(StepSum { cut, ..at.leave_out(batch, &stays) }))
     }
 }
 
-/// Plain `dedupe`: of rows that are equal in all `columns` the first stays. Blank equals blank.
-pub(crate) fn copies(columns: Vec<Column>, rows: usize) -> (Bits, Cut) {
-    let keys = Keys::new(columns, BlankKeys::Equal, rows);
-    let repeated = repeated(&keys);
-    let mut stays = vec![true; rows];
+/// Plain `dedupe`: of rows with equal keys the first stays. Blank equals blank.
+pub(super) fn copies(keys: &Keys) -> (Bits, Cut) {
+    let repeated = repeated(keys);
+    let mut stays = vec![true; keys.rows()];
     for (row, _) in &repeated {
         stays[*row as usize] = false;
     }
@@ -105,69 +107,68 @@ pub(crate) fn copies(columns: Vec<Column>, rows: usize) -> (Bits, Cut) {
     (stays.into(), cut)
 }
 
-/// `dedupe by`: one row for each key; rows with a blank key stay. `ranks` are the columns that
-/// decide, `whole` those in which an exact copy is equal.
-pub(crate) fn by_key(
-    keys: Vec<Column>,
-    rows: usize,
-    rule: &DedupeRule,
-    ranks: &[Column],
-    whole: Vec<Column>,
-) -> (Bits, Cut) {
-    let keys = Keys::new(keys, BlankKeys::Apart, rows);
-    let mut stays = vec![true; rows];
-    let mut cut = Cut { by_key: true, blank_keys: keys.absent() as u64, ..Cut::default() };
-    decide(&keys, rule, ranks, whole, |row, _, why| {
-        stays[row as usize] = false;
-        *match why {
-            Why::Copy => &mut cut.copies,
-            Why::Tie => &mut cut.ties,
-            _ => &mut cut.older,
-        } += 1;
-    });
-    (stays.into(), cut)
-}
+impl DedupeByPlan {
+    /// One row for each key; rows with a blank key stay.
+    pub(super) fn stays(&self, keys: &Keys, batch: &Batch) -> (Bits, Cut) {
+        let mut stays = vec![true; batch.rows];
+        let mut cut = Cut { by_key: true, blank_keys: keys.absent() as u64, ..Cut::default() };
+        self.decide(keys, batch, |row, _, why| {
+            stays[row as usize] = false;
+            *match why {
+                Why::Copy => &mut cut.copies,
+                Why::Tie => &mut cut.ties,
+                _ => &mut cut.older,
+            } += 1;
+        });
+        (stays.into(), cut)
+    }
 
-/// Says of each row that goes which one of its key stays, and why.
-fn decide(
-    keys: &Keys,
-    rule: &DedupeRule,
-    ranks: &[Column],
-    whole: Vec<Column>,
-    mut goes: impl FnMut(u32, u32, Why),
-) {
-    let repeated = repeated(keys);
-    // The best row so far of each key that has several, by the key's first row.
-    let mut best: HashMap<u32, u32> = HashMap::new();
-    for (row, first) in &repeated {
-        let winner = best.entry(*first).or_insert(*first);
-        let wins = match rule {
-            DedupeRule::First => false,
-            DedupeRule::Last => true,
-            DedupeRule::Best(best) => wins(best, ranks, *row as usize, *winner as usize),
+    /// Says of each row that goes which one of its key stays, and why. Of rows that are alone with their keys nothing is
+    /// looked at.
+    fn decide(&self, keys: &Keys, batch: &Batch, mut goes: impl FnMut(u32, u32, Why)) {
+        let repeated = repeated(keys);
+        let mut rows: Vec<u32> = repeated.iter().flat_map(|(row, first)| [*row, *first]).collect();
+        rows.sort_unstable();
+        rows.dedup();
+        let place = |row: u32| match rows.binary_search(&row) {
+            Ok(place) => place,
+            Err(_) => bug(format!("row {row} repeats no key")),
         };
-        if wins {
-            *winner = *row;
+        let looked_at = Rows::from(rows.clone());
+        let ranks = batch.rows_of(&self.ranks(), &looked_at);
+        // The best row so far of each key that has several, by the key's first row.
+        let mut best: HashMap<u32, u32> = HashMap::new();
+        for (row, first) in &repeated {
+            let winner = best.entry(*first).or_insert(*first);
+            let wins = match &self.rule {
+                DedupeRule::First => false,
+                DedupeRule::Last => true,
+                DedupeRule::Best(best) => wins(best, &ranks, place(*row), place(*winner)),
+            };
+            if wins {
+                *winner = *row;
+            }
         }
-    }
-    let whole = Keys::new(whole, BlankKeys::Equal, keys.rows());
-    let mut loses = |row: u32, winner: u32| {
-        let why = if row == winner {
-            return;
-        } else if whole.equal(row as usize, &whole, winner as usize) {
-            Why::Copy
-        } else if ranks.is_empty() || !ties(ranks, row as usize, winner as usize) {
-            Why::OtherVersion
-        } else {
-            Why::Tie
+        let whole = batch.rows_of(&self.copies, &looked_at);
+        let whole = Keys::new(whole, BlankKeys::Equal, rows.len());
+        let mut loses = |row: u32, winner: u32| {
+            let why = if row == winner {
+                return;
+            } else if whole.equal(place(row), &whole, place(winner)) {
+                Why::Copy
+            } else if ranks.is_empty() || !ties(&ranks, place(row), place(winner)) {
+                Why::OtherVersion
+            } else {
+                Why::Tie
+            };
+            goes(row, winner, why);
         };
-        goes(row, winner, why);
-    };
-    for (row, first) in &repeated {
-        loses(*row, best[first]);
-    }
-    for (first, winner) in &best {
-        loses(*first, *winner);
+        for (row, first) in &repeated {
+            loses(*row, best[first]);
+        }
+        for (first, winner) in &best {
+            loses(*first, *winner);
+        }
     }
 }
 

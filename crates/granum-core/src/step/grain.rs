@@ -2,14 +2,18 @@
 
 use super::{Left, OnRows, Pace, RowsBecome, StepRunner, Work};
 use crate::grain::broken;
-use crate::link::EXAMPLES;
+use crate::link::{BlankKeys, EXAMPLES};
 use crate::resolve::{GrainCheck, Proof};
-use crate::table::{Column, SlotId};
+use crate::table::SlotId;
 use crate::tally::{Problem, RepeatedKey};
 
 impl Work for GrainCheck {
     fn slots(&self) -> Vec<SlotId> {
         self.columns.iter().map(|(_, slot)| *slot).collect()
+    }
+
+    fn gets(&self) -> Vec<SlotId> {
+        vec![]
     }
 
     fn pace(&self) -> Pace {
@@ -25,10 +29,9 @@ impl Work for GrainCheck {
             return Ok(Left::default());
         }
         let batch = on.batch;
-        let slots: Vec<Column> =
-            self.slots().iter().map(|slot| batch.slot(*slot).clone()).collect();
+        let keys = at.keys_of(batch, &self.slots(), BlankKeys::Apart);
         let unique = self.proof == Proof::Unique;
-        let Some(broken) = broken(slots, batch.rows, unique) else { return Ok(Left::default()) };
+        let Some(broken) = broken(&keys, unique) else { return Ok(Left::default()) };
         let place = |row: u32| at.naming.place(&at.around, batch, row as usize);
         let examples = broken.examples.iter().map(|(key, rows)| RepeatedKey {
             key: key.clone(),

@@ -123,6 +123,12 @@ pub(crate) trait Work {
         slots
     }
 
+    /// Those of them that it looks at in all rows at once, where it sees all: what is away is got for it. Keys are not
+    /// among them.
+    fn gets(&self) -> Vec<SlotId> {
+        self.reads()
+    }
+
     /// The slots that it makes and that may have no value in some rows.
     fn may_lack(&self) -> Vec<SlotId> {
         vec![]

@@ -2,12 +2,14 @@
 use num_bigint::BigInt;
 use proptest::prelude::*;
 
-use super::dedupe::{by_key, copies};
+use super::dedupe::copies;
 use super::units::{UnitsMade, split_units};
 use crate::expr::{Kind, Typed};
 use crate::lang::{OddQuantity, Preference, Span, UnitsPolicy};
-use crate::resolve::{DedupeRule, SplitPlan, UnitsPlan};
+use crate::link::{BlankKeys, Keys};
+use crate::resolve::{DedupeByPlan, DedupeRule, SplitPlan, UnitsPlan};
 use crate::table::{Batch, Bits, Column, SlotId};
+use crate::tally::Cut;
 use crate::value::{Scalar, Scale, Type};
 
 fn text(values: &[Option<&str>]) -> Column {
@@ -26,7 +28,7 @@ fn kept(stays: &Bits) -> Vec<usize> {
 fn copies_are_rows_equal_in_every_column() {
     let a = text(&[Some("x"), Some("x"), None, None, Some("x")]);
     let b = whole(&[Some(1), Some(1), None, None, Some(2)]);
-    let (stays, cut) = copies(vec![a, b], 5);
+    let (stays, cut) = copies(&Keys::new(vec![a, b], BlankKeys::Equal, 5));
     assert_eq!(kept(&stays), [0, 2, 4]);
     assert_eq!(cut.copies, 2);
     assert!(!cut.by_key);
@@ -34,9 +36,23 @@ fn copies_are_rows_equal_in_every_column() {
 
 #[test]
 fn without_columns_all_rows_are_copies_of_the_first() {
-    let (stays, cut) = copies(vec![], 3);
+    let (stays, cut) = copies(&Keys::new(vec![], BlankKeys::Equal, 3));
     assert_eq!(kept(&stays), [0]);
     assert_eq!(cut.copies, 2);
+}
+
+fn by_key(
+    keys: Vec<Column>,
+    rows: usize,
+    rule: &DedupeRule,
+    ranks: &[Column],
+    whole: Vec<Column>,
+) -> (Bits, Cut) {
+    let slots: Vec<Option<Column>> = ranks.iter().cloned().chain(whole).map(Some).collect();
+    let copies = (ranks.len()..slots.len()).map(SlotId).collect();
+    let plan = DedupeByPlan { keys: vec![], rule: rule.clone(), copies };
+    let keys = Keys::new(keys, BlankKeys::Apart, rows);
+    plan.stays(&keys, &Batch::new(rows, slots, vec![]))
 }
 
 fn best(how: Preference) -> DedupeRule {

@@ -80,6 +80,19 @@ impl Batch {
         }
     }
 
+    /// The column of a slot that must be alive, here or away.
+    pub fn held(&self, slot: SlotId) -> Held {
+        match self.away.get(slot.0) {
+            Some(Some(held)) => held.clone(),
+            _ => Held::Own(self.slot(slot).clone()),
+        }
+    }
+
+    /// Some rows of the columns of slots, which are here or away.
+    pub fn rows_of(&self, slots: &[SlotId], rows: &Rows) -> Vec<Column> {
+        slots.iter().map(|slot| self.held(*slot).take(rows)).collect()
+    }
+
     /// A finished column that must be there.
     pub fn column(&self, column: ColumnId) -> &Held {
         match self.columns.get(column.0) {

@@ -1,6 +1,8 @@
 //! How a finished column is held: by itself, as some rows of a column that another table holds, or away.
 
-use super::{Away, Bits, Column, ColumnId, Rows, TableId};
+use std::sync::Arc;
+
+use super::{Away, Bits, Column, ColumnId, RoomFile, Rows, TableId};
 
 /// A finished column.
 #[derive(Debug, Clone)]
@@ -75,6 +77,14 @@ impl Held {
     /// Whether it has to be got before it can be looked at.
     pub fn is_away(&self) -> bool {
         matches!(self, Self::Away { .. })
+    }
+
+    /// The file that it is in, if it is away.
+    pub fn file(&self) -> Option<Arc<RoomFile>> {
+        match self {
+            Self::Own(_) | Self::Seen { .. } => None,
+            Self::Away { column, .. } => Some(column.file()),
+        }
     }
 
     /// All its values in one piece.

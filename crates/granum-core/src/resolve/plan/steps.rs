@@ -233,7 +233,7 @@ pub(crate) enum Turned {
     Parts { column: SlotId, separator: String },
 }
 
-#[derive(Debug)]
+#[derive(Debug, Clone)]
 pub(crate) enum DedupeRule {
     First,
     Last,

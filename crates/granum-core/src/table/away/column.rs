@@ -37,6 +37,11 @@ impl Away {
         self.0.rows
     }
 
+    /// The file that it is in.
+    pub fn file(&self) -> Arc<RoomFile> {
+        Arc::clone(&self.0.file)
+    }
+
     /// The rows of a block; blanks where it cannot be got, which the room notes.
     fn block(&self, at: usize) -> Column {
         let kept = || self.0.kept.lock().unwrap_or_else(PoisonError::into_inner);

@@ -95,6 +95,11 @@ pub(crate) struct RoomFile {
 }
 
 impl RoomFile {
+    /// Whose it is.
+    pub fn room(&self) -> &Room {
+        &self.room
+    }
+
     /// Puts bytes away; gives where.
     pub fn put(&self, bytes: &[u8]) -> u64 {
         let Some(file) = &self.file else { return 0 };

@@ -1,0 +1,223 @@
+//! Keys that are away: rows are sent by fingerprints of their keys into parts on a disk, and each part is looked at by
+//! itself.
+//!
+//! Equal keys have equal fingerprints, so they come into one part. Two different keys of a billion share one of 128 bits
+//! with odds below 10⁻²⁰, as those of `dedupe`: what is found is not compared again.
+
+use std::hash::Hasher;
+use std::sync::Arc;
+
+use rayon::prelude::*;
+use siphasher::sip128::{Hasher128, SipHasher13};
+
+use super::Keys;
+use super::index::{Repeated, in_order};
+use crate::bug::bug;
+use crate::table::{Bits, Column, PIECE, Present, Room, RoomFile, Rows};
+
+/// Rows of one part, about, and how many parts there are at most.
+const PART: usize = if cfg!(test) { 1 << 3 } else { 1 << 15 };
+const PARTS: usize = 1 << 8;
+
+/// Entries that wait in memory until they go to their part.
+const WAITING: usize = if cfg!(test) { 3 } else { 1 << 9 };
+
+/// Bytes of an entry: a fingerprint and a row.
+const ENTRY: usize = 20;
+
+/// A row, with the fingerprint of its key before it.
+type Entry = (u128, u32);
+
+/// The rows whose key an earlier row has, with the first that has it, in row order.
+pub(super) fn repeated(keys: &Keys) -> Repeated {
+    let Some(file) = keys.file() else { bug("keys that are here are sent into parts") };
+    let parts = Parts::of(keys, count(keys.rows()), file.room());
+    let repeats = |part: usize| {
+        let entries = parts.sorted(part);
+        repeats(&entries)
+    };
+    in_order((0..parts.len()).into_par_iter().map(repeats).collect())
+}
+
+/// For each row of `from` the first row of `keys` with an equal key; and the rows of `keys` whose key an earlier one
+/// has, as [`repeated`] gives them.
+pub(super) fn link(from: &Keys, keys: &Keys) -> (Rows, Repeated) {
+    let Some(file) = keys.file() else { bug("keys that are here are sent into parts") };
+    let count = count(from.rows().max(keys.rows()));
+    let parts_of = |keys| Parts::of(keys, count, file.room());
+    let (from_parts, parts) = (parts_of(from), parts_of(keys));
+    let mut rows = vec![0; from.rows()];
+    let mut found = vec![0_u64; from.rows().div_ceil(64)];
+    let mut repeated = vec![];
+    let at_a_time = rayon::current_num_threads();
+    for first in (0..count).step_by(at_a_time) {
+        let linked = (first..count.min(first + at_a_time)).into_par_iter().map(|part| {
+            let entries = parts.sorted(part);
+            (led(&from_parts.sorted(part), &entries), repeats(&entries))
+        });
+        for (led, repeats) in linked.collect::<Vec<_>>() {
+            for (row, to) in led {
+                rows[row as usize] = to;
+                found[row as usize / 64] |= 1 << (row % 64);
+            }
+            repeated.push(repeats);
+        }
+    }
+    let found = Present::new(Bits::of_words(found, from.rows()));
+    (Rows::new(rows, Some(found)), in_order(repeated))
+}
+
+/// Whether each key is greater than the one before, looked at run by run.
+pub(super) fn increase(keys: &Keys) -> bool {
+    (0..keys.rows()).into_par_iter().step_by(PIECE).all(|first| {
+        // The last row of the run before is looked at as well.
+        let from = first.saturating_sub(1);
+        let length = PIECE.min(keys.rows() - first) + first - from;
+        keys.slice(from, length).increase()
+    })
+}
+
+fn count(rows: usize) -> usize {
+    rows.div_ceil(PART).next_power_of_two().min(PARTS)
+}
+
+/// Of entries in order, those behind the first of each fingerprint: their rows, each with the row of the first.
+fn repeats(entries: &[Entry]) -> Repeated {
+    let runs = entries.chunk_by(|a, b| a.0 == b.0);
+    runs.flat_map(|run| run[1..].iter().map(|(_, row)| (*row, run[0].1))).collect()
+}
+
+/// Entries in order, each with the first of the others that has its fingerprint, by their rows.
+fn led(from: &[Entry], to: &[Entry]) -> Vec<(u32, u32)> {
+    let mut led = vec![];
+    let mut at = 0;
+    for (key, row) in from {
+        while to.get(at).is_some_and(|(other, _)| other < key) {
+            at += 1;
+        }
+        // It stays at the first of those that are equal.
+        if let Some((other, first)) = to.get(at)
+            && other == key
+        {
+            led.push((*row, *first));
+        }
+    }
+    led
+}
+
+/// The rows of keys in parts by the highest bits of their fingerprints, on a disk. Rows without a key are left out.
+struct Parts {
+    file: Arc<RoomFile>,
+    /// By part: where its entries are, and how many bytes, one lot behind the other.
+    lots: Vec<Vec<(u64, usize)>>,
+}
+
+impl Parts {
+    fn of(keys: &Keys, count: usize, room: &Room) -> Self {
+        let mut parts = Self { file: room.file(), lots: vec![vec![]; count] };
+        let mut waiting: Vec<Vec<u8>> = vec![vec![]; count];
+        let shift = 128 - count.trailing_zeros();
+        let runs: Vec<usize> = (0..keys.rows()).step_by(PIECE).collect();
+        for some in runs.chunks(rayon::current_num_threads()) {
+            let printed = some.into_par_iter().map(|first| {
+                let run = keys.slice(*first, PIECE.min(keys.rows() - first));
+                (run.has_keys(), fingerprints(&run))
+            });
+            let printed: Vec<_> = printed.collect();
+            for (first, (has, prints)) in some.iter().zip(printed) {
+                for (offset, print) in prints.into_iter().enumerate() {
+                    if has.as_ref().is_some_and(|has| !has.has(offset)) {
+                        continue;
+                    }
+                    let part = print.checked_shr(shift).unwrap_or(0) as usize;
+                    waiting[part].extend(print.to_le_bytes());
+                    waiting[part].extend(((first + offset) as u32).to_le_bytes());
+                    if waiting[part].len() >= WAITING * ENTRY {
+                        parts.put(part, &mut waiting[part]);
+                    }
+                }
+            }
+        }
+        for (part, mut waiting) in waiting.into_iter().enumerate() {
+            parts.put(part, &mut waiting);
+        }
+        parts
+    }
+
+    fn put(&mut self, part: usize, entries: &mut Vec<u8>) {
+        if !entries.is_empty() {
+            self.lots[part].push((self.file.put(entries), entries.len()));
+            entries.clear();
+        }
+    }
+
+    fn len(&self) -> usize {
+        self.lots.len()
+    }
+
+    /// The entries of a part by their fingerprints, those of one fingerprint by their rows; none that cannot be got,
+    /// which the room notes.
+    fn sorted(&self, part: usize) -> Vec<Entry> {
+        let mut entries = vec![];
+        for (at, length) in &self.lots[part] {
+            let bytes = self.file.get(*at, *length).unwrap_or_default();
+            let (lot, _) = bytes.as_chunks::<ENTRY>();
+            entries.extend(lot.iter().map(|entry| {
+                let number = u32::from_le_bytes([entry[16], entry[17], entry[18], entry[19]]);
+                (entry[..16].try_into().map_or(0, u128::from_le_bytes), number)
+            }));
+        }
+        entries.sort_unstable();
+        entries
+    }
+}
+
+/// The fingerprints of keys that are here.
+fn fingerprints(keys: &Keys) -> Vec<u128> {
+    let mut prints = vec![0; keys.rows()];
+    keys.columns().iter().for_each(|column| stir(column, &mut prints));
+    prints
+}
+
+/// Stirs each row's value into its fingerprint: the type, then the value; of a blank nothing.
+fn stir(column: &Column, prints: &mut [u128]) {
+    for (row, print) in prints.iter_mut().enumerate() {
+        let mut hasher = SipHasher13::new();
+        hasher.write_u128(*print);
+        if !column.is_blank(row) {
+            match column {
+                Column::Blank(_) => {}
+                Column::Text(array) => {
+                    hasher.write_u8(1);
+                    hasher.write(array.value(row).as_bytes());
+                }
+                Column::Integer(array) => {
+                    hasher.write_u8(2);
+                    hasher.write_i64(array.value(row));
+                }
+                Column::Decimal(array, _) => {
+                    hasher.write_u8(3);
+                    hasher.write_i128(array.value(row));
+                }
+                Column::Number(array) => {
+                    hasher.write_u8(4);
+                    // Adding zero makes -0.0 the same as 0.0.
+                    hasher.write_u64((array.value(row) + 0.0).to_bits());
+                }
+                Column::Date(array) => {
+                    hasher.write_u8(5);
+                    hasher.write_i32(array.value(row));
+                }
+                Column::DateTime(array) => {
+                    hasher.write_u8(6);
+                    hasher.write_i64(array.value(row));
+                }
+                Column::Boolean(array) => {
+                    hasher.write_u8(7);
+                    hasher.write_u8(array.value(row).into());
+                }
+            }
+        }
+        *print = hasher.finish128().as_u128();
+    }
+}
