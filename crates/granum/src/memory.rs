@@ -63,7 +63,7 @@ fn give_back() {
     /// After how many milliseconds pages go back: the number of that option, for which the crate has no name.
     const PURGE_DELAY: mi_option_t = 15;
     // SAFETY: it sets a number that the allocator reads when it lets go of pages; any thread may.
-    unsafe { mi_option_set(PURGE_DELAY, 0) }
+    unsafe { mi_option_set(PURGE_DELAY, 10) }
 }
 
 /// The bytes that the system leaves, or the control group that the program is in.

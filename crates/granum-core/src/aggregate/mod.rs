@@ -4,6 +4,7 @@
 mod apart;
 mod fold;
 mod groups;
+mod led_to;
 mod middle;
 mod ordered;
 mod parts;
@@ -13,6 +14,7 @@ mod sum;
 
 pub(crate) use apart::{ApartPart, MOST_APART, mixed, parted_by, stands};
 use fold::{Sums, divided, narrowed};
+pub(crate) use led_to::aggregate_led_to;
 pub(crate) use groups::{Groups, number};
 pub(crate) use ordered::{different, order};
 pub(crate) use parts::{AllRows, folded, from_parts, kept, parted, parts};
@@ -102,6 +104,15 @@ impl Values {
 }
 
 impl GroupFailure {
+    /// The same of a group of another number.
+    fn of(self, group: u32) -> Self {
+        match self {
+            Self::Overflow { .. } => Self::Overflow { group },
+            Self::Several { rows, .. } => Self::Several { group, rows },
+            Self::Apart { parts, .. } => Self::Apart { group, parts },
+        }
+    }
+
     /// The group that has no value.
     pub fn group(&self) -> u32 {
         match self {

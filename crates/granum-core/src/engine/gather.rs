@@ -1,7 +1,7 @@
 //! What is gathered of rows that lead here, for each row that they lead to.
 
 use super::context::Context;
-use crate::aggregate::{Groups, Values, aggregate_each, parted_by};
+use crate::aggregate::{Groups, Values, aggregate_led_to, parted_by};
 use crate::expr::{Gathered, Kind, LeadingRows};
 use crate::resolve::{AggregatePlan, Gather, GatherWhat};
 use crate::step::{Faults, group_problem, row_of_way, values_of_way, way};
@@ -46,8 +46,7 @@ pub(super) fn gather(context: &Context<'_>, id: GatherId) -> Option<Found> {
     let to_plan = &context.plan.tables[gather.to.0];
     let step = format!("gathered for {}", to_plan.name);
     let (values, rows_failed) = values_of_way(context, plan, &rows);
-    let groups = Groups::led_to(&index, to.rows);
-    let (column, groups_failed) = aggregate_each(&values, &groups);
+    let (column, groups_failed) = aggregate_led_to(&values, &index, to.rows);
     let mut faults = Faults::default();
     for failure in rows_failed {
         if let Some(to) = index.get(failure.row) {

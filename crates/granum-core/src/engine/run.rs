@@ -296,7 +296,7 @@ impl<'a> Run<'a> {
         match links::build(&self.context(), id) {
             Ok(built) => {
                 if let Some(links::Built { index, choices, tally }) = built {
-                    self.world.links[id.0] = Some(index);
+                    self.world.links[id.0] = Some(index.packed());
                     self.world.choices[id.0] = choices;
                     self.links.insert(id, tally);
                 }

@@ -150,6 +150,16 @@ impl Column {
         }
     }
 
+    /// The same with whole numbers in as few bytes as all need.
+    #[must_use]
+    pub(crate) fn narrowed(self) -> Column {
+        match self {
+            Self::Integer(array) => Self::Integer(array.narrowed()),
+            Self::Decimal(array, scale) => Self::Decimal(array.narrowed(), scale),
+            other => other,
+        }
+    }
+
     /// The rows where `keep` is true, in order.
     #[must_use]
     pub fn filter(&self, keep: &Bits) -> Column {
@@ -186,7 +196,7 @@ impl Column {
     /// ```
     #[must_use]
     pub fn take(&self, rows: &Rows) -> Column {
-        let rows = match rows.form() {
+        let rows = &match rows.form() {
             Ok(rows) => rows,
             Err((first, count)) => return self.slice(first, count),
         };

@@ -9,6 +9,7 @@ mod column;
 mod growing;
 mod held;
 mod id;
+mod packed;
 mod place;
 mod rows;
 mod stack;

@@ -1,13 +1,13 @@
 //! Rows that rows lead to.
 
-use super::array::with_room;
-use super::{Bits, Fixed, Present};
+use super::packed::{Packed, PackedBuilder};
+use super::{Bits, Fixed, PIECE, Present};
 use crate::bug::Sure;
 
 /// For each row of a table one of another: which it leads to, or came from; blank where none.
 ///
 /// Rows that follow each other are not written down: a table that is its base row for row costs
-/// nothing.
+/// nothing. Many that are held are packed.
 #[derive(Debug, Clone)]
 pub struct Rows(Form);
 
@@ -19,6 +19,7 @@ enum Form {
         count: usize,
     },
     Each(Fixed<u32>),
+    Packed(Packed),
 }
 
 impl Rows {
@@ -42,6 +43,7 @@ impl Rows {
         match &self.0 {
             Form::Run { count, .. } => *count,
             Form::Each(rows) => rows.len(),
+            Form::Packed(rows) => rows.len(),
         }
     }
 
@@ -59,6 +61,7 @@ impl Rows {
                 Some(first + at as u32)
             }
             Form::Each(rows) => rows.get(at),
+            Form::Packed(rows) => rows.get(at),
         }
     }
 
@@ -74,6 +77,7 @@ impl Rows {
         match &self.0 {
             Form::Run { .. } => true,
             Form::Each(rows) => rows.has(at),
+            Form::Packed(rows) => rows.has(at),
         }
     }
 
@@ -82,6 +86,7 @@ impl Rows {
         match &self.0 {
             Form::Run { .. } => None,
             Form::Each(rows) => rows.present(),
+            Form::Packed(rows) => rows.present(),
         }
     }
 
@@ -114,6 +119,19 @@ impl Rows {
                 Self::run(first + offset as u32, length)
             }
             Form::Each(rows) => Self(Form::Each(rows.slice(offset, length))),
+            Form::Packed(rows) if length <= PIECE => {
+                Self(Form::Each(rows.slice(offset, length).each()))
+            }
+            Form::Packed(rows) => Self(Form::Packed(rows.slice(offset, length))),
+        }
+    }
+
+    /// The same, held in fewer bytes where there are many.
+    #[must_use]
+    pub(crate) fn packed(self) -> Self {
+        match self.0 {
+            Form::Each(rows) if rows.len() > PIECE => Self(Form::Packed(Packed::of(&rows))),
+            form => Self(form),
         }
     }
 
@@ -121,8 +139,17 @@ impl Rows {
     #[must_use]
     pub(crate) fn filter(&self, keep: &Bits) -> Self {
         match &self.0 {
-            Form::Run { first, .. } => keep.rows().map(|row| first + row as u32).collect(),
+            Form::Run { first, count } if *count <= PIECE => {
+                keep.rows().map(|row| first + row as u32).collect()
+            }
+            Form::Run { first, .. } => {
+                let mut left = RowsBuilder::default();
+                let runs = keep.runs();
+                runs.for_each(|(from, to)| left.append_run(first + from as u32, to - from));
+                left.finish()
+            }
             Form::Each(rows) => Self(Form::Each(rows.filter(keep))),
+            Form::Packed(rows) => Self(Form::Each(rows.each().filter(keep))).packed(),
         }
     }
 
@@ -131,36 +158,46 @@ impl Rows {
     pub(crate) fn follow(&self, link: &Rows) -> Self {
         let rows = match (&self.0, &link.0) {
             (Form::Run { first, count }, _) => return link.slice(*first as usize, *count),
-            (Form::Each(_), Form::Run { first: 0, .. }) => return self.clone(),
+            (_, Form::Run { first: 0, .. }) => return self.clone(),
             (Form::Each(rows), _) => rows,
+            (Form::Packed(rows), _) => &rows.each(),
         };
-        match &link.0 {
+        let led = match &link.0 {
             Form::Run { first, .. } => Self(Form::Each(rows.map(|row| first.saturating_add(row)))),
             Form::Each(link) => Self(Form::Each(link.take(rows))),
-        }
+            Form::Packed(link) => rows.iter().map(|row| link.get(row? as usize)).collect(),
+        };
+        led.packed()
     }
 
     /// The first and how many, where they follow each other and are so held.
     pub(crate) fn as_run(&self) -> Option<(usize, usize)> {
-        self.form().err()
+        match &self.0 {
+            Form::Run { first, count } => Some((*first as usize, *count)),
+            Form::Each(_) | Form::Packed(_) => None,
+        }
     }
 
     /// Whether another is the same, without looking at each.
     pub(crate) fn is_same(&self, other: &Rows) -> bool {
-        match (self.form(), other.form()) {
-            (Ok(own), Ok(other)) => {
+        match (&self.0, &other.0) {
+            (Form::Run { first, count }, Form::Run { first: other, count: others }) => {
+                (first, count) == (other, others)
+            }
+            (Form::Each(own), Form::Each(other)) => {
                 own.len() == other.len() && own.values().as_ptr() == other.values().as_ptr()
             }
-            (Err(own), Err(other)) => own == other,
+            (Form::Packed(own), Form::Packed(other)) => own.is_same(other),
             _ => false,
         }
     }
 
-    /// The rows of a column that these are: as they are written down, or that they are a run.
-    pub(super) fn form(&self) -> Result<&Fixed<u32>, (usize, usize)> {
+    /// The rows of a column that these are: each by itself, or that they are a run.
+    pub(super) fn form(&self) -> Result<Fixed<u32>, (usize, usize)> {
         match &self.0 {
             Form::Run { first, count } => Err((*first as usize, *count)),
-            Form::Each(rows) => Ok(rows),
+            Form::Each(rows) => Ok(rows.clone()),
+            Form::Packed(rows) => Ok(rows.each()),
         }
     }
 }
@@ -201,35 +238,44 @@ pub(crate) struct RowsBuilder {
     /// As long as they follow each other: the first, and how many.
     run: (u32, usize),
     /// All, once they do not.
-    each: Option<Vec<u32>>,
-    room: usize,
+    each: Option<PackedBuilder>,
 }
 
 impl RowsBuilder {
-    /// None yet; `room` are expected.
-    pub fn new(room: usize) -> Self {
-        Self { room, ..Self::default() }
-    }
-
     /// Adds rows.
     pub fn append(&mut self, rows: &Rows) {
-        let (first, count) = self.run;
-        match (&mut self.each, rows.form()) {
-            (None, Err(next)) if count == 0 => self.run = (next.0 as u32, next.1),
-            (None, Err((next, more))) if next == first as usize + count => self.run.1 += more,
-            (None, _) => {
-                let mut each = with_room(self.room);
-                each.extend(Rows::run(first, count).numbers());
-                each.extend(rows.numbers());
-                self.each = Some(each);
-            }
-            (Some(each), Ok(rows)) => each.extend_from_slice(rows.values()),
-            (Some(each), Err(_)) => each.extend(rows.numbers()),
+        match rows.form() {
+            Err((first, count)) => self.append_run(first as u32, count),
+            Ok(rows) => self.each().extend(rows.values()),
         }
+    }
+
+    /// Adds `count` rows, one after the other.
+    pub fn append_run(&mut self, next: u32, more: usize) {
+        let (first, count) = self.run;
+        match &mut self.each {
+            None if count == 0 => self.run = (next, more),
+            None if next as usize == first as usize + count => self.run.1 += more,
+            _ => self.each().extend_run(next, more),
+        }
+    }
+
+    /// Where they do not follow each other any more.
+    fn each(&mut self) -> &mut PackedBuilder {
+        let (first, count) = self.run;
+        self.each.get_or_insert_with(|| {
+            let mut each = PackedBuilder::default();
+            each.extend_run(first, count);
+            each
+        })
     }
 
     /// All rows.
     pub fn finish(self) -> Rows {
-        self.each.map_or(Rows::run(self.run.0, self.run.1), Rows::from)
+        let Some(each) = self.each else { return Rows::run(self.run.0, self.run.1) };
+        match each.finish() {
+            Ok(packed) => Rows(Form::Packed(packed)),
+            Err(few) => Rows::from(few),
+        }
     }
 }

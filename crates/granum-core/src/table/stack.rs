@@ -110,9 +110,8 @@ impl Stack {
                 Some(_) => Laid::Anew(Growing::new(room)),
             };
             self.slots = first.slots.iter().enumerate().map(laid).collect();
-            self.origins =
-                first.origins.iter().map(|(id, _)| (*id, RowsBuilder::new(room))).collect();
-            self.fed = RowsBuilder::new(room);
+            let origins = first.origins.iter();
+            self.origins = origins.map(|(id, _)| (*id, RowsBuilder::default())).collect();
         }
         self.rows += parts.iter().map(|part| part.rows).sum::<usize>();
         let (slots, origins, fed) = (&mut self.slots, &mut self.origins, &mut self.fed);

@@ -42,6 +42,31 @@ impl Texts {
         Self { form: Form::One(Piece::repeated(*one.view(0), rows)), ..one }
     }
 
+    /// Texts of these lengths in bytes, one behind the other, which are no more rows than a piece has; `None` where a
+    /// length ends within a letter, or behind the last.
+    pub(crate) fn of_lengths(
+        all: &str,
+        lengths: impl Iterator<Item = usize>,
+        present: Option<Present>,
+    ) -> Option<Self> {
+        let mut views = vec![];
+        let (mut at, mut block) = (0, vec![]);
+        for length in lengths {
+            let text = all.get(at..at + length)?;
+            at += length;
+            let view = View::of(text);
+            views.push(if view.is_whole() {
+                view
+            } else {
+                block.extend_from_slice(text.as_bytes());
+                view.with_place(0, (block.len() - length) as u32)
+            });
+        }
+        let blocks: Arc<[Block]> =
+            if block.is_empty() { Arc::new([]) } else { Arc::new([Arc::new(block)]) };
+        Some(Self { form: Form::One(Piece::each(views)), blocks, present })
+    }
+
     /// Rows of which each has one of some different texts, by its number among them.
     pub(crate) fn of_codes(different: Texts, codes: Vec<u16>, present: Option<Present>) -> Self {
         let mut views = Vec::with_capacity(different.len());

@@ -5,7 +5,7 @@
 
 use std::mem::size_of;
 
-use crate::table::{Bits, Column, Fixed, Native, Present, TextBuilder, Texts, Truths, Whole, Wide};
+use crate::table::{Bits, Column, Fixed, Native, Present, Texts, Truths, Whole, Wide};
 use crate::value::Scale;
 
 /// Adds the bytes of a column.
@@ -150,29 +150,22 @@ impl<'b> Bytes<'b> {
 
     fn texts(&mut self, rows: usize, present: Option<Present>) -> Option<Texts> {
         if self.byte()? == 0 {
-            let blank = |row: usize| present.as_ref().is_some_and(|present| !present.has(row));
-            return self.each(rows, blank);
+            return self.each(rows, present);
         }
         let different = self.number()?;
-        let different = self.each(different, |_| false)?;
+        let different = self.each(different, None)?;
         let codes = self.take(2 * rows)?.chunks_exact(2);
         let codes: Vec<u16> = codes.map(|code| u16::from_le_bytes([code[0], code[1]])).collect();
         let known = codes.iter().all(|code| usize::from(*code) < different.len());
         known.then(|| Texts::of_codes(different, codes, present))
     }
 
-    fn each(&mut self, rows: usize, blank: impl Fn(usize) -> bool) -> Option<Texts> {
+    fn each(&mut self, rows: usize, present: Option<Present>) -> Option<Texts> {
         let lengths = self.take(4 * rows)?.chunks_exact(4);
         let length = |bytes: &[u8]| bytes.try_into().map_or(0, u32::from_le_bytes) as usize;
         let lengths = lengths.map(length);
         let bytes = self.take(lengths.clone().sum())?;
-        let mut all = std::str::from_utf8(bytes).ok()?;
-        let mut texts = TextBuilder::new(rows);
-        for (row, length) in lengths.enumerate() {
-            let (text, rest) = all.split_at_checked(length)?;
-            all = rest;
-            if blank(row) { texts.push_blank() } else { texts.push(text) }
-        }
-        Some(texts.finish())
+        let all = std::str::from_utf8(bytes).ok()?;
+        Texts::of_lengths(all, lengths, present)
     }
 }

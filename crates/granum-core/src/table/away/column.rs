@@ -4,11 +4,13 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 use super::bytes::{got, put};
 use super::RoomFile;
+use crate::table::growing::GrowingColumn;
 use crate::table::{Column, PIECE, Rows};
 use crate::value::Type;
 
-/// So many blocks that were got last are kept, for rows that lead here and there.
-const KEPT: usize = 4;
+/// So many blocks that were got last are kept of each column, for rows that lead here and there; more as long as all
+/// that are kept take no more than their part of the room.
+const KEPT: usize = 2;
 
 /// A column that is away. Copies are the same column.
 #[derive(Clone)]
@@ -58,7 +60,11 @@ impl Away {
         };
         let mut kept = kept();
         kept.insert(0, (at, column.clone()));
-        kept.truncate(KEPT);
+        let room = self.0.file.room();
+        room.keep(column.bytes_held());
+        while kept.len() > KEPT && room.keeps_too_much() {
+            kept.pop().iter().for_each(|(_, gone)| room.let_go(gone.bytes_held()));
+        }
         column
     }
 
@@ -70,20 +76,37 @@ impl Away {
     pub fn slice(&self, offset: usize, length: usize) -> Column {
         let end = offset + length;
         assert!(end <= self.0.rows, "{length} rows from {offset} on of {}", self.0.rows);
-        let mut parts = vec![];
         let mut at = self.block_of(offset);
+        if let Some(block) = self.0.blocks.get(at).filter(|block| end <= block.first + block.rows) {
+            return self.typed(self.block(at).slice(offset - block.first, length));
+        }
+        let mut all = GrowingColumn::new(Type::Blank, length);
         let mut row = offset;
         while row < end {
             let block = &self.0.blocks[at];
             let to = end.min(block.first + block.rows);
-            parts.push(self.block(at).slice(row - block.first, to - row));
+            all.append(&self.block(at).slice(row - block.first, to - row));
             (row, at) = (to, at + 1);
         }
-        self.of(&parts)
+        self.typed(all.finish())
     }
 
-    /// Some rows; blank where `rows` is. Each block is got once, whatever the order.
+    /// Some rows; blank where `rows` is. Of each run of them each block is got once, whatever the order.
     pub fn take(&self, rows: &Rows) -> Column {
+        if let Some((first, count)) = rows.as_run() {
+            return self.slice(first, count);
+        }
+        if rows.len() <= PIECE {
+            return self.take_run(rows);
+        }
+        let mut all = GrowingColumn::new(Type::Blank, rows.len());
+        for first in (0..rows.len()).step_by(PIECE) {
+            all.append(&self.take_run(&rows.slice(first, PIECE.min(rows.len() - first))));
+        }
+        self.typed(all.finish())
+    }
+
+    fn take_run(&self, rows: &Rows) -> Column {
         if let Some((first, count)) = rows.as_run() {
             return self.slice(first, count);
         }
@@ -112,19 +135,26 @@ impl Away {
             }
             rest = &rest[here..];
         }
-        let found = self.of(&parts);
+        let found = self.typed(Column::concat(&parts));
         if places.iter().enumerate().all(|(at, place)| *place == Some(at as u32)) {
             return found;
         }
         found.take(&Rows::from(places))
     }
 
-    /// Parts below each other, of the column's type also where they are all blank.
-    fn of(&self, parts: &[Column]) -> Column {
-        match Column::concat(parts) {
+    /// Rows of the column as of its type, also where they are all blank.
+    fn typed(&self, rows: Column) -> Column {
+        match rows {
             Column::Blank(rows) => Column::all_blank(self.0.ty, rows),
             column => column,
         }
+    }
+}
+
+impl Drop for Inner {
+    fn drop(&mut self) {
+        let kept = self.kept.get_mut().unwrap_or_else(PoisonError::into_inner);
+        kept.drain(..).for_each(|(_, gone)| self.file.room().let_go(gone.bytes_held()));
     }
 }
 

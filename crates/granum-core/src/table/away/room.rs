@@ -17,6 +17,8 @@ struct Inner {
     most: AtomicU64,
     /// Bytes that were put away.
     away: AtomicU64,
+    /// Bytes of blocks that were got and are kept.
+    kept: AtomicU64,
     /// Whether the files failed, and why, until it is told.
     fails: AtomicBool,
     failed: Mutex<Option<ScratchError>>,
@@ -36,9 +38,25 @@ impl Room {
             scratch,
             most: AtomicU64::new(0),
             away: AtomicU64::new(0),
+            kept: AtomicU64::new(0),
             fails: AtomicBool::new(false),
             failed: Mutex::new(None),
         }))
+    }
+
+    /// Notes that a block is kept.
+    pub(crate) fn keep(&self, bytes: usize) {
+        self.0.kept.fetch_add(bytes as u64, Ordering::Relaxed);
+    }
+
+    /// Notes that a block is let go.
+    pub(crate) fn let_go(&self, bytes: usize) {
+        self.0.kept.fetch_sub(bytes as u64, Ordering::Relaxed);
+    }
+
+    /// Whether blocks that are kept take more than half of the room.
+    pub(crate) fn keeps_too_much(&self) -> bool {
+        self.0.kept.load(Ordering::Relaxed) > self.0.limit / 2
     }
 
     /// How many bytes columns may hold.

@@ -6,6 +6,8 @@ mod texts;
 
 use super::*;
 use crate::table::Rows;
+use crate::table::PIECE;
+use crate::table::packed::Packed;
 use crate::table::rows::RowsBuilder;
 
 /// Bits that do not begin where a word does, and what they are.
@@ -81,7 +83,7 @@ proptest! {
         link in prop::collection::vec(prop::option::of(0_u32..9), 60),
         from in 0_usize..5,
     ) {
-        let mut builder = RowsBuilder::new(0);
+        let mut builder = RowsBuilder::default();
         let mut wanted: Vec<u32> = vec![];
         for (first, count) in runs {
             // Now and then a run goes on where the one before ended.
@@ -106,6 +108,58 @@ proptest! {
         let on: Vec<u32> = wanted.iter().map(|row| row + 7).collect();
         prop_assert_eq!(written.follow(&Rows::run(7, 60)).numbers().collect::<Vec<_>>(), on);
     }
+}
+
+/// Rows that lie near each other, far from each other, one behind the other, and blank ones.
+fn led() -> impl Strategy<Value = Vec<Option<u32>>> {
+    let some = prop_oneof![
+        (0_u32..9).prop_map(|at| vec![Some(at)]),
+        (0_u32..4_000_000_000, 1_u32..40).prop_map(|(at, count)| (at..at + count).map(Some).collect()),
+        (300_u32..900).prop_map(|at| vec![Some(at)]),
+        Just(vec![None, None]),
+    ];
+    prop::collection::vec(some, 0..20).prop_map(|some| some.concat())
+}
+
+proptest! {
+    #[test]
+    fn packed_rows_are_those_that_were_packed(
+        rows in led(),
+        cuts in any::<[prop::sample::Index; 2]>(),
+        wanted in prop::collection::vec(any::<Option<prop::sample::Index>>(), 0..30),
+    ) {
+        let packed = Rows::from(rows.clone()).packed();
+        prop_assert_eq!(packed.iter().collect::<Vec<_>>(), rows.clone());
+        prop_assert_eq!(packed.blanks(), rows.iter().filter(|row| row.is_none()).count());
+        let ends = cuts.map(|cut| cut.index(rows.len() + 1));
+        let (from, to) = (ends[0].min(ends[1]), ends[0].max(ends[1]));
+        let part = packed.slice(from, to - from);
+        prop_assert_eq!(part.iter().collect::<Vec<_>>(), rows[from..to].to_vec());
+        let even = Bits::collect(part.len(), |row| row % 2 == 0);
+        let kept: Vec<_> = rows[from..to].iter().copied().step_by(2).collect();
+        prop_assert_eq!(part.filter(&even).iter().collect::<Vec<_>>(), kept);
+        let at = |wanted: &Option<prop::sample::Index>| {
+            wanted.filter(|_| !rows.is_empty()).map(|wanted| wanted.index(rows.len()) as u32)
+        };
+        let wanted: Vec<Option<u32>> = wanted.iter().map(at).collect();
+        let led: Vec<_> = wanted.iter().map(|at| at.and_then(|at| rows[at as usize])).collect();
+        let wanted = Rows::from(wanted);
+        prop_assert_eq!(wanted.follow(&packed).iter().collect::<Vec<_>>(), led.clone());
+        prop_assert_eq!(wanted.packed().follow(&packed).iter().collect::<Vec<_>>(), led);
+    }
+}
+
+#[test]
+fn packed_rows_take_what_their_pieces_need() {
+    let bytes = |rows: Vec<u32>| {
+        let count = rows.len();
+        (Packed::of(&rows.into()).bytes_held() as f64 / count as f64 * 10.0).round()
+    };
+    // A run, numbers near each other, far from each other, and a run with a gap.
+    assert_eq!(bytes((7..7 + 8 * PIECE as u32).collect()), 5.0);
+    assert_eq!(bytes((0..800).map(|at| 5_000 + at * 7 % 90).collect()), 10.0);
+    assert_eq!(bytes((0..800).map(|at| at * 700).collect()), 20.0);
+    assert_eq!(bytes((0..800).map(|at| at * 70_000).collect()), 40.0);
 }
 
 #[test]

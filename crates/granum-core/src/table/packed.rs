@@ -1,0 +1,238 @@
+//! Many rows that rows lead to, in pieces of which each takes as few bytes as its own rows need: they mostly lie near
+//! each other.
+
+use std::ops::Range;
+use std::sync::Arc;
+
+use super::{Fixed, PIECE, Present};
+use crate::bug::Sure;
+
+/// Rows in pieces, some of them blank.
+#[derive(Debug, Clone)]
+pub(super) struct Packed {
+    /// All but the last have [`PIECE`] rows.
+    pieces: Arc<[Piece]>,
+    /// So many rows from one on.
+    from: usize,
+    rows: usize,
+    present: Option<Present>,
+}
+
+/// Rows of one piece. What stands under a blank has no meaning.
+#[derive(Debug, Clone)]
+enum Piece {
+    /// One after the other, from this one on.
+    Run(u32),
+    /// Runs of such: where each begins in the piece, and with which row.
+    Runs(Vec<u16>, Vec<u32>),
+    /// How far each is behind the least.
+    One(u32, Vec<u8>),
+    Two(u32, Vec<u16>),
+    All(Vec<u32>),
+}
+
+impl Packed {
+    /// Packs rows; blank where they are not `present`.
+    pub fn of(rows: &Fixed<u32>) -> Self {
+        let mut pieces = vec![];
+        let mut filled = vec![];
+        for first in (0..rows.len()).step_by(PIECE) {
+            let piece = rows.slice(first, PIECE.min(rows.len() - first));
+            if piece.blanks() == 0 {
+                pieces.push(Piece::of(piece.values()));
+                continue;
+            }
+            // A blank goes on from the row before, so that it costs nothing; the first from the first that is none.
+            filled.clear();
+            let mut last = piece.iter().flatten().next().unwrap_or(0);
+            for row in piece.iter() {
+                last = row.unwrap_or(last);
+                filled.push(last);
+            }
+            pieces.push(Piece::of(&filled));
+        }
+        Self::new(pieces, rows.len(), rows.present().cloned())
+    }
+
+    fn new(pieces: Vec<Piece>, rows: usize, present: Option<Present>) -> Self {
+        Self { pieces: pieces.into(), from: 0, rows, present }
+    }
+
+    pub fn len(&self) -> usize {
+        self.rows
+    }
+
+    pub fn present(&self) -> Option<&Present> {
+        self.present.as_ref()
+    }
+
+    #[inline]
+    pub fn has(&self, at: usize) -> bool {
+        self.present.as_ref().is_none_or(|present| present.has(at))
+    }
+
+    #[inline]
+    pub fn get(&self, at: usize) -> Option<u32> {
+        assert!(at < self.rows, "row {at} of {}", self.rows);
+        self.has(at).then(|| {
+            let at = self.from + at;
+            self.pieces[at / PIECE].value(at % PIECE)
+        })
+    }
+
+    /// The same without packing.
+    pub fn each(&self) -> Fixed<u32> {
+        let mut values = Vec::with_capacity(self.rows);
+        let (mut at, end) = (self.from, self.from + self.rows);
+        while at < end {
+            let to = (at / PIECE * PIECE + PIECE).min(end);
+            self.pieces[at / PIECE].copy(at % PIECE..at % PIECE + (to - at), &mut values);
+            at = to;
+        }
+        Fixed::new(values, self.present.clone())
+    }
+
+    pub fn slice(&self, offset: usize, length: usize) -> Self {
+        assert!(offset + length <= self.rows, "{length} rows from {offset} on of {}", self.rows);
+        Self {
+            pieces: Arc::clone(&self.pieces),
+            from: self.from + offset,
+            rows: length,
+            present: self.present.as_ref().map(|present| present.slice(offset, length)),
+        }
+    }
+
+    pub fn is_same(&self, other: &Self) -> bool {
+        Arc::ptr_eq(&self.pieces, &other.pieces)
+            && (self.from, self.rows) == (other.from, other.rows)
+    }
+
+    /// The bytes that its rows take.
+    #[cfg(test)]
+    pub fn bytes_held(&self) -> usize {
+        let bytes = |piece: &Piece| match piece {
+            Piece::Run(_) => 4,
+            Piece::Runs(starts, _) => 6 * starts.len(),
+            Piece::One(_, rows) => rows.len(),
+            Piece::Two(_, rows) => 2 * rows.len(),
+            Piece::All(rows) => 4 * rows.len(),
+        };
+        self.pieces.iter().map(bytes).sum()
+    }
+}
+
+impl Piece {
+    fn of(rows: &[u32]) -> Self {
+        let goes_on = |pair: &[u32]| pair[1] == pair[0].wrapping_add(1);
+        let breaks = rows.windows(2).filter(|pair| !goes_on(pair)).count();
+        if breaks == 0 {
+            return Self::Run(rows.first().copied().unwrap_or(0));
+        }
+        let (least, most) = (rows.iter().min(), rows.iter().max());
+        let (least, most) = (*least.sure("rows of a piece"), *most.sure("rows of a piece"));
+        let width = match most - least {
+            0..=0xFF => 1,
+            0x100..=0xFFFF => 2,
+            _ => 4,
+        };
+        // Where they are much shorter: a row is looked for among them.
+        if 2 * 6 * (breaks + 1) < width * rows.len() {
+            let heads = (0..rows.len()).filter(|at| *at == 0 || !goes_on(&rows[at - 1..=*at]));
+            let (starts, firsts) = heads.map(|at| (at as u16, rows[at])).unzip();
+            return Self::Runs(starts, firsts);
+        }
+        let behind = rows.iter().map(|row| row - least);
+        match width {
+            1 => Self::One(least, behind.map(|behind| behind as u8).collect()),
+            2 => Self::Two(least, behind.map(|behind| behind as u16).collect()),
+            _ => Self::All(rows.to_vec()),
+        }
+    }
+
+    #[inline]
+    fn value(&self, at: usize) -> u32 {
+        match self {
+            Self::Run(first) => first + at as u32,
+            Self::Runs(starts, firsts) => {
+                let run = starts.partition_point(|start| usize::from(*start) <= at) - 1;
+                firsts[run] + (at - usize::from(starts[run])) as u32
+            }
+            Self::One(least, rows) => least + u32::from(rows[at]),
+            Self::Two(least, rows) => least + u32::from(rows[at]),
+            Self::All(rows) => rows[at],
+        }
+    }
+
+    /// Adds some of its rows.
+    fn copy(&self, rows: Range<usize>, out: &mut Vec<u32>) {
+        match self {
+            Self::Run(first) => out.extend(first + rows.start as u32..first + rows.end as u32),
+            Self::Runs(starts, firsts) => {
+                let mut at = rows.start;
+                let mut run = starts.partition_point(|start| usize::from(*start) <= at) - 1;
+                while at < rows.end {
+                    let next = starts.get(run + 1).map_or(rows.end, |next| usize::from(*next));
+                    let to = next.min(rows.end);
+                    let first = firsts[run] + (at - usize::from(starts[run])) as u32;
+                    out.extend(first..first + (to - at) as u32);
+                    (at, run) = (to, run + 1);
+                }
+            }
+            Self::One(least, own) => out.extend(own[rows].iter().map(|row| least + u32::from(*row))),
+            Self::Two(least, own) => out.extend(own[rows].iter().map(|row| least + u32::from(*row))),
+            Self::All(own) => out.extend_from_slice(&own[rows]),
+        }
+    }
+}
+
+/// Rows that grow at their end and are packed piece by piece, none of them blank.
+#[derive(Debug, Default)]
+pub(super) struct PackedBuilder {
+    pieces: Vec<Piece>,
+    /// Those behind the last piece.
+    rest: Vec<u32>,
+}
+
+impl PackedBuilder {
+    pub fn extend(&mut self, mut rows: &[u32]) {
+        while !rows.is_empty() {
+            let (now, later) = rows.split_at(rows.len().min(PIECE - self.rest.len()));
+            self.rest.extend_from_slice(now);
+            rows = later;
+            self.close();
+        }
+    }
+
+    /// Adds `count` rows, one after the other.
+    pub fn extend_run(&mut self, mut first: u32, mut count: usize) {
+        while count > 0 {
+            let now = count.min(PIECE - self.rest.len());
+            if now == PIECE {
+                self.pieces.push(Piece::Run(first));
+            } else {
+                self.rest.extend(first..first + now as u32);
+                self.close();
+            }
+            (first, count) = (first + now as u32, count - now);
+        }
+    }
+
+    fn close(&mut self) {
+        if self.rest.len() == PIECE {
+            self.pieces.push(Piece::of(&self.rest));
+            self.rest.clear();
+        }
+    }
+
+    /// All rows: packed, or as they are where they are few.
+    pub fn finish(mut self) -> Result<Packed, Vec<u32>> {
+        if self.pieces.is_empty() {
+            return Err(self.rest);
+        }
+        let rows = self.pieces.len() * PIECE + self.rest.len();
+        if !self.rest.is_empty() {
+            self.pieces.push(Piece::of(&self.rest));
+        }
+        Ok(Packed::new(self.pieces, rows, None))
+    }
+}
