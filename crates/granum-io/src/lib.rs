@@ -21,9 +21,9 @@ mod parts;
 mod place;
 #[cfg(feature = "postgres")]
 mod postgres;
+mod scratch;
 // What only some databases need is there for all.
 #[cfg_attr(not(all(feature = "postgres", feature = "mysql")), allow(dead_code, unused_imports))]
-mod scratch;
 mod served;
 mod servers;
 #[cfg(feature = "sheets")]

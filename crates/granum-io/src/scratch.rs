@@ -50,7 +50,9 @@ impl ScratchFile for Unnamed {
     fn put(&self, bytes: &[u8]) -> Result<u64, ScratchError> {
         let from = self.end.fetch_add(bytes.len() as u64, Ordering::Relaxed);
         let put = write_at(&self.file, bytes, from);
-        put.map_err(|error| told(&self.folder, "has no room for what memory has none for", &error))?;
+        put.map_err(|error| {
+            told(&self.folder, "has no room for what memory has none for", &error)
+        })?;
         Ok(from)
     }
 
@@ -78,7 +80,8 @@ mod tests {
         let folder = tempfile::tempdir().unwrap();
         let scratch = ScratchFolder::new(Some(folder.path()));
         let file = scratch.begin().unwrap();
-        let places = [file.put(b"one").unwrap(), file.put(b"").unwrap(), file.put(b"three").unwrap()];
+        let places =
+            [file.put(b"one").unwrap(), file.put(b"").unwrap(), file.put(b"three").unwrap()];
         let mut into = [0; 5];
         file.get(places[2], &mut into).unwrap();
         assert_eq!(&into, b"three");
@@ -86,13 +89,19 @@ mod tests {
         assert_eq!(&into[..3], b"one");
         assert!(folder.path().read_dir().unwrap().next().is_none());
         let missing = file.get(3, &mut into[..]).and_then(|()| file.get(4, &mut into));
-        assert!(missing.unwrap_err().message.starts_with("does not give back"), "too much came back");
+        assert!(
+            missing.unwrap_err().message.starts_with("does not give back"),
+            "too much came back"
+        );
     }
 
     #[test]
     fn a_folder_that_is_not_there_is_told() {
         let nowhere = ScratchFolder::new(Some(Path::new("/nowhere/at/all")));
         let Err(error) = nowhere.begin() else { panic!("a file nowhere") };
-        assert!(error.to_string().starts_with("/nowhere/at/all: cannot be written to: "), "{error}");
+        assert!(
+            error.to_string().starts_with("/nowhere/at/all: cannot be written to: "),
+            "{error}"
+        );
     }
 }

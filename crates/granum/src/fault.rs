@@ -37,9 +37,9 @@ pub fn aborted() -> (String, i32) {
     let doing = DOING.try_lock().map(|doing| doing.clone()).unwrap_or_default();
     let place = if doing.is_empty() { String::new() } else { format!(" while {doing}") };
     let text = format!(
-        "error: memory ran out{place}\n  Outputs were left as they were. Less is needed with  --threads 1 , \
-         and where rows that are not used are left out before\n  a step that holds them all (dedupe, \
-         one row, sort, units); or run it where more memory is free.\n"
+        "error: memory ran out{place}\n  Outputs were left as they were. Less is needed with  --memory 500MB \
+         (run and check: tables go to a disk) or  --threads 1 ,\n  and where rows that are not used are \
+         left out before a step that holds them all (sort, one row).\n"
     );
     (text, 3)
 }

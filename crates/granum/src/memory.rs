@@ -4,6 +4,7 @@ use granum_core::port::{Scratch, ScratchError, ScratchFile};
 use granum_core::table::Room;
 use granum_io::ScratchFolder;
 use libmimalloc_sys::{mi_option_set, mi_option_t};
+use serde::{Deserialize, Serialize};
 use sysinfo::{MemoryRefreshKind, RefreshKind, System};
 
 use crate::args::Memory;
@@ -74,14 +75,35 @@ fn free() -> u64 {
     system.available_memory().min(group)
 }
 
-/// What is told of the room that was used.
-pub fn told(room: &Room) -> String {
-    let size = |bytes: u64| bytesize::ByteSize::b(bytes).display().si();
-    let beyond = match room.put_away() {
-        0 => "nothing was put on a disk".to_owned(),
-        away => format!("{} were put on a disk", size(away)),
-    };
-    format!("tables held at most {} of {} in memory; {beyond}", size(room.most()), size(room.limit()))
+/// The memory that a run used.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct Used {
+    /// How many bytes there were to work with.
+    pub budget: u64,
+    /// The most that they held at a time.
+    pub held: u64,
+    /// What was put on a disk in all.
+    pub on_disk: u64,
+}
+
+impl From<&Room> for Used {
+    fn from(room: &Room) -> Self {
+        Self { budget: 2 * room.limit(), held: room.most(), on_disk: room.put_away() }
+    }
+}
+
+impl Used {
+    /// The same in words.
+    pub fn told(self) -> String {
+        let size = |bytes: u64| bytesize::ByteSize::b(bytes).display().si();
+        let beyond = match self.on_disk {
+            0 => "nothing went to a disk".to_owned(),
+            bytes => format!("{} went to a disk", size(bytes)),
+        };
+        let Self { budget, held, .. } = self;
+        format!("memory: {} to work with, tables held up to {}, {beyond}", size(budget), size(held))
+    }
 }
 
 #[cfg(test)]

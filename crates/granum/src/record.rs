@@ -10,6 +10,8 @@ use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use sha2::{Digest, Sha256};
 
+use crate::memory::Used;
+
 /// The version of records.
 pub const FORMAT: u64 = 1;
 
@@ -36,6 +38,9 @@ pub struct Record {
     pub verdict: String,
     /// How long it took.
     pub seconds: f64,
+    /// The memory that tables used; nothing in a record of before that was noted.
+    #[serde(default)]
+    pub memory: Used,
     /// The whole report.
     #[cfg_attr(test, schemars(with = "granum_core::tally::Report"))]
     pub report: Value,

@@ -9,9 +9,7 @@ use crate::expr::{Kind, Typed, evaluate_all};
 use crate::link::{BlankKeys, Keys};
 use crate::resolve::LinkPlan;
 use crate::step::{Naming, row_problem};
-use crate::table::{
-    AwayBuilder, Batch, Column, Held, InWhat, PIECE, SlotId, TableId,
-};
+use crate::table::{AwayBuilder, Batch, Column, Held, InWhat, PIECE, SlotId, TableId};
 use crate::tally::Problem;
 
 /// Expressions over the rows of one side of a link.
@@ -53,7 +51,9 @@ pub(super) fn keys(
                 let mut away = AwayBuilder::new(file.get_or_insert_with(|| room.file()));
                 for first in (0..rows.rows).step_by(PIECE) {
                     let run = rows.slice(first, PIECE.min(rows.rows - first));
-                    values(context, link, table, &run, &[key])?.iter().for_each(|run| away.push(run));
+                    values(context, link, table, &run, &[key])?
+                        .iter()
+                        .for_each(|run| away.push(run));
                 }
                 Held::away(away.finish())
             }

@@ -14,8 +14,8 @@ pub use input::{
     Written,
 };
 pub use observer::{Observer, Silent};
-pub use scratch::{Scratch, ScratchError, ScratchFile};
 pub use output::{
     BOOKS, COLUMNS, DATABASES, Encoded, Encoder, FIELDS, Family, LONGEST_SHEET, NamedAs, OBJECTS,
     Output, OutputError, Outputs, PACKED, Style, publish_each,
 };
+pub use scratch::{Scratch, ScratchError, ScratchFile};

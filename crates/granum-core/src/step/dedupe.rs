@@ -1,6 +1,7 @@
 //! `dedupe`: which rows stay, and why the others go.
 use std::collections::HashMap;
 
+use super::keys::{keys, keys_of};
 use super::{Gone, Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Work};
 use crate::bug::bug;
 use crate::expr::{Kind, Typed};
@@ -31,14 +32,14 @@ impl Work for DedupePlan {
         StepDetail::Dedupe(sum.cut)
     }
 
-    fn gone(&self, at: &StepRunner<'_>, rows: &Batch) -> Result<Vec<Gone>, Problem> {
-        let keys = at.keys_of(rows, &self.slots, BlankKeys::Equal);
+    fn gone(&self, _: &StepRunner<'_>, rows: &Batch) -> Result<Vec<Gone>, Problem> {
+        let keys = keys_of(rows, &self.slots, BlankKeys::Equal);
         let gone = |(row, first)| Gone { row, why: Why::Copy, stays: Some(first) };
         Ok(repeated(&keys).into_iter().map(gone).collect())
     }
 
     fn work(&self, at: &StepRunner<'_>, on: OnRows<'_>) -> Result<Left, Problem> {
-        let (stays, cut) = copies(&at.keys_of(on.batch, &self.slots, BlankKeys::Equal));
+        let (stays, cut) = copies(&keys_of(on.batch, &self.slots, BlankKeys::Equal));
         Ok(Left::of(StepSum { cut, ..at.leave_out(on.batch, &stays) }))
     }
 }
@@ -80,7 +81,7 @@ impl Work for DedupeByPlan {
     }
 
     fn gone(&self, at: &StepRunner<'_>, rows: &Batch) -> Result<Vec<Gone>, Problem> {
-        let keys = at.keys(rows, &self.keys, BlankKeys::Apart)?;
+        let keys = keys(at, rows, &self.keys, BlankKeys::Apart)?;
         let mut gone = vec![];
         self.decide(&keys, rows, |row, stays, why| {
             gone.push(Gone { row, why, stays: Some(stays) });
@@ -91,7 +92,7 @@ impl Work for DedupeByPlan {
 
     fn work(&self, at: &StepRunner<'_>, on: OnRows<'_>) -> Result<Left, Problem> {
         let batch = on.batch;
-        let (stays, cut) = self.stays(&at.keys(batch, &self.keys, BlankKeys::Apart)?, batch);
+        let (stays, cut) = self.stays(&keys(at, batch, &self.keys, BlankKeys::Apart)?, batch);
         Ok(Left::of(StepSum { cut, ..at.leave_out(batch, &stays) }))
     }
 }

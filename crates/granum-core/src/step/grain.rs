@@ -1,5 +1,6 @@
 //! `grain`: what one row is, looked at where it does not follow.
 
+use super::keys::keys_of;
 use super::{Left, OnRows, Pace, RowsBecome, StepRunner, Work};
 use crate::grain::broken;
 use crate::link::{BlankKeys, EXAMPLES};
@@ -29,7 +30,7 @@ impl Work for GrainCheck {
             return Ok(Left::default());
         }
         let batch = on.batch;
-        let keys = at.keys_of(batch, &self.slots(), BlankKeys::Apart);
+        let keys = keys_of(batch, &self.slots(), BlankKeys::Apart);
         let unique = self.proof == Proof::Unique;
         let Some(broken) = broken(&keys, unique) else { return Ok(Left::default()) };
         let place = |row: u32| at.naming.place(&at.around, batch, row as usize);

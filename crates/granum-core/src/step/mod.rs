@@ -15,6 +15,7 @@ mod filter;
 mod gone;
 mod grain;
 mod grouped;
+mod keys;
 mod leading;
 mod names;
 mod naming;

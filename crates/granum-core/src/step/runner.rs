@@ -7,10 +7,9 @@ use std::sync::atomic::AtomicU64;
 use super::naming::row_problem;
 use super::{Faults, GroupFaults, Left, Naming, StepSum};
 use crate::aggregate::Sum;
-use crate::expr::{Failing, Kind, RowFailure, Scope, Typed, World, evaluate, evaluate_all};
-use crate::link::{BlankKeys, Keys};
+use crate::expr::{Failing, RowFailure, Scope, Typed, World, evaluate, evaluate_all};
 use crate::resolve::{Plan, TablePlan, Tracked};
-use crate::table::{Amount, Batch, Bits, Column, GatherId, Held, SlotId, TableId};
+use crate::table::{Amount, Batch, Bits, Column, GatherId, SlotId, TableId};
 use crate::tally::Problem;
 
 /// What steps may look at beside their rows. None of them changes it.
@@ -96,35 +95,6 @@ impl<'a> StepRunner<'a> {
         here.filter(|(slot, _)| gone(*slot)).for_each(|(_, column)| *column = None);
         let away = batch.away.iter_mut().enumerate();
         away.filter(|(slot, _)| gone(*slot)).for_each(|(_, held)| *held = None);
-    }
-
-    /// Keys of some slots, some of which may be away.
-    pub fn keys_of(&self, batch: &Batch, slots: &[SlotId], blank: BlankKeys) -> Keys {
-        let held = slots.iter().map(|slot| batch.held(*slot)).collect();
-        Keys::away(held, blank, batch.rows)
-    }
-
-    /// Keys of some expressions over all rows; the slots of those that are more than a slot are here.
-    ///
-    /// # Errors
-    /// The first row that cannot be worked.
-    pub fn keys(
-        &self,
-        batch: &Batch,
-        typed: &[Typed],
-        blank: BlankKeys,
-    ) -> Result<Keys, Problem> {
-        let held = |typed: &Typed| match typed.kind {
-            Kind::Slot(slot) if self.may_stay(batch, slot) => Ok(batch.held(slot)),
-            _ => Ok(Held::Own(self.columns(batch, [typed].into_iter())?.remove(0))),
-        };
-        let held: Result<Vec<Held>, Problem> = typed.iter().map(held).collect();
-        Ok(Keys::away(held?, blank, batch.rows))
-    }
-
-    /// Whether a slot is away alone, and can be looked at there.
-    fn may_stay(&self, batch: &Batch, slot: SlotId) -> bool {
-        batch.slots[slot.0].is_none() && batch.has(slot.0)
     }
 
     /// The slots that are to be here for the step, those of amounts that it changes or ends among them.

@@ -120,9 +120,7 @@ impl Held {
         match self {
             Self::Own(column) => column.scalar(row).to_string(),
             Self::Seen { column, rows } => column.scalar(rows.row(row)).to_string(),
-            Self::Away { column, rows } => {
-                column.slice(rows.row(row), 1).scalar(0).to_string()
-            }
+            Self::Away { column, rows } => column.slice(rows.row(row), 1).scalar(0).to_string(),
         }
     }
 }

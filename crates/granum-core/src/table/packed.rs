@@ -178,8 +178,12 @@ impl Piece {
                     (at, run) = (to, run + 1);
                 }
             }
-            Self::One(least, own) => out.extend(own[rows].iter().map(|row| least + u32::from(*row))),
-            Self::Two(least, own) => out.extend(own[rows].iter().map(|row| least + u32::from(*row))),
+            Self::One(least, own) => {
+                out.extend(own[rows].iter().map(|row| least + u32::from(*row)));
+            }
+            Self::Two(least, own) => {
+                out.extend(own[rows].iter().map(|row| least + u32::from(*row)));
+            }
             Self::All(own) => out.extend_from_slice(&own[rows]),
         }
     }

@@ -5,9 +5,7 @@ use std::sync::Arc;
 use rayon::prelude::*;
 
 use super::growing::GrowingColumn;
-use super::{
-    AwayBuilder, Batch, Bits, Column, Held, RoomFile, Rows, RowsBuilder, TableId,
-};
+use super::{AwayBuilder, Batch, Bits, Column, Held, RoomFile, Rows, RowsBuilder, TableId};
 use crate::bug::Sure;
 use crate::value::Type;
 
@@ -66,13 +64,7 @@ enum Slot {
 
 impl Stack {
     pub fn new() -> Self {
-        Self {
-            rows: 0,
-            slots: vec![],
-            origins: vec![],
-            fed: RowsBuilder::default(),
-            begun: false,
-        }
+        Self { rows: 0, slots: vec![], origins: vec![], fed: RowsBuilder::default(), begun: false }
     }
 
     pub fn rows(&self) -> usize {
@@ -166,7 +158,8 @@ impl Stack {
                 Laid::Nothing => None,
                 Laid::Before => {
                     let column = there.get_mut(slot).and_then(Option::take);
-                    let elsewhere = away[slot].is_some() || seen.get(slot).is_some_and(Option::is_some);
+                    let elsewhere =
+                        away[slot].is_some() || seen.get(slot).is_some_and(Option::is_some);
                     if !elsewhere {
                         column.as_ref().sure("a slot of the rows before");
                     }

@@ -270,7 +270,7 @@ mod tests {
     #[test]
     fn what_is_refused_past_the_cache_goes_through_it() {
         let file = NamedTempFile::new().unwrap();
-        let bytes = some_bytes(3 * EDGE + 7);
+        let bytes = some_bytes(EDGE + 7);
         let mut block = Block::new();
         block.fill(&bytes);
         // A place that is no edge is refused, as some file systems refuse all.

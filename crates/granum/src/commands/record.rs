@@ -13,6 +13,7 @@ use serde_json::Value;
 
 use super::outputs;
 use super::plan::Plan;
+use crate::memory::Used;
 use crate::record::{
     FORMAT, FileRecord, Hashing, Named, OutputRecord, PlanRecord, Record, Since, between,
     fingerprint, hash,
@@ -154,7 +155,7 @@ pub(super) fn made(
     plan: &Plan,
     settings: &[(String, String)],
     (report, told): (&Report, Value),
-    seconds: f64,
+    (seconds, memory): (f64, Used),
 ) -> io::Result<Record> {
     let numbers = figures(report);
     let mut written = vec![];
@@ -191,6 +192,7 @@ pub(super) fn made(
         numbers: Earlier { figures: numbers, moved: report.moved.clone() },
         verdict: if report.held() { "held" } else { "stopped" }.into(),
         seconds,
+        memory,
         report: told,
     })
 }

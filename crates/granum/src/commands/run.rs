@@ -12,7 +12,7 @@ use super::plan::Plan;
 use super::record;
 use super::{Exit, Printer, anyway, aside, left};
 use crate::args::{Deny, Format, PlanArgs, Writing};
-use crate::memory;
+use crate::memory::{self, Used};
 use crate::progress::Progress;
 use crate::record::{Record, Since};
 use crate::render::Report as View;
@@ -38,7 +38,7 @@ pub(super) fn run(printer: &mut Printer, args: &PlanArgs, does: Does<'_>) -> Exi
             };
             printer.told(args.options.format, &text);
             printer.stages(done.stages.iter().cloned());
-            printer.beside(&done.memory);
+            printer.beside(&done.memory.told());
             match done.unwritten {
                 Some(_) if args.options.format == Format::Json => Exit::FileFailed,
                 Some(error) => plan.failed(printer, RunError::Output(error)),
@@ -75,7 +75,7 @@ pub(super) fn done(
     stages.push(("in all".to_owned(), seconds));
     done.stages = stages;
     if let Does::Outputs(Writing { record: Some(path), .. }) = does {
-        done.unwritten = write_record(&plan, args, &done.report, (path, seconds)).err();
+        done.unwritten = write_record(&plan, args, &done, (path, seconds)).err();
     }
     Ok((plan, done))
 }
@@ -125,7 +125,7 @@ pub(super) struct Done {
     /// What took how many seconds.
     stages: Vec<(String, f64)>,
     /// What memory was used.
-    memory: String,
+    memory: Used,
     /// Why its record could not be written.
     unwritten: Option<OutputError>,
 }
@@ -197,7 +197,7 @@ fn work(
         Some(folder) if !report.held() => anyway::write(plan, settings, &report, folder, progress)?,
         _ => vec![],
     };
-    let memory = memory::told(&room);
+    let memory = Used::from(&room);
     Ok(Done { report, since, changes, anyway, stages: vec![], memory, unwritten: None })
 }
 
@@ -212,14 +212,15 @@ fn unread(error: &std::io::Error) -> OutputError {
 fn write_record(
     plan: &Plan,
     args: &PlanArgs,
-    report: &Report,
+    done: &Done,
     (path, seconds): (&Path, f64),
 ) -> Result<(), OutputError> {
+    let report = &done.report;
     let told = serde_json::to_value(report).map_err(|error| OutputError {
         path: path.display().to_string(),
         message: format!("cannot be written: {error}"),
         help: "write the record to another path".into(),
     })?;
-    let made = record::made(plan, &args.options.settings, (report, told), seconds);
+    let made = record::made(plan, &args.options.settings, (report, told), (seconds, done.memory));
     record::write(&made.map_err(|error| unread(&error))?, path)
 }

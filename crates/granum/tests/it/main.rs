@@ -26,6 +26,7 @@ mod large;
 mod likeness;
 mod lists;
 mod matching;
+mod memory;
 mod messages;
 mod mistakes;
 mod near;

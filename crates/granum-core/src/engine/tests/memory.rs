@@ -8,8 +8,8 @@ use crate::engine::*;
 use crate::lang::parse;
 use crate::port::{
     Encoded, Encoder, InputShape, InputSource, InputSpec, Output, OutputError, Outputs, Part,
-    PartReader, RawPart, ReadRequest, Scratch, ScratchError, ScratchFile, Silent, SourceError, Sources, Style,
-    publish_each,
+    PartReader, RawPart, ReadRequest, Scratch, ScratchError, ScratchFile, Silent, SourceError,
+    Sources, Style, publish_each,
 };
 use crate::table::{Column, Lines, Origin, Room};
 use crate::tally::Report;

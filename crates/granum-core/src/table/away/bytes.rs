@@ -51,7 +51,7 @@ pub(super) fn got(bytes: &[u8]) -> Option<Column> {
     let column = match kind {
         0 => Column::Blank(rows),
         1 => {
-            let present = from.present(rows)?;
+            let present = from.present(rows).ok()?;
             Column::Text(from.texts(rows, present)?)
         }
         2 => Column::Integer(from.whole(rows)?),
@@ -63,7 +63,7 @@ pub(super) fn got(bytes: &[u8]) -> Option<Column> {
         5 => Column::Date(from.fixed(rows)?),
         6 => Column::DateTime(from.fixed(rows)?),
         7 => {
-            let present = from.present(rows)?;
+            let present = from.present(rows).ok()?;
             Column::Boolean(Truths::new(from.bits(rows)?, present))
         }
         _ => return None,
@@ -109,6 +109,9 @@ fn put_each<'t>(texts: impl Iterator<Item = &'t str> + Clone, out: &mut Vec<u8>)
     texts.for_each(|text| out.extend_from_slice(text.as_bytes()));
 }
 
+/// The bytes end too early.
+struct Cut;
+
 /// What is left of a column's bytes.
 struct Bytes<'b>(&'b [u8]);
 
@@ -133,17 +136,21 @@ impl<'b> Bytes<'b> {
         Some(Bits::of_words(words.map(word).collect(), rows))
     }
 
-    fn present(&mut self, rows: usize) -> Option<Option<Present>> {
-        Some(if self.byte()? == 1 { Some(Present::new(self.bits(rows)?)) } else { None })
+    /// Which rows there are; all where that was not put. Fails where the bytes end.
+    fn present(&mut self, rows: usize) -> Result<Option<Present>, Cut> {
+        if self.byte().ok_or(Cut)? == 0 {
+            return Ok(None);
+        }
+        Ok(Some(Present::new(self.bits(rows).ok_or(Cut)?)))
     }
 
     fn fixed<T: Native>(&mut self, rows: usize) -> Option<Fixed<T>> {
-        let present = self.present(rows)?;
+        let present = self.present(rows).ok()?;
         Some(Fixed::new(T::got(self.take(rows * size_of::<T>())?), present))
     }
 
     fn whole<T: Wide>(&mut self, rows: usize) -> Option<Whole<T>> {
-        let present = self.present(rows)?;
+        let present = self.present(rows).ok()?;
         let width = usize::from(self.byte()?);
         Whole::got(width, self.take(rows * width)?, present)
     }

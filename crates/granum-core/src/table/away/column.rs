@@ -2,8 +2,8 @@
 
 use std::sync::{Arc, Mutex, PoisonError};
 
-use super::bytes::{got, put};
 use super::RoomFile;
+use super::bytes::{got, put};
 use crate::table::growing::GrowingColumn;
 use crate::table::{Column, PIECE, Rows};
 use crate::value::Type;
@@ -126,8 +126,7 @@ impl Away {
             let at = self.block_of(*row as usize);
             let block = &self.0.blocks[at];
             let here = rest.partition_point(|(row, _)| (*row as usize) < block.first + block.rows);
-            let own: Rows =
-                rest[..here].iter().map(|(row, _)| row - block.first as u32).collect();
+            let own: Rows = rest[..here].iter().map(|(row, _)| row - block.first as u32).collect();
             parts.push(self.block(at).take(&own));
             for (_, to) in &rest[..here] {
                 places[*to as usize] = Some(found);

@@ -144,7 +144,8 @@ impl RoomFile {
         self.room.note(ScratchError {
             folder: "what was put away".into(),
             message: "other bytes came back than were put there".into(),
-            help: "nothing was written; see to that disk, or name another folder with --spill".into(),
+            help: "nothing was written; see to that disk, or name another folder with --spill"
+                .into(),
         });
     }
 }

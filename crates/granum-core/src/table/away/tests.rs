@@ -1,7 +1,7 @@
 use proptest::prelude::*;
 
-use super::bytes::{got, put};
 use super::AwayBuilder;
+use super::bytes::{got, put};
 use crate::engine::tests::memory::Shelf;
 use crate::table::{Column, PIECE, Rows};
 use crate::value::{Scalar, Scale, Type};

@@ -5,8 +5,8 @@ use proptest::prelude::*;
 mod texts;
 
 use super::*;
-use crate::table::Rows;
 use crate::table::PIECE;
+use crate::table::Rows;
 use crate::table::packed::Packed;
 use crate::table::rows::RowsBuilder;
 
@@ -114,7 +114,8 @@ proptest! {
 fn led() -> impl Strategy<Value = Vec<Option<u32>>> {
     let some = prop_oneof![
         (0_u32..9).prop_map(|at| vec![Some(at)]),
-        (0_u32..4_000_000_000, 1_u32..40).prop_map(|(at, count)| (at..at + count).map(Some).collect()),
+        (0_u32..4_000_000_000, 1_u32..40)
+            .prop_map(|(at, count)| (at..at + count).map(Some).collect()),
         (300_u32..900).prop_map(|at| vec![Some(at)]),
         Just(vec![None, None]),
     ];
