@@ -6,7 +6,7 @@ use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicU64, Ordering};
 
-use granum_core::port::{Scratch, ScratchError, ScratchFile};
+use granum_core::table::{Scratch, ScratchError, ScratchFile};
 
 use crate::at::{read_at, write_at};
 

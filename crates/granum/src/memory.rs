@@ -1,7 +1,6 @@
 //! How much memory tables may take, and what is told of it.
 
-use granum_core::port::{Scratch, ScratchError, ScratchFile};
-use granum_core::table::Room;
+use granum_core::table::{Room, Scratch, ScratchError, ScratchFile};
 use granum_io::ScratchFolder;
 use libmimalloc_sys::{mi_option_set, mi_option_t};
 use serde::{Deserialize, Serialize};

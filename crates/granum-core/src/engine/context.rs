@@ -6,10 +6,10 @@ use std::sync::atomic::AtomicU64;
 
 use super::demand::Demand;
 use crate::lang::Diagnostic;
-use crate::port::{Encoder, Observer, OutputError, ScratchError, SourceError};
+use crate::port::{Encoder, Observer, OutputError, SourceError};
 use crate::resolve::TablePlan;
 use crate::step::{Around, Naming, StepRunner};
-use crate::table::{Column, ColumnId, Held, Room, SlotId, TableId};
+use crate::table::{Column, ColumnId, Held, Room, ScratchError, SlotId, TableId};
 
 /// What all parts of a run look at and none changes.
 pub(super) struct Context<'a> {

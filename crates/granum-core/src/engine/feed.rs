@@ -2,13 +2,12 @@
 
 use super::context::{Context, Stop, first_slots};
 use super::read::Reading;
-use super::room;
 use super::several;
 use super::sums::TableSum;
 use super::tree::Tree;
 use crate::bug::{Sure, bug};
 use crate::resolve::Source;
-use crate::table::{Batch, Column, Held, PIECE, Places, Rows, TableId};
+use crate::table::{Batch, Column, Held, PIECE, Places, Room, Rows, TableId};
 use crate::tally::Problem;
 
 /// Rows of a finished table that go through together.
@@ -88,7 +87,7 @@ impl Feed {
         context: &Context<'_>,
         places: Option<&mut Places>,
     ) -> Result<Vec<Batch>, Stop> {
-        let count = room::batches(context.room);
+        let count = batches(context.room);
         let (rows, into, at) = match self {
             Feed::Files(reading) => return reading.window(context, places, count),
             Feed::Rows { rows, at } => (rows, None, at),
@@ -121,6 +120,16 @@ impl Feed {
             Feed::Finished { rows, into, .. } => begun(context, *into, &rows.slice(0, 0).here()),
         }
     }
+}
+
+/// How many batches go through together: enough that no core waits long for the last of them, and where room is
+/// scarce fewer.
+fn batches(room: Option<&Room>) -> usize {
+    /// What a batch takes on its way, about, with what becomes of it.
+    const TAKES: u64 = 8 << 20;
+    let threads = rayon::current_num_threads().max(2);
+    let fit = room.map_or(u64::MAX, |room| room.limit() / TAKES);
+    (fit.min(8 * threads as u64) as usize).max(2 * threads)
 }
 
 /// Rows of a finished table as the first ones of a table that is made from it.

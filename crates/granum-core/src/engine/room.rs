@@ -7,16 +7,6 @@ use std::sync::Arc;
 use super::leaf::Collected;
 use crate::table::{Away, AwayBuilder, Column, Held, Room, RoomFile, Table};
 
-/// How many batches go through together: enough that no core waits long for the last of them, and where room is
-/// scarce fewer.
-pub(super) fn batches(room: Option<&Room>) -> usize {
-    /// What a batch takes on its way, about, with what becomes of it.
-    const BATCH: u64 = 8 << 20;
-    let threads = rayon::current_num_threads().max(2);
-    let fit = room.map_or(u64::MAX, |room| room.limit() / BATCH);
-    (fit.min(8 * threads as u64) as usize).max(2 * threads)
-}
-
 /// Puts finished tables away, those that hold most first, until they take half of the room: the other half is for what
 /// is made next.
 pub(super) fn make_room(tables: &mut [Option<Table>], room: &Room) {

@@ -67,16 +67,6 @@ pub(super) fn link(from: &Keys, keys: &Keys) -> (Rows, Repeated) {
     (Rows::new(rows, Some(found)), in_order(repeated))
 }
 
-/// Whether each key is greater than the one before, looked at run by run.
-pub(super) fn increase(keys: &Keys) -> bool {
-    (0..keys.rows()).into_par_iter().step_by(PIECE).all(|first| {
-        // The last row of the run before is looked at as well.
-        let from = first.saturating_sub(1);
-        let length = PIECE.min(keys.rows() - first) + first - from;
-        keys.slice(from, length).increase()
-    })
-}
-
 fn count(rows: usize) -> usize {
     rows.div_ceil(PART).next_power_of_two().min(PARTS)
 }

@@ -196,10 +196,7 @@ impl<'a> RunHashes<'a> {
 
 /// The rows of `keys` whose key an earlier row has, with the first that has it, in row order: what is found on
 /// the way to that is let go part by part.
-pub(crate) fn repeated(keys: &Keys) -> Repeated {
-    if keys.is_away() {
-        return super::away::repeated(keys);
-    }
+pub(super) fn repeated(keys: &Keys) -> Repeated {
     let (_, parts) = parts(keys);
     in_order(parts.into_par_iter().map(|part| first_rows(keys, &part).1).collect())
 }

@@ -11,10 +11,10 @@ mod repeats;
 mod service;
 
 pub(crate) use amounts::amounts;
-pub(crate) use index::{KeyTable, link_few, repeated};
+pub(crate) use index::{KeyTable, link_few};
 pub(crate) use key::{BlankKeys, Keys, compare};
 pub(crate) use period::{Ends, Inverted, Moments, Order, Outside, PeriodWords, Periods, Within};
-pub(crate) use repeats::{EXAMPLES, Repeats, key_text};
+pub(crate) use repeats::{EXAMPLES, Repeats, key_text, repeated};
 pub(crate) use service::{Counts, LinkWords, Linked, Method, counts, missing_keys};
 
 #[cfg(test)]

@@ -2,11 +2,17 @@
 
 use std::collections::BTreeMap;
 
-use super::Keys;
+use super::index::{self, Repeated};
+use super::{Keys, away};
 use crate::table::Rows;
 
 /// Keys are listed up to this many.
 pub(crate) const EXAMPLES: usize = 5;
+
+/// The rows of `keys` whose key an earlier row has, with the first that has it, in row order.
+pub(crate) fn repeated(keys: &Keys) -> Repeated {
+    if keys.is_away() { away::repeated(keys) } else { index::repeated(keys) }
+}
 
 /// Keys that stand on several rows.
 #[derive(Debug, Default)]

@@ -5,7 +5,6 @@ mod address;
 mod input;
 mod observer;
 mod output;
-mod scratch;
 
 pub use address::{MYSQL, POSTGRES, WITHOUT_PASSWORD, is_address, password_in, without_passwords};
 pub use input::{
@@ -18,4 +17,3 @@ pub use output::{
     BOOKS, COLUMNS, DATABASES, Encoded, Encoder, FIELDS, Family, LONGEST_SHEET, NamedAs, OBJECTS,
     Output, OutputError, Outputs, PACKED, Style, publish_each,
 };
-pub use scratch::{Scratch, ScratchError, ScratchFile};

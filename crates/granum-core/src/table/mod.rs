@@ -20,8 +20,8 @@ pub use array::{
     Wide,
 };
 pub(crate) use array::{PIECE, View};
-pub use away::Room;
 pub(crate) use away::{Away, AwayBuilder, RoomFile};
+pub use away::{Room, Scratch, ScratchError, ScratchFile};
 pub(crate) use batch::Batch;
 pub(crate) use codes::Codes;
 pub use column::Column;

@@ -8,10 +8,9 @@ use crate::engine::*;
 use crate::lang::parse;
 use crate::port::{
     Encoded, Encoder, InputShape, InputSource, InputSpec, Output, OutputError, Outputs, Part,
-    PartReader, RawPart, ReadRequest, Scratch, ScratchError, ScratchFile, Silent, SourceError,
-    Sources, Style, publish_each,
+    PartReader, RawPart, ReadRequest, Silent, SourceError, Sources, Style, publish_each,
 };
-use crate::table::{Column, Lines, Origin, Room};
+use crate::table::{Column, Lines, Origin, Room, Scratch, ScratchError, ScratchFile};
 use crate::tally::Report;
 use crate::value::{Found, Scalar, Scale, Type};
 

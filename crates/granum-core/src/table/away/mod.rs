@@ -6,10 +6,12 @@
 mod bytes;
 mod column;
 mod room;
+mod scratch;
 
 pub(crate) use column::{Away, AwayBuilder};
 pub use room::Room;
 pub(crate) use room::RoomFile;
+pub use scratch::{Scratch, ScratchError, ScratchFile};
 
 #[cfg(test)]
 mod tests;

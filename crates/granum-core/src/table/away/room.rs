@@ -3,7 +3,7 @@
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 
-use crate::port::{Scratch, ScratchError, ScratchFile};
+use super::{Scratch, ScratchError, ScratchFile};
 
 /// The room that a run's columns have in memory, and the files that they go to beyond it. Copies are the same room.
 #[derive(Clone)]

@@ -2,7 +2,8 @@
 
 use granum_core::engine::AskedWrong;
 use granum_core::lang::Diagnostic;
-use granum_core::port::{OutputError, ScratchError, SourceError, SourceErrorKind};
+use granum_core::port::{OutputError, SourceError, SourceErrorKind};
+use granum_core::table::ScratchError;
 use serde::Serialize;
 
 use crate::render::Texts;
