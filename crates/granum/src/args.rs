@@ -404,6 +404,8 @@ pub struct ShowOptions {
     /// Give a parameter another value
     #[arg(long = "set", value_name = "NAME=VALUE", value_parser = setting)]
     pub settings: Vec<(String, String)>,
+    #[command(flatten)]
+    pub memory: Memory,
 }
 
 impl ShowOptions {

@@ -13,9 +13,10 @@ pub(super) fn make_room(tables: &mut [Option<Table>], room: &Room) {
     loop {
         let held: Vec<u64> = tables.iter().map(|table| table.as_ref().map_or(0, held)).collect();
         let all: u64 = held.iter().sum();
-        let most = (0..tables.len()).max_by_key(|at| held[*at]).filter(|at| held[*at] > 0);
-        let Some(most) = most.filter(|_| room.is_over(2 * all)) else { return };
-        put_away(tables, most, room);
+        match (0..tables.len()).max_by_key(|at| held[*at]) {
+            Some(most) if all > room.limit() / 2 => put_away(tables, most, room),
+            _ => return room.note_held(all),
+        }
     }
 }
 
@@ -68,8 +69,9 @@ pub(super) fn keep_within(room: &Room, held: u64, collected: &mut [Collected<'_>
     loop {
         let bytes: Vec<u64> = collected.iter().map(Collected::bytes_held).collect();
         let all = held + bytes.iter().sum::<u64>();
-        let most = (0..bytes.len()).max_by_key(|at| bytes[*at]).filter(|at| bytes[*at] > 0);
-        let Some(most) = most.filter(|_| room.is_over(all)) else { return };
-        collected[most].put_away(room);
+        match (0..bytes.len()).max_by_key(|at| bytes[*at]).filter(|at| bytes[*at] > 0) {
+            Some(most) if all > room.limit() => collected[most].put_away(room),
+            _ => return room.note_held(all),
+        }
     }
 }

@@ -10,7 +10,7 @@ use super::run::{Run, worked};
 use crate::lang::{PlanTree, plan_name};
 use crate::port::{Observer, Sources};
 use crate::resolve::{Plan, TablePlan};
-use crate::table::{Column, LinkId, Rows, Table, TableId};
+use crate::table::{Column, LinkId, Room, Rows, Table, TableId};
 use crate::tally::{Problem, Warning};
 
 /// What is to be shown.
@@ -28,6 +28,8 @@ pub struct Showing {
     pub after: Option<usize>,
     /// Expressions by which the rows are ordered: each may end in `desc`. Blanks stand last.
     pub sort: Vec<String>,
+    /// How much columns may hold in memory; all that they need where nothing is said.
+    pub room: Option<Room>,
 }
 
 /// The table that works conditions and orders, behind the plan that it is asked of.
@@ -126,7 +128,11 @@ pub fn show(
         let (table, link) = asked(run.plan)?;
         Ok(shown(run.plan, run, table, link, showing))
     };
-    let mut shown = worked(&mut inputs, (tree, settings), observer, wanted, |_, _| Ok(()), end)?;
+    let begin = |run: &mut Run<'_>, _: &Inputs| {
+        run.room.clone_from(&showing.room);
+        Ok(())
+    };
+    let mut shown = worked(&mut inputs, (tree, settings), observer, wanted, begin, end)?;
     shown.which = cut.map(|(_, _, words)| words);
     Ok(shown)
 }

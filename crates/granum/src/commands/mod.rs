@@ -215,6 +215,7 @@ pub fn run(args: Args) -> Exit {
         }
         Command::Show { words, options, rows, to, unmatched, after, removed, condition, sort } => {
             let stream = options.format == ShowFormat::Arrow;
+            let room = crate::memory::room(&options.memory);
             let options = options.of_plan();
             match crate::args::shown(&words, &options) {
                 Ok((_, None)) if to.is_some() => {
@@ -237,7 +238,15 @@ pub fn run(args: Args) -> Exit {
                     let sort = sort.map_or(vec![], |sort| crate::args::items(&sort));
                     let all = to.is_some() || stream;
                     let rows = rows.or(if all { None } else { Some(crate::render::SHOWN) });
-                    let showing = Showing { table, unmatched, rows, condition, after, sort };
+                    let showing = Showing {
+                        table,
+                        unmatched,
+                        rows,
+                        condition,
+                        after,
+                        sort,
+                        room: Some(room),
+                    };
                     let asked = show::Asked { showing, removed, to, stream };
                     show::run(&mut printer, &plan, &options, &asked)
                 }

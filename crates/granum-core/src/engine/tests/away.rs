@@ -40,7 +40,8 @@ fn what_has_no_room_goes_to_files_and_comes_back() {
         let (report, written) = try_texts(&files(), PLAN, 10, running);
         assert!(report.unwrap().held());
         assert_eq!(written, free.1);
-        assert!(room.most() <= limit, "{} of {limit}", room.most());
+        // What a step has just made is there, however little room there is.
+        assert!(room.most() <= limit.max(2_000), "{} of {limit}", room.most());
         away.push(room.put_away());
     }
     assert!(away[0] >= away[1] && away[1] > away[2] && away[2] > 0 && away[3] == 0, "{away:?}");

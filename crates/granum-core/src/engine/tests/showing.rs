@@ -2,7 +2,7 @@
 
 use std::collections::HashMap;
 
-use super::memory::Memory;
+use super::memory::{Memory, Shelf};
 use crate::engine::{RunError, Showing, Shown, show};
 use crate::lang::{Diagnostic, DiagnosticKind, Span, parse};
 use crate::port::Silent;
@@ -14,7 +14,13 @@ fn shown(showing: &Showing, settings: &[(String, String)]) -> Result<Shown, RunE
     let files = [("a", "k,v\n1,x\n2,y\n3,\n"), ("b", "k\n2\n")];
     let files = files.map(|(name, text)| (name.to_owned(), text.to_owned()));
     let memory = Memory { files: HashMap::from(files), part: 2 };
-    show(&showing.beside(PLAN).parsed(&parse(PLAN).tree).0, settings, &memory, showing, &Silent)
+    let tree = showing.beside(PLAN).parsed(&parse(PLAN).tree).0;
+    let shown = show(&tree, settings, &memory, showing, &Silent);
+    // What is put away is shown as well.
+    let away = Showing { room: Some(Shelf::room(0, usize::MAX)), ..showing.clone() };
+    let away = show(&tree, settings, &memory, &away, &Silent);
+    assert_eq!(shown.as_ref().ok().map(cells), away.as_ref().ok().map(cells));
+    shown
 }
 
 fn showing(table: &str, rows: Option<usize>) -> Showing {

@@ -64,13 +64,9 @@ impl Room {
         self.0.limit
     }
 
-    /// Notes that so many bytes are held; says whether they are more than there is room for.
-    pub(crate) fn is_over(&self, held: u64) -> bool {
-        let over = held > self.0.limit;
-        if !over {
-            self.0.most.fetch_max(held, Ordering::Relaxed);
-        }
-        over
+    /// Notes that so many bytes are held.
+    pub(crate) fn note_held(&self, bytes: u64) {
+        self.0.most.fetch_max(bytes, Ordering::Relaxed);
     }
 
     /// The most bytes that columns held at a time once what had no room had been put away.
