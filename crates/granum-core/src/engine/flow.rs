@@ -13,7 +13,7 @@ use super::feed::{Feed, first_rows};
 use super::leaf::{Collected, Together};
 use super::passing::{Passed, Way, encoded, run, through};
 use super::read::Reading;
-use super::room::{held, keep_within};
+use super::room::{held, keep_within, put_rows_away};
 use super::sums::TableSum;
 use super::tree::{End, Leaf, Segment, Spot, Tree};
 use super::waiting::LeafKind;
@@ -101,6 +101,9 @@ pub(super) fn run_tree(
             },
             // They were worked as they came.
             LeafKind::Groups => {}
+        }
+        if let Some(room) = context.room {
+            put_rows_away(room, &context.world.tables, &mut rows);
         }
         let next = run.segment(Spot { at, step: step + 1 }, Feed::of(rows))?;
         waiting.extend(next.into_iter().rev());

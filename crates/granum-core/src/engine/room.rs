@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 use super::leaf::Collected;
-use crate::table::{Away, AwayBuilder, Column, Held, Room, RoomFile, Table};
+use crate::table::{Away, AwayBuilder, Batch, Column, Held, Room, RoomFile, Table};
 
 /// Puts finished tables away, those that hold most first, until they take half of the room: the other half is for what
 /// is made next.
@@ -62,6 +62,14 @@ fn away(column: &Column, file: &Arc<RoomFile>) -> Away {
     let mut away = AwayBuilder::new(file);
     away.push(column);
     away.finish()
+}
+
+/// Rows that a step has made go away where they have no room beside what is held.
+pub(super) fn put_rows_away(room: &Room, tables: &[Option<Table>], rows: &mut Batch) {
+    let all = tables.iter().flatten().map(held).sum::<u64>() + rows.bytes_held() as u64;
+    if all > room.limit() {
+        rows.put_away(&room.file());
+    }
 }
 
 /// Rows that come together go away where they have no room beside what is `held`, those that hold most first.

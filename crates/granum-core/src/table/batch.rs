@@ -1,9 +1,9 @@
 //! Some rows of a table on their way through its steps.
 
 use std::collections::HashMap;
-use std::sync::{Mutex, PoisonError};
+use std::sync::{Arc, Mutex, PoisonError};
 
-use super::{Bits, Column, ColumnId, Held, Hop, Rows, SlotId, TableId};
+use super::{AwayBuilder, Bits, Column, ColumnId, Held, Hop, RoomFile, Rows, SlotId, TableId};
 use crate::bug::bug;
 
 /// Rows with the slots that are alive, and the rows of other tables that they came from.
@@ -185,6 +185,18 @@ impl Batch {
         for slot in slots {
             if self.away.get(slot.0).is_some_and(Option::is_some) {
                 self.slots[slot.0] = None;
+            }
+        }
+    }
+
+    /// Puts the columns of slots away, a file for all of them.
+    pub fn put_away(&mut self, file: &Arc<RoomFile>) {
+        self.away.resize(self.slots.len(), None);
+        for (here, away) in self.slots.iter_mut().zip(&mut self.away) {
+            if let Some(column) = here.take() {
+                let mut builder = AwayBuilder::new(file);
+                builder.push(&column);
+                *away = Some(Held::away(builder.finish()));
             }
         }
     }
