@@ -7,8 +7,9 @@ use clap_complete::Shell;
 use granum_core::compare::Comparing;
 use granum_core::engine::Tracing;
 use granum_core::port::Written;
+use granum_core::table::Room;
 
-use crate::memory::{Size, size};
+use crate::memory::{Size, room, size};
 
 /// Joins sales tables so that no row and no cent is lost unseen.
 #[derive(Debug, Parser)]
@@ -369,6 +370,13 @@ pub struct Memory {
     /// The folder for what memory has no room for [default: where the system has room for large temporary files]
     #[arg(long, value_name = "DIR")]
     pub spill: Option<PathBuf>,
+}
+
+impl Memory {
+    /// The room that tables have.
+    pub fn room(&self) -> Room {
+        room(self.memory, self.spill.as_deref())
+    }
 }
 
 /// What holds outputs back beside what must hold.

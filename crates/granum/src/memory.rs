@@ -1,12 +1,12 @@
 //! How much memory tables may take, and what is told of it.
 
+use std::path::Path;
+
 use granum_core::table::{Room, Scratch, ScratchError, ScratchFile};
 use granum_io::ScratchFolder;
 use libmimalloc_sys::{mi_option_set, mi_option_t};
 use serde::{Deserialize, Serialize};
 use sysinfo::{MemoryRefreshKind, RefreshKind, System};
-
-use crate::args::Memory;
 
 /// How much memory: so many bytes, or so many hundredths of what is free.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -38,12 +38,12 @@ pub fn size(text: &str) -> Result<Size, String> {
 
 /// The room that tables have: half of what is said, or of what is free; the other half is for what steps and links
 /// work with.
-pub fn room(memory: &Memory) -> Room {
-    let all = match memory.memory.unwrap_or(UNLESS_SAID) {
+pub fn room(memory: Option<Size>, spill: Option<&Path>) -> Room {
+    let all = match memory.unwrap_or(UNLESS_SAID) {
         Size::Bytes(bytes) => bytes,
         Size::Percent(percent) => free() / 100 * percent,
     };
-    Room::new(all / 2, Box::new(Sparing(ScratchFolder::new(memory.spill.as_deref()))))
+    Room::new(all / 2, Box::new(Sparing(ScratchFolder::new(spill))))
 }
 
 /// A folder for what memory has no room for: once the first of it goes there, no memory is kept back either.

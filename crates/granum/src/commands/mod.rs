@@ -215,7 +215,7 @@ pub fn run(args: Args) -> Exit {
         }
         Command::Show { words, options, rows, to, unmatched, after, removed, condition, sort } => {
             let stream = options.format == ShowFormat::Arrow;
-            let room = crate::memory::room(&options.memory);
+            let room = options.memory.room();
             let options = options.of_plan();
             match crate::args::shown(&words, &options) {
                 Ok((_, None)) if to.is_some() => {

@@ -12,7 +12,7 @@ use super::plan::Plan;
 use super::record;
 use super::{Exit, Printer, anyway, aside, left};
 use crate::args::{Deny, Format, PlanArgs, Writing};
-use crate::memory::{self, Used};
+use crate::memory::Used;
 use crate::progress::Progress;
 use crate::record::{Record, Since};
 use crate::render::Report as View;
@@ -176,7 +176,7 @@ fn work(
     };
     let kept =
         if writing.changes { Kept::of(plan).map_err(RunError::Output)? } else { Kept::default() };
-    let room = memory::room(&args.memory);
+    let room = args.memory.room();
     let running = Running {
         room: Some(&room),
         deny_warnings: args.deny == Some(Deny::Warnings),
