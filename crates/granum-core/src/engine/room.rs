@@ -2,10 +2,9 @@
 //! they come.
 
 use std::collections::HashMap;
-use std::sync::Arc;
 
 use super::leaf::Collected;
-use crate::table::{Away, AwayBuilder, Batch, Column, Held, Room, RoomFile, Table};
+use crate::table::{Away, Batch, Held, Room, Table};
 
 /// Puts finished tables away, those that hold most first, until they take half of the room: the other half is for what
 /// is made next.
@@ -36,7 +35,7 @@ fn put_away(tables: &mut [Option<Table>], at: usize, room: &Room) {
     let file = room.file();
     for held in table.columns.iter().flatten() {
         if let Held::Own(column) = held {
-            gone.entry(column.address()).or_insert_with(|| away(column, &file));
+            gone.entry(column.address()).or_insert_with(|| Away::put(column, &file));
         }
     }
     for (of, table) in tables.iter_mut().enumerate() {
@@ -56,12 +55,6 @@ fn put_away(tables: &mut [Option<Table>], at: usize, room: &Room) {
             }
         }
     }
-}
-
-fn away(column: &Column, file: &Arc<RoomFile>) -> Away {
-    let mut away = AwayBuilder::new(file);
-    away.push(column);
-    away.finish()
 }
 
 /// Rows that a step has made go away where they have no room beside what is held.

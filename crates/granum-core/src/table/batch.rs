@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 
-use super::{AwayBuilder, Bits, Column, ColumnId, Held, Hop, RoomFile, Rows, SlotId, TableId};
+use super::{Away, Bits, Column, ColumnId, Held, Hop, RoomFile, Rows, SlotId, TableId};
 use crate::bug::bug;
 
 /// Rows with the slots that are alive, and the rows of other tables that they came from.
@@ -194,9 +194,7 @@ impl Batch {
         self.away.resize(self.slots.len(), None);
         for (here, away) in self.slots.iter_mut().zip(&mut self.away) {
             if let Some(column) = here.take() {
-                let mut builder = AwayBuilder::new(file);
-                builder.push(&column);
-                *away = Some(Held::away(builder.finish()));
+                *away = Some(Held::away(Away::put(&column, file)));
             }
         }
     }

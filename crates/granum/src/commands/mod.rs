@@ -215,7 +215,7 @@ pub fn run(args: Args) -> Exit {
         }
         Command::Show { words, options, rows, to, unmatched, after, removed, condition, sort } => {
             let stream = options.format == ShowFormat::Arrow;
-            let room = options.memory.room();
+            let memory = options.memory.clone();
             let options = options.of_plan();
             match crate::args::shown(&words, &options) {
                 Ok((_, None)) if to.is_some() => {
@@ -238,6 +238,7 @@ pub fn run(args: Args) -> Exit {
                     let sort = sort.map_or(vec![], |sort| crate::args::items(&sort));
                     let all = to.is_some() || stream;
                     let rows = rows.or(if all { None } else { Some(crate::render::SHOWN) });
+                    let room = memory.room();
                     let showing = Showing {
                         table,
                         unmatched,

@@ -65,7 +65,7 @@ impl Bits {
 
     /// How many rows are true.
     pub fn count(&self) -> usize {
-        self.chunks().map(|word| word.count_ones() as usize).sum()
+        self.words().map(|word| word.count_ones() as usize).sum()
     }
 
     /// What is true of each row.
@@ -83,7 +83,7 @@ impl Bits {
 
     /// The rows that are true, in order.
     pub fn rows(&self) -> impl Iterator<Item = usize> {
-        self.chunks().enumerate().flat_map(|(chunk, word)| {
+        self.words().enumerate().flat_map(|(chunk, word)| {
             let rest = |word: &u64| Some(word & (word - 1)).filter(|rest| *rest != 0);
             std::iter::successors(Some(word).filter(|word| *word != 0), rest)
                 .map(move |word| chunk * WORD + word.trailing_zeros() as usize)
@@ -125,18 +125,14 @@ impl Bits {
         (low | high) & mask
     }
 
-    /// Its rows, 64 to a word, the first in the lowest bit.
-    pub(crate) fn words(&self) -> impl Iterator<Item = u64> {
-        self.chunks()
-    }
-
     /// The rows of such words, of which there are as many as `len` needs.
     pub(crate) fn of_words(words: Vec<u64>, len: usize) -> Self {
         assert_eq!(words.len(), len.div_ceil(WORD), "the words of {len} bits");
         Self { words: words.into(), first: 0, len }
     }
 
-    fn chunks(&self) -> impl Iterator<Item = u64> {
+    /// Its rows, 64 to a word, the first in the lowest bit.
+    pub(crate) fn words(&self) -> impl Iterator<Item = u64> {
         (0..self.len).step_by(WORD).map(|at| self.word_from(at))
     }
 
@@ -154,7 +150,7 @@ impl Bits {
 
     fn zip(&self, other: &Self, work: impl Fn(u64, u64) -> u64) -> Self {
         assert_eq!(self.len, other.len, "bits of as many rows");
-        let words: Vec<u64> = self.chunks().zip(other.chunks()).map(|(a, b)| work(a, b)).collect();
+        let words: Vec<u64> = self.words().zip(other.words()).map(|(a, b)| work(a, b)).collect();
         Self { words: words.into(), first: 0, len: self.len }
     }
 }
@@ -179,7 +175,7 @@ impl Not for &Bits {
     type Output = Bits;
 
     fn not(self) -> Bits {
-        let words: Vec<u64> = self.chunks().map(|word| !word).collect();
+        let words: Vec<u64> = self.words().map(|word| !word).collect();
         Bits { words: words.into(), first: 0, len: self.len }
     }
 }
@@ -237,7 +233,7 @@ impl BitsBuilder {
 
     /// Adds bits.
     pub fn append(&mut self, bits: &Bits) {
-        let chunks = bits.chunks().enumerate();
+        let chunks = bits.words().enumerate();
         chunks.for_each(|(at, word)| self.push_word(word, WORD.min(bits.len - at * WORD)));
     }
 

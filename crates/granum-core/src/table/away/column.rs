@@ -35,6 +35,13 @@ struct Block {
 }
 
 impl Away {
+    /// Puts a column away, into a file.
+    pub fn put(column: &Column, file: &Arc<RoomFile>) -> Self {
+        let mut away = AwayBuilder::new(file);
+        away.push(column);
+        away.finish()
+    }
+
     pub fn len(&self) -> usize {
         self.0.rows
     }
