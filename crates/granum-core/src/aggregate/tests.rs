@@ -308,3 +308,21 @@ proptest! {
         prop_assert_eq!(told, expected);
     }
 }
+
+#[test]
+fn few_rows_that_lead_to_many_give_what_all_groups_give() {
+    use crate::table::{Column, Rows};
+    use crate::value::Type;
+    let index = Rows::from(vec![Some(3), None, Some(40), Some(3)]);
+    let value = Column::Integer(vec![Some(1), Some(2), None, Some(4)].into());
+    for function in [AggregateFunction::Sum, AggregateFunction::Max, AggregateFunction::Sole] {
+        let values = Values::of(function, Some(value.clone()), Type::Integer);
+        let told = |(column, failed): (Column, Vec<GroupFailure>)| {
+            let values: Vec<Scalar> = (0..column.len()).map(|row| column.scalar(row)).collect();
+            (values, failed.iter().map(GroupFailure::group).collect::<Vec<_>>())
+        };
+        let few = told(aggregate_led_to(&values, &index, 50));
+        assert_eq!(few, told(aggregate_each(&values, &Groups::led_to(&index, 50))));
+        assert_eq!(few.1.is_empty(), function != AggregateFunction::Sole);
+    }
+}
