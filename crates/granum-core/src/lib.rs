@@ -16,6 +16,8 @@ mod grain;
 pub mod lang;
 pub mod likeness;
 pub mod link;
+#[cfg(feature = "parts")]
+pub mod parts;
 pub mod port;
 pub mod relate;
 pub mod resolve;

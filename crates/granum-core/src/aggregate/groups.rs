@@ -1,9 +1,7 @@
 //! Which group each row belongs to.
 use rayon::prelude::*;
 
-use super::order;
-use crate::bug::Sure;
-use crate::link::{BlankKeys, KeyTable, Keys};
+use super::{number, order};
 use crate::table::{Column, Rows};
 
 /// The group of each row.
@@ -27,6 +25,11 @@ impl Groups {
     /// All rows are one group, also if there are none.
     pub fn one(rows: usize) -> Self {
         Self { of: GroupOf::One, rows, count: 1 }
+    }
+
+    /// Those of `count` that rows belong to, each to one.
+    pub(super) fn of_rows(of: Vec<u32>, count: usize) -> Self {
+        Self { rows: of.len(), of: GroupOf::Each(Rows::from(of)), count }
     }
 
     /// Rows of equal keys are one group; of no keys, all rows.
@@ -115,49 +118,4 @@ impl Groups {
         }
         (rows, starts)
     }
-}
-
-/// Numbers groups of equal keys in the order in which they first appear. A blank is equal to a
-/// blank. Gives the first row of each group, too.
-pub(crate) fn number(keys: Vec<Column>, rows: usize) -> (Groups, Vec<u32>) {
-    if keys.is_empty() {
-        let groups = Groups { count: usize::from(rows > 0), ..Groups::one(rows) };
-        return (groups, if rows > 0 { vec![0] } else { vec![] });
-    }
-    let keys = Keys::new(keys, BlankKeys::Equal, rows);
-    let heads = keys.heads();
-    if heads.len() * 2 > rows {
-        return number_each(&keys);
-    }
-    // Rows of one group mostly stand together: only the first of such a run is looked up.
-    let (of_heads, firsts) = number_each(&keys.take(&Rows::from(heads.clone())));
-    let firsts = firsts.iter().map(|first| heads[*first as usize]).collect();
-    let ends = heads.iter().skip(1).copied().chain([rows as u32]);
-    let mut of = Vec::with_capacity(rows);
-    for (head, (start, end)) in heads.iter().zip(ends).enumerate() {
-        let group = of_heads.of(head).sure("the group of a row") as u32;
-        of.extend(std::iter::repeat_n(group, (end - start) as usize));
-    }
-    let groups = Groups { of: GroupOf::Each(Rows::from(of)), rows, count: of_heads.count };
-    (groups, firsts)
-}
-
-/// The same, each row by itself.
-fn number_each(keys: &Keys) -> (Groups, Vec<u32>) {
-    let rows = keys.rows();
-    let table = KeyTable::build(keys);
-    let mut repeats = table.repeats.iter().peekable();
-    let mut of: Vec<u32> = Vec::with_capacity(rows);
-    let mut firsts = vec![];
-    for row in 0..rows as u32 {
-        match repeats.next_if(|(repeat, _)| *repeat == row) {
-            Some((_, first)) => of.push(of[*first as usize]),
-            None => {
-                of.push(firsts.len() as u32);
-                firsts.push(row);
-            }
-        }
-    }
-    let count = firsts.len();
-    (Groups { of: GroupOf::Each(Rows::from(of)), rows, count }, firsts)
 }

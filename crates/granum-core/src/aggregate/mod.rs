@@ -6,6 +6,7 @@ mod fold;
 mod groups;
 mod led_to;
 mod middle;
+mod number;
 mod ordered;
 mod parts;
 mod place;
@@ -14,8 +15,9 @@ mod sum;
 
 pub(crate) use apart::{ApartPart, MOST_APART, mixed, parted_by, stands};
 use fold::{Sums, divided, narrowed};
-pub(crate) use groups::{Groups, number};
+pub(crate) use groups::Groups;
 pub(crate) use led_to::aggregate_led_to;
+pub(crate) use number::number;
 pub(crate) use ordered::{different, order};
 pub(crate) use parts::{AllRows, folded, from_parts, kept, parted, parts};
 pub(crate) use place::{OF_PLACE, is_of_place, of_place_names};

@@ -216,22 +216,42 @@ proptest! {
             .iter()
             .flat_map(|(number, truth, count)| std::iter::repeat_n((*number, *truth), *count))
             .collect();
-        let keys = vec![
-            Column::Integer(rows.iter().map(|row| row.0).collect()),
-            Column::Boolean(rows.iter().map(|row| Some(row.1)).collect()),
-        ];
-        let (groups, firsts) = number(keys, rows.len());
-        let mut seen: Vec<(Option<i64>, bool)> = vec![];
-        let mut wanted_firsts: Vec<u32> = vec![];
-        for (at, row) in rows.iter().enumerate() {
-            if !seen.contains(row) {
-                seen.push(*row);
-                wanted_firsts.push(at as u32);
-            }
-            prop_assert_eq!(groups.of(at), seen.iter().position(|known| known == row));
-        }
-        prop_assert_eq!((groups.count, firsts), (seen.len(), wanted_firsts));
+        let integers = Column::Integer(rows.iter().map(|row| row.0).collect());
+        let truths = Column::Boolean(rows.iter().map(|row| Some(row.1)).collect());
+        let both: Vec<String> = rows.iter().map(|row| format!("{row:?}")).collect();
+        numbered(vec![integers.clone(), truths], &both)?;
+        let one: Vec<String> = rows.iter().map(|row| format!("{:?}", row.0)).collect();
+        numbered(vec![integers], &one)?;
+        // Texts that repeat stand in dictionaries, piece by piece.
+        numbered(vec![Column::Text(both.iter().map(Some).collect())], &both)?;
+        let some = rows.iter().map(|row| row.0.map(|number| number.to_string()));
+        numbered(vec![Column::Text(some.collect())], &one)?;
     }
+
+    #[test]
+    fn many_groups_are_numbered_as_few_are(
+        numbers in prop::collection::vec(0..40_i64, 0..400),
+    ) {
+        let texts: Vec<String> = numbers.iter().map(|number| format!("M{number}")).collect();
+        numbered(vec![Column::Text(texts.iter().map(Some).collect())], &texts)?;
+        numbered(vec![Column::Integer(numbers.into())], &texts)?;
+    }
+}
+
+/// Groups of rows are numbered as their keys, which are told apart by `words`, first appear.
+fn numbered(keys: Vec<Column>, words: &[String]) -> Result<(), TestCaseError> {
+    let (groups, firsts) = number(keys, words.len());
+    let mut seen: Vec<&String> = vec![];
+    let mut wanted_firsts: Vec<u32> = vec![];
+    for (at, row) in words.iter().enumerate() {
+        if !seen.contains(&row) {
+            seen.push(row);
+            wanted_firsts.push(at as u32);
+        }
+        prop_assert_eq!(groups.of(at), seen.iter().position(|known| *known == row));
+    }
+    prop_assert_eq!((groups.count, firsts), (seen.len(), wanted_firsts));
+    Ok(())
 }
 
 /// Of some rows what is in each: in words, how many rows, and cents. A zero that is in nothing is in none.

@@ -35,6 +35,8 @@ pub(crate) use one_row::{GroupStep, GroupsSoFar, Partial, partial, shared_name, 
 pub(crate) use runner::{Around, StepRunner};
 pub(crate) use sum::{StepSum, add};
 pub(crate) use units::Trouble;
+#[cfg(feature = "parts")]
+pub(crate) use units::split_units;
 pub(crate) use values::{group_problem, values};
 
 use crate::aggregate::Groups;

@@ -9,8 +9,21 @@ use super::fixed::mark;
 use super::take::{kept_values, named_values};
 use super::{Bits, Fixed, Shared, View};
 
-/// Rows of one piece of a long column. Batches of finished rows lie within one.
-pub(crate) const PIECE: usize = if cfg!(test) { 1 << 3 } else { 1 << 16 };
+/// Rows of one piece of a long column. Batches of finished rows lie within one. Tests have few, or as many as
+/// `GRANUM_PIECE` said when they were built: `scripts/pieces.sh`.
+pub(crate) const PIECE: usize =
+    if cfg!(test) { of_tests(option_env!("GRANUM_PIECE")) } else { 1 << 16 };
+
+/// What a word says, in digits; 8 where there is none.
+const fn of_tests(said: Option<&str>) -> usize {
+    let Some(said) = said else { return 8 };
+    let (digits, mut at, mut rows) = (said.as_bytes(), 0, 0);
+    while at < digits.len() {
+        rows = 10 * rows + (digits[at] - b'0') as usize;
+        at += 1;
+    }
+    rows
+}
 
 /// Texts of some rows.
 #[derive(Debug, Clone)]
