@@ -10,11 +10,11 @@ use std::sync::{Mutex, PoisonError};
 #[cfg(any(feature = "sheets", feature = "sqlite"))]
 use granum_core::port::{Family, NamedAs};
 use granum_core::port::{
-    InputSource, InputSpec, Output, OutputError, Outputs, SourceError, SourceErrorKind, Sources,
-    Style, Written, is_address, publish_each,
+    InputSource, InputSpec, Output, OutputError, Outputs, Picture, SourceError, SourceErrorKind,
+    Sources, Style, Written, is_address, publish_each,
 };
 use granum_core::table::Column;
-use granum_core::tally::part_name;
+use granum_core::tally::{Chart, part_name};
 use granum_core::value::Type;
 
 use crate::csv::Look;
@@ -26,6 +26,7 @@ use crate::format::{Format, Unwritable, fits};
 use crate::formats::format_by;
 use crate::formats::{FORMATS, file_and_part, format_of, has_tables, is_database};
 use crate::packed::Packer;
+use crate::picture::Drawn;
 use crate::place::{
     Deciding, Journal, LeftRun, Move, PlacedFile, PlacedTable, Reaching, Refill, finish_left,
     left_in, place,
@@ -58,9 +59,14 @@ pub struct Files {
     databases: Databases,
     /// Databases on servers.
     servers: Servers,
+    /// Who draws charts.
+    painter: Painter,
     /// What the run is known by in databases.
     run: String,
 }
+
+/// Draws a chart; gives the bytes of its picture, or why there is none.
+pub type Painter = fn(&Chart, Picture) -> Result<Vec<u8>, String>;
 
 /// The format of a file that is read.
 fn reads(name: &str) -> Result<&'static dyn Format, SourceError> {
@@ -133,6 +139,7 @@ impl Files {
             #[cfg(feature = "sqlite")]
             databases: Databases::default(),
             servers: Servers::default(),
+            painter: |_, _| Err("nobody here draws charts".into()),
             run: some_name(),
         }
     }
@@ -327,6 +334,13 @@ impl Files {
         self
     }
 
+    /// Who draws charts.
+    #[must_use]
+    pub fn with_painter(mut self, painter: Painter) -> Self {
+        self.painter = painter;
+        self
+    }
+
     /// The place of an output: two paths of one file have one place.
     ///
     /// # Errors
@@ -443,6 +457,24 @@ impl Outputs for Files {
         style: &Style,
     ) -> Result<Box<dyn Output>, OutputError> {
         self.begin_at(&self.finder.folder.join(path), path, columns, style)
+    }
+
+    fn draw(&self, path: &str, chart: &Chart) -> Result<Box<dyn Output>, OutputError> {
+        let wrong = |message| OutputError {
+            path: path.to_owned(),
+            message,
+            help: "nothing was written; end its path in .svg or .png, or leave the chart out"
+                .into(),
+        };
+        let kind = Picture::of(path).ok_or_else(|| wrong("is no picture's path".into()))?;
+        let picture = (self.painter)(chart, kind).map_err(wrong)?;
+        let target = self.finder.folder.join(path);
+        if let Ok(place) = place(&target) {
+            self.finish_left(&place);
+        }
+        let file = PlacedFile::begin(&target, path)?;
+        self.begun.lock().unwrap_or_else(PoisonError::into_inner).push(file.moves());
+        Ok(Box::new(PlacedTable::begin(file, Box::new(Drawn(picture)), Packer::of(path))?))
     }
 
     fn publish(&self, mut outputs: Vec<Box<dyn Output>>) -> Result<(), OutputError> {

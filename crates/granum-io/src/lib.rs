@@ -18,6 +18,7 @@ mod json;
 mod mysql;
 mod packed;
 mod parts;
+mod picture;
 mod place;
 #[cfg(feature = "postgres")]
 mod postgres;
@@ -38,7 +39,7 @@ mod unfinished;
 mod zstandard;
 
 pub use csv::{LineEnds, Look};
-pub use files::{Files, write_file};
+pub use files::{Files, Painter, write_file};
 pub use find::shown_name;
 pub use formats::{copy_database, file_and_part, has_tables, is_database, write_stream};
 pub use granum_core::tally::part_name;

@@ -74,7 +74,9 @@ impl Ruler {
             let _ = face.outline_glyph(glyph, &mut letter);
             width += f64::from(face.glyph_hor_advance(glyph).unwrap_or(0)) * f64::from(scale);
         }
-        let lower = f64::from(face.x_height().unwrap_or(0)) * scale;
+        // The font has no table that says it.
+        let lower = face.glyph_index('x').and_then(|glyph| face.glyph_bounding_box(glyph));
+        let lower = lower.map_or(0.0, |seen| f64::from(seen.y_max)) * scale;
         (glyphs, Ruled { width, lower })
     }
 

@@ -5,12 +5,15 @@
 #![deny(missing_docs)]
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used))]
 
+mod chart;
 mod font;
 mod layout;
 mod links;
+mod pen;
 #[cfg(feature = "png")]
 mod png;
 
+pub use chart::ChartPicture;
 pub use links::LinksPicture;
 
 /// Why there is no picture.

@@ -6,12 +6,13 @@ use granum_core::survey::ColumnSurvey;
 use granum_core::tally::share_text;
 use granum_core::value::{Scale, decimal};
 use plotters::prelude::*;
-use plotters::style::FontTransform;
-use plotters::style::text_anchor::{HPos, Pos, VPos};
 
 use super::PictureError;
-use super::font::{FAMILY, Ruler, Weight};
+use super::font::{Ruler, Weight};
 use super::layout::{Layout, Placed, Size, place};
+use super::pen::{
+    Area, Drawn, EDGE, FAINT, FINE, INK, Letters, Point, Side, in_points, point, write,
+};
 
 const TITLE: f64 = 15.0;
 const TEXT: f64 = 12.0;
@@ -27,14 +28,9 @@ const LEVEL: f64 = 62.0;
 /// So many columns are shown of a table, those of its links apart.
 const COLUMNS: usize = 8;
 
-const INK: RGBColor = RGBColor(31, 41, 55);
-const FAINT: RGBColor = RGBColor(107, 114, 128);
-const EDGE: RGBColor = RGBColor(148, 163, 184);
 const HEADING: RGBColor = RGBColor(241, 245, 249);
 const COMPLETE: RGBColor = RGBColor(21, 128, 61);
 const PARTLY: RGBColor = RGBColor(180, 83, 9);
-
-type Point = (i32, i32);
 
 /// A table as it is drawn.
 struct TableBox<'r> {
@@ -105,25 +101,6 @@ impl<'r> LinksPicture<'r> {
     {
         draw(area, self).map_err(|error| PictureError::Drawing(error.to_string()))
     }
-}
-
-/// Drawing goes in whole numbers; so many of them are a point, so that curves are smooth.
-const FINE: f64 = 8.0;
-
-/// The size of a picture in points; what is drawn stays in finer numbers.
-fn in_points(svg: &str) -> String {
-    let (head, rest) = svg.split_at(svg.find(" viewBox").unwrap_or(0));
-    let mut points = String::new();
-    for (at, part) in head.split('"').enumerate() {
-        if at > 0 {
-            points.push('"');
-        }
-        match part.parse::<f64>() {
-            Ok(fine) => points.push_str(&(fine / FINE).to_string()),
-            Err(_) => points.push_str(part),
-        }
-    }
-    points + rest
 }
 
 /// The links that can be drawn from left to right: one between two tables, and none that closes a
@@ -208,9 +185,6 @@ impl TableBox<'_> {
     }
 }
 
-type Area<B> = DrawingArea<B, plotters::coord::Shift>;
-type Drawn = Result<(), Box<dyn std::error::Error>>;
-
 fn draw<B: DrawingBackend>(area: &Area<B>, picture: &LinksPicture<'_>) -> Drawn
 where
     B::ErrorType: 'static,
@@ -237,39 +211,17 @@ where
         let free = [-8.0, 9.0, 22.0, 35.0].map(|offset| y + offset);
         let free = free.into_iter().find(|y| !taken.contains(&(x, *y))).unwrap_or(y);
         taken.push((x, free));
-        write(area, &text, (x, free), TEXT, Weight::Bold, colour, HPos::Left)?;
+        write(area, &text, (x, free), Letters::new(TEXT, Weight::Bold, colour, Side::Left))?;
     }
     let legend =
         "arrows lead from many rows to one; % of the rows that find theirs; dashed: unsure";
-    write(area, legend, (30.0, layout.height + 12.0), TEXT, Weight::Regular, FAINT, HPos::Left)?;
+    write(
+        area,
+        legend,
+        (30.0, layout.height + 12.0),
+        Letters::new(TEXT, Weight::Regular, FAINT, Side::Left),
+    )?;
     area.present()?;
-    Ok(())
-}
-
-fn point((x, y): (f64, f64)) -> Point {
-    ((x * FINE).round() as i32, (y * FINE).round() as i32)
-}
-
-fn write<B: DrawingBackend>(
-    area: &Area<B>,
-    text: &str,
-    at: (f64, f64),
-    size: f64,
-    weight: Weight,
-    colour: RGBColor,
-    side: HPos,
-) -> Drawn
-where
-    B::ErrorType: 'static,
-{
-    let style = match weight {
-        Weight::Regular => FontStyle::Normal,
-        Weight::Bold => FontStyle::Bold,
-    };
-    let font =
-        FontDesc::new(FontFamily::Name(FAMILY), size * FINE, style).transform(FontTransform::None);
-    let style = TextStyle::from(font).color(&colour).pos(Pos::new(side, VPos::Center));
-    area.draw(&Text::new(text.to_owned(), point(at), style))?;
     Ok(())
 }
 
@@ -289,19 +241,24 @@ where
         corners.iter().map(|(right, down)| point((x + right, y + down))).collect();
     area.draw(&PathElement::new(frame, EDGE.stroke_width(FINE as u32)))?;
     let (left, right) = (x + PADDING, x + width - PADDING);
-    write(area, &it.title, (left, y + 17.0), TITLE, Weight::Bold, INK, HPos::Left)?;
-    write(area, &it.rows, (right, y + 17.0), TEXT, Weight::Regular, FAINT, HPos::Right)?;
-    write(area, &it.grain, (left, y + 39.0), TEXT, Weight::Regular, INK, HPos::Left)?;
+    write(area, &it.title, (left, y + 17.0), Letters::new(TITLE, Weight::Bold, INK, Side::Left))?;
+    write(
+        area,
+        &it.rows,
+        (right, y + 17.0),
+        Letters::new(TEXT, Weight::Regular, FAINT, Side::Right),
+    )?;
+    write(area, &it.grain, (left, y + 39.0), Letters::new(TEXT, Weight::Regular, INK, Side::Left))?;
     for (at, (name, ty, key)) in it.columns.iter().enumerate() {
         let middle = y + HEAD + (at as f64 + 0.5) * LINE;
         let weight = if *key { Weight::Bold } else { Weight::Regular };
-        write(area, name, (left, middle), TEXT, weight, INK, HPos::Left)?;
-        write(area, ty, (right, middle), TEXT, Weight::Regular, FAINT, HPos::Right)?;
+        write(area, name, (left, middle), Letters::new(TEXT, weight, INK, Side::Left))?;
+        write(area, ty, (right, middle), Letters::new(TEXT, Weight::Regular, FAINT, Side::Right))?;
     }
     if it.more > 0 {
         let middle = y + HEAD + (it.columns.len() as f64 + 0.5) * LINE;
         let more = format!("and {} more", it.more);
-        write(area, &more, (left, middle), TEXT, Weight::Regular, FAINT, HPos::Left)?;
+        write(area, &more, (left, middle), Letters::new(TEXT, Weight::Regular, FAINT, Side::Left))?;
     }
     Ok(())
 }

@@ -87,6 +87,9 @@ pub struct OutputRecord {
     /// In a database the table.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub named: Option<String>,
+    /// Of a picture the chart's title.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub chart: Option<String>,
     pub rows: u64,
     /// The sums of its tracked amounts.
     pub sums: Vec<Named>,

@@ -1,6 +1,7 @@
 //! The end of a run: what waits for all links is worked, all that was found is told, and outputs appear
 //! if everything held.
 
+use super::chart::charted;
 use super::check::{
     CheckSum, check_over, rows_tally, skipped, total_over, totals_of, totals_tally,
 };
@@ -13,7 +14,9 @@ use crate::port::{Output, OutputError, Outputs};
 use crate::resolve::{CheckKind, Total};
 use crate::step::{Naming, finished_rows, group_problem};
 use crate::table::{LinkId, TableId, TotalId};
-use crate::tally::{CheckTally, Problem, Report, TableTally, Written, bridges, figures, moved};
+use crate::tally::{
+    Chart, CheckTally, Problem, Report, TableTally, Written, bridges, figures, moved,
+};
 
 /// An amount that left behind what it is in goes on from the one that it was in: all its rows were.
 fn go_on(tables: &mut [TableTally]) {
@@ -43,6 +46,7 @@ impl Run<'_> {
         let checks = self.close_checks();
         let (warnings, allowed) = self.warnings();
         let wide = self.widened();
+        let charts = self.charted();
         let mut report = Report {
             title: self.plan.title.clone(),
             links_planned: self.plan.links.len(),
@@ -79,9 +83,22 @@ impl Run<'_> {
         if let Want::Outputs(places) = want
             && report.held()
         {
-            report.written = self.publish(places, &report, wide).map_err(RunError::Output)?;
+            report.written =
+                self.publish(places, &report, wide, &charts).map_err(RunError::Output)?;
         }
         Ok(report)
+    }
+
+    /// By chart: what it shows. What cannot be is noted.
+    fn charted(&mut self) -> Vec<Option<Chart>> {
+        let (plan, tables) = (self.plan, &self.world.tables);
+        let made = plan.charts.iter().map(|chart| {
+            let table = tables[chart.table.0].as_ref()?;
+            Some(charted(&plan.tables[chart.table.0], table, chart))
+        });
+        let made: Vec<Option<Result<Chart, Problem>>> = made.collect();
+        let noted = made.into_iter().map(|made| made?.map_err(|p| self.problems.push(p)).ok());
+        noted.collect()
     }
 
     /// By output: what it has where values become columns. What cannot be is noted.
@@ -109,6 +126,7 @@ impl Run<'_> {
         places: &dyn Outputs,
         report: &Report,
         wide: Vec<Option<Wide>>,
+        charts: &[Option<Chart>],
     ) -> Result<Vec<Written>, OutputError> {
         let mut written = vec![];
         let mut outputs: Vec<Box<dyn Output>> = vec![];
@@ -133,7 +151,26 @@ impl Run<'_> {
             let (sheet, named) = (plan.style.sheet.clone(), plan.style.named.clone());
             let path = plan.path.clone();
             let taken = output.taken();
-            written.push(Written { table, path, sheet, named, rows, total, bytes, taken });
+            let chart = None;
+            written.push(Written { table, path, sheet, named, chart, rows, total, bytes, taken });
+        }
+        for (plan, chart) in self.plan.charts.iter().zip(charts) {
+            let Some(path) = &plan.path else { continue };
+            let chart = chart.as_ref().sure("a chart of a run that held");
+            let mut output = places.draw(path, chart)?;
+            let bytes = output.complete()?;
+            written.push(Written {
+                table: chart.table.clone(),
+                path: path.clone(),
+                sheet: None,
+                named: None,
+                chart: Some(chart.title.clone()),
+                rows: chart.rows,
+                total: false,
+                bytes,
+                taken: None,
+            });
+            outputs.push(output);
         }
         places.publish(outputs)?;
         Ok(written)

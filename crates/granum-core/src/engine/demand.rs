@@ -190,6 +190,11 @@ impl Demand {
                     self.tables[output.table.0].columns.fill(true);
                     self.tables[output.table.0].whole = true;
                 }
+                for chart in &plan.charts {
+                    let table = &mut self.tables[chart.table.0];
+                    chart.columns().for_each(|column| table.columns[column.0] = true);
+                    table.whole = true;
+                }
                 for (at, check) in plan.checks.iter().enumerate() {
                     if let CheckKind::Rows { table, .. } = check.kind {
                         self.over_finished(plan, table, &check.condition, self.passing_checks[at]);

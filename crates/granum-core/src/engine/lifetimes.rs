@@ -224,6 +224,9 @@ impl LastReads<'_> {
                 self.column(output.table, ColumnId(column), end);
             }
         }
+        for chart in &plan.charts {
+            chart.columns().for_each(|column| self.column(chart.table, column, end));
+        }
         for warning in &plan.warnings {
             if let MistakePlan::SharedName { of, name, .. } = &warning.what {
                 self.column(*of, *name, end);

@@ -3,6 +3,7 @@
 mod after;
 mod beside;
 mod calendar;
+mod chart;
 mod check;
 mod close;
 mod context;

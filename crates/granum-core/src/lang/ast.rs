@@ -46,6 +46,8 @@ pub enum StatementKind {
     Example(ExampleTree),
     /// `output TABLE to "PATH" [columns from COLUMN of VALUE] [delimiter …] …`
     Output(OutputTree),
+    /// `chart …`
+    Chart(ChartTree),
 }
 
 /// `param NAME TYPE = VALUE`
@@ -212,6 +214,29 @@ pub struct OutputTree {
     pub wide: Option<WideTree>,
     /// How it is written.
     pub style: StyleTree,
+}
+
+/// `chart "TITLE" from TABLE x COLUMN [bars COLUMN, …] [line COLUMN, …] [by COLUMN] [stacked] [as share] [to "PATH"]`
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct ChartTree {
+    /// What it shows, in words.
+    pub title: Quoted,
+    /// The table.
+    pub table: Name,
+    /// What stands along it.
+    pub x: Name,
+    /// What bars are as high as.
+    pub bars: Vec<Name>,
+    /// What lines go through.
+    pub lines: Vec<Name>,
+    /// For each of whose values it is drawn.
+    pub by: Option<Name>,
+    /// Where it says that bars stand on each other.
+    pub stacked: Option<Span>,
+    /// Where it says that values are shares.
+    pub share: Option<Span>,
+    /// Where it is drawn; without it, it is asked all the same.
+    pub path: Option<Quoted>,
 }
 
 /// `[delimiter ";"] [decimals ","] [encoding "…"] [with mark] [sheet "NAME"] [named "NAME"] [adding by grain]`

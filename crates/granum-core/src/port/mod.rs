@@ -15,5 +15,5 @@ pub use input::{
 pub use observer::{Observer, Silent};
 pub use output::{
     BOOKS, COLUMNS, DATABASES, Encoded, Encoder, FIELDS, Family, LONGEST_SHEET, NamedAs, OBJECTS,
-    Output, OutputError, Outputs, PACKED, Style, publish_each,
+    Output, OutputError, Outputs, PACKED, Picture, Style, publish_each,
 };

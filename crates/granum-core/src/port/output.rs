@@ -6,7 +6,7 @@ use serde::Serialize;
 
 use super::address::is_address;
 use crate::table::Column;
-use crate::tally::{Taken, part_name};
+use crate::tally::{Chart, Taken, part_name};
 use crate::value::Type;
 
 /// How an output is written, as far as somebody has said it. What holds where nothing is said is the matter of its
@@ -108,6 +108,27 @@ impl NamedAs {
     }
 }
 
+/// What a picture is written as.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Picture {
+    /// Lines and letters, which are sharp at any size.
+    Svg,
+    /// Points.
+    Png,
+}
+
+impl Picture {
+    /// As a path's ending says.
+    pub fn of(path: &str) -> Option<Self> {
+        let ending = path.rsplit_once('.').filter(|(stem, _)| !stem.is_empty())?.1;
+        match ending.to_ascii_lowercase().as_str() {
+            "svg" => Some(Self::Svg),
+            "png" => Some(Self::Png),
+            _ => None,
+        }
+    }
+}
+
 /// What files of one kind have in common.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Family {
@@ -138,6 +159,12 @@ pub trait Outputs: Sync {
         columns: &[(String, Type)],
         style: &Style,
     ) -> Result<Box<dyn Output>, OutputError>;
+
+    /// Draws a chart, to be put in its place like what [`Outputs::begin`] writes; all of it has been taken.
+    ///
+    /// # Errors
+    /// The same; that it cannot be drawn.
+    fn draw(&self, path: &str, chart: &Chart) -> Result<Box<dyn Output>, OutputError>;
 
     /// Puts outputs that are complete in their places: all of them, or none.
     ///

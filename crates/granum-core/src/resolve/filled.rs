@@ -65,6 +65,7 @@ fn paths_of(statement: &mut Statement) -> Vec<&mut Quoted> {
     match &mut statement.kind {
         StatementKind::Input(input) => input.sources.iter_mut().collect(),
         StatementKind::Output(output) => vec![&mut output.path],
+        StatementKind::Chart(chart) => chart.path.iter_mut().collect(),
         _ => vec![],
     }
 }

@@ -5,6 +5,7 @@ mod allow;
 mod ancestors;
 mod apart;
 mod calendar;
+mod chart;
 mod declare;
 mod example;
 mod expression;
@@ -26,8 +27,8 @@ mod written;
 
 pub(crate) use plan::{
     AggregatePlan, AllocateOver, AllocatePlan, Allowance, ApartAlone, ApartPair, ApartPlan,
-    AssignPlan, CalendarPlan, CheckKind, CheckPlan, DedupeByPlan, DedupePlan, DedupeRule,
-    ExpandPlan, FilterPlan, ForeseenPlan, Gather, GatherWhat, GrainCheck, GroupedPlan,
+    AssignPlan, CalendarPlan, ChartPlan, CheckKind, CheckPlan, DedupeByPlan, DedupePlan,
+    DedupeRule, ExpandPlan, FilterPlan, ForeseenPlan, Gather, GatherWhat, GrainCheck, GroupedPlan,
     GroupedPlans, GroupedWhat, Lay, LinkPlan, MistakePlan, NamesPlan, OneRowPlan, OutputPlan,
     PeriodEnd, PeriodPlan, Plan, Proof, Required, SeveralPlan, SortPlan, Source, SplitPlan, Step,
     TablePlan, TopPlan, Total, Tracked, TurnPlan, Turned, UnitsPlan, WidePlan,

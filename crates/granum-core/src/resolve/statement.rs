@@ -39,6 +39,9 @@ impl Resolver<'_> {
                 StatementKind::Output(output) => {
                     let _ = self.output(output);
                 }
+                StatementKind::Chart(chart) => {
+                    let _ = self.chart(chart);
+                }
                 StatementKind::Example(example) => {
                     let _ = self.example(example);
                 }

@@ -3,6 +3,7 @@
 
 mod allocate;
 mod bridge;
+mod chart;
 mod check;
 mod example;
 mod figure;
@@ -18,6 +19,7 @@ mod warning;
 
 pub use allocate::{AllocateProblem, AllocateTrouble, Allocated, NotAllocated};
 pub use bridge::{Bridge, BridgeEntry, BridgeKind, bridges};
+pub use chart::{Along, Chart, ChartProblem, ChartTrouble, Panel, Series};
 pub use check::{CheckTally, FailedRow};
 pub use example::{ExampleTally, GivenRow, GivenTable};
 pub use figure::{Earlier, Figure, FigureKind, Moved, figures, moved};

@@ -2,7 +2,7 @@
 
 use serde::{Serialize, Serializer};
 
-use super::{AllocateProblem, InvertedPeriods, SeveralPeriods};
+use super::{AllocateProblem, ChartProblem, InvertedPeriods, SeveralPeriods};
 use crate::lang::{Span, UnitsPolicy};
 use crate::table::{Amount, Place};
 
@@ -136,6 +136,8 @@ pub enum Problem {
     },
     /// Values that cannot become columns of an output.
     WideOutput(WideOutput),
+    /// Rows that cannot be drawn.
+    Chart(ChartProblem),
     /// More rows than a table can have.
     TooManyRows {
         /// The table.
@@ -198,8 +200,14 @@ impl Problem {
         "repeated-rows",
         "meeting-repeats",
         "wide-output",
+        "chart",
         "too-many-rows",
     ];
+
+    /// Whether it is that a chart of a title cannot be drawn.
+    pub fn is_of_chart(&self, title: &str) -> bool {
+        matches!(self, Self::Chart(problem) if problem.title == title)
+    }
 
     /// The stable name of its kind: one of [`Problem::KINDS`].
     pub fn kind(&self) -> &'static str {
@@ -222,6 +230,7 @@ impl Problem {
             Self::StackedTwice { .. } => "repeated-rows",
             Self::MeetingRepeats { .. } => "meeting-repeats",
             Self::WideOutput(_) => "wide-output",
+            Self::Chart(_) => "chart",
             Self::TooManyRows { .. } => "too-many-rows",
         }
     }

@@ -84,6 +84,9 @@ pub struct Written {
     /// In a database the table.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub named: Option<String>,
+    /// Of a picture of its rows the chart's title.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub chart: Option<String>,
     /// Its rows.
     pub rows: u64,
     /// Whether a total row stands behind them.

@@ -51,23 +51,30 @@ fn keeps(statement: &mut Statement, stopped: &Report, folder: &Path) -> bool {
             stopped.links.iter().any(|told| known(&told))
         }
         StatementKind::Output(output) => {
-            let name = if is_address(&output.path.text) {
+            if is_address(&output.path.text) {
                 // What stopped goes into no database.
                 let style = std::mem::take(&mut output.style);
-                format!(
-                    "{}.csv",
-                    style.named.as_ref().map_or(&output.table.text, |name| &name.text)
-                )
-            } else {
-                let name = Path::new(&output.path.text).file_name().unwrap_or_default();
-                name.to_string_lossy().into_owned()
-            };
-            let name = format!("{MARK}{name}");
-            output.path.text = folder.join(name).to_string_lossy().into_owned();
+                let name = style.named.as_ref().map_or(&output.table.text, |name| &name.text);
+                output.path.text = format!("{name}.csv");
+            }
+            output.path.text = aside(&output.path.text, folder);
             built(&output.table)
+        }
+        StatementKind::Chart(chart) => {
+            let Some(path) = chart.path.as_mut() else { return false };
+            path.text = aside(&path.text, folder);
+            // What cannot be drawn holds nothing else up.
+            built(&chart.table)
+                && !stopped.problems.iter().any(|problem| problem.is_of_chart(&chart.title.text))
         }
         StatementKind::Plan(_) | StatementKind::Use(_) | StatementKind::Param(_) => true,
     }
+}
+
+/// The path of a file in the folder, marked.
+fn aside(path: &str, folder: &Path) -> String {
+    let name = Path::new(path).file_name().unwrap_or_default().to_string_lossy();
+    folder.join(format!("{MARK}{name}")).to_string_lossy().into_owned()
 }
 
 /// Why outputs cannot go into the folder: two of one name, or one that is read from or is a plan.

@@ -2,19 +2,17 @@
 
 use std::path::{Path, PathBuf};
 
-use granum_core::lang::{PlanTree, Statement, StatementKind};
+use granum_core::lang::{PlanTree, StatementKind};
 use granum_io::LeftRun;
 
 use super::Printer;
+use super::outputs::path_of;
 use super::plan::Plan;
 use crate::render;
 
 /// The paths of a plan's outputs.
 fn outputs(tree: &PlanTree) -> impl Iterator<Item = &str> {
-    tree.statements.iter().filter_map(|statement: &Statement| match &statement.kind {
-        StatementKind::Output(output) => Some(output.path.text.as_str()),
-        _ => None,
-    })
+    tree.statements.iter().filter_map(path_of).map(|path| path.text.as_str())
 }
 
 /// The paths of a plan's inputs.

@@ -4,26 +4,21 @@ use std::path::Path;
 
 use clap::CommandFactory;
 use clap::error::ErrorKind;
+use granum_core::port::Picture;
 use granum_core::relate::Relations;
+use granum_core::tally::Chart;
 use granum_io::write_file;
-use granum_report::{LinksPicture, PictureError};
+use granum_report::{ChartPicture, LinksPicture, PictureError};
 
 use super::{Exit, Printer};
 use crate::args::Args;
 
-/// What a picture is written as.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) enum Kind {
-    Svg,
-    Png,
-}
-
 /// The format that follows from a path's ending.
-pub(super) fn kind_of(path: &Path) -> Result<Kind, Exit> {
+pub(super) fn kind_of(path: &Path) -> Result<Picture, Exit> {
     let ending = path.extension().unwrap_or_default().to_ascii_lowercase();
     match ending.to_str() {
-        Some("svg") => Ok(Kind::Svg),
-        Some("png") if cfg!(feature = "png") => Ok(Kind::Png),
+        Some("svg") => Ok(Picture::Svg),
+        Some("png") if cfg!(feature = "png") => Ok(Picture::Png),
         _ => {
             let message = "a picture's path ends in .svg or .png";
             let _ = Args::command().error(ErrorKind::InvalidValue, message).print();
@@ -32,7 +27,12 @@ pub(super) fn kind_of(path: &Path) -> Result<Kind, Exit> {
     }
 }
 
-pub(super) fn write(printer: &mut Printer, relations: &Relations, path: &Path, kind: Kind) -> Exit {
+pub(super) fn write(
+    printer: &mut Printer,
+    relations: &Relations,
+    path: &Path,
+    kind: Picture,
+) -> Exit {
     let name = path.display();
     let bytes = match draw(relations, kind) {
         Ok(bytes) => bytes,
@@ -53,13 +53,29 @@ pub(super) fn write(printer: &mut Printer, relations: &Relations, path: &Path, k
     }
 }
 
-fn draw(relations: &Relations, kind: Kind) -> Result<Vec<u8>, PictureError> {
+/// The bytes of a chart's picture.
+///
+/// # Errors
+/// Why there is none.
+pub(super) fn paint(chart: &Chart, kind: Picture) -> Result<Vec<u8>, String> {
+    let picture = ChartPicture::new(chart);
+    let drawn = match kind {
+        Picture::Svg => picture.svg().map(String::into_bytes),
+        #[cfg(feature = "png")]
+        Picture::Png => picture.png(),
+        #[cfg(not(feature = "png"))]
+        Picture::Png => Err(PictureError::Drawing("this program was built without PNG".into())),
+    };
+    drawn.map_err(|error| error.to_string())
+}
+
+fn draw(relations: &Relations, kind: Picture) -> Result<Vec<u8>, PictureError> {
     let picture = LinksPicture::new(relations);
     match kind {
-        Kind::Svg => Ok(picture.svg()?.into_bytes()),
+        Picture::Svg => Ok(picture.svg()?.into_bytes()),
         #[cfg(feature = "png")]
-        Kind::Png => picture.png(),
+        Picture::Png => picture.png(),
         #[cfg(not(feature = "png"))]
-        Kind::Png => Err(PictureError::Drawing("this program was built without PNG".into())),
+        Picture::Png => Err(PictureError::Drawing("this program was built without PNG".into())),
     }
 }

@@ -54,7 +54,9 @@ impl Plan {
             name: source.name(),
             texts: Texts::of(source.name(), text),
             tree,
-            files: Files::new(folder.clone()).with_notice(super::waits),
+            files: Files::new(folder.clone())
+                .with_notice(super::waits)
+                .with_painter(super::picture::paint),
             plans: vec![],
             beside: None,
             format,
@@ -119,6 +121,7 @@ impl Plan {
         if !tables.is_empty() {
             self.tree.statements.retain(|statement| match &statement.kind {
                 StatementKind::Output(output) => tables.contains(&output.table.text),
+                StatementKind::Chart(chart) => tables.contains(&chart.table.text),
                 _ => true,
             });
         }

@@ -172,6 +172,7 @@ pub(super) fn made(
             path: output.path.clone(),
             sheet: output.sheet.clone(),
             named: output.named.clone(),
+            chart: output.chart.clone(),
             rows: output.rows,
             sums: sums.collect(),
             bytes,

@@ -157,6 +157,7 @@ fn saved(plan: &Plan, shown: &Shown, showing: &Showing, to: &str) -> Result<Stri
     let written = Written {
         sheet: None,
         named: None,
+        chart: None,
         table: shown.table.clone(),
         path: to.to_owned(),
         rows: shown.shown as u64,

@@ -75,7 +75,8 @@ pub(super) fn take_in(
         let mut statements = parsed.tree.statements;
         open.extend(uses(&mut statements, &inner, &way));
         statements.retain(|statement| {
-            !matches!(statement.kind, StatementKind::Output(_) | StatementKind::Plan(_))
+            use StatementKind::{Chart, Output, Plan};
+            !matches!(statement.kind, Output(_) | Chart(_) | Plan(_))
         });
         statements.iter_mut().for_each(|statement| seen_from(statement, &inner));
         tree.statements.append(&mut statements);

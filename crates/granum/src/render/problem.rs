@@ -4,8 +4,8 @@ use granum_core::lang::plan_name;
 use granum_core::lang::{OddQuantity, UnitsPolicy};
 use granum_core::table::Place;
 use granum_core::tally::{
-    Problem, RepeatedKey, RowReason, StackedTwice, UnitsProblem, UnitsTrouble, WideOutput,
-    WideTrouble,
+    ChartProblem, ChartTrouble, Problem, RepeatedKey, RowReason, StackedTwice, UnitsProblem,
+    UnitsTrouble, WideOutput, WideTrouble,
 };
 use granum_core::value::has_offset;
 
@@ -114,6 +114,7 @@ pub(super) fn problem(problem: &Problem, source: &str) -> String {
             meeting(table, of, columns, examples, *rows)
         }
         Problem::WideOutput(problem) => wide(problem),
+        Problem::Chart(problem) => chart(problem),
         Problem::TooManyRows { table } => {
             format!("  {table}: more than 4,294,967,295 rows are more than one table can have\n")
         }
@@ -143,6 +144,51 @@ fn wide(problem: &WideOutput) -> String {
         WideTrouble::Taken => format!(
             "a column is called as a value already: {examples}\n    give it another name before:  rename\n"
         ),
+    };
+    head + &why
+}
+
+/// Rows that cannot be drawn.
+fn chart(problem: &ChartProblem) -> String {
+    let ChartProblem { table, title, x, by, what } = problem;
+    let head = format!("  {table}: the chart \"{title}\" cannot be drawn\n    ");
+    let why = match what {
+        ChartTrouble::Repeats { rows, examples, apart } => {
+            let (places, gather) = match by {
+                None => (format!("`{x}`"), x.clone()),
+                Some(by) => (format!("`{x}` and `{by}`"), format!("{x}, {by}")),
+            };
+            let example =
+                |(place, rows): &(String, u64)| format!("{place} on {} rows", count(*rows));
+            let examples: Vec<String> = examples.iter().map(example).collect();
+            let rows = counted(*rows, "row has", "rows have");
+            let mut out = format!("{rows} the {places} of a row before: {}\n", examples.join(", "));
+            out.push_str(&format!("    gather them before:  one row per {gather}\n"));
+            for column in apart {
+                out.push_str(&format!("    or draw it for each {column}:  by {column}\n"));
+            }
+            out
+        }
+        ChartTrouble::Places { count: places, most, days } => {
+            let fewer = if *days {
+                format!("group before:  one row per month({x}) as month")
+            } else {
+                format!("draw fewer of them:  top {most} by \u{2026}")
+            };
+            format!(
+                "`{x}` has {} places, and more than {} side by side nobody tells apart\n    {fewer}\n",
+                count(*places),
+                count(*most)
+            )
+        }
+        ChartTrouble::Panels { count: panels, most } => {
+            let by = by.as_deref().unwrap_or_default();
+            format!(
+                "`{by}` has {} values, and one page shows {most} panels\n    keep the values that are looked at, \
+                 or group by something coarser\n",
+                count(*panels)
+            )
+        }
     };
     head + &why
 }

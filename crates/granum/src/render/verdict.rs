@@ -301,6 +301,12 @@ pub(super) fn wrote(written: &Written) -> String {
         let taken = written.taken.map_or_else(String::new, taken);
         return format!("  wrote {name} \u{b7} {rows}{total}{taken}\n");
     }
+    if let Some(title) = &written.chart {
+        return format!(
+            "  drew {name} \u{b7} \"{title}\", {rows} \u{b7} {}\n",
+            size(written.bytes)
+        );
+    }
     let all = if written.sheet.is_some() { " in all" } else { "" };
     let size = size(written.bytes);
     format!("  wrote {name} \u{b7} {rows}{total} \u{b7} {size}{all}\n")

@@ -5,6 +5,7 @@ mod allocate;
 mod apart;
 mod aside;
 mod bridges;
+mod charts;
 mod columns;
 mod commands;
 mod compare;

@@ -128,9 +128,10 @@ fn plan_of(tree: &PlanTree, example: &ExampleTree) -> PlanTree {
     let statement = |statement: &Statement| -> Option<Statement> {
         let mut statement = statement.clone();
         match &mut statement.kind {
-            StatementKind::Check(_) | StatementKind::Output(_) | StatementKind::Example(_) => {
-                return None;
-            }
+            StatementKind::Check(_)
+            | StatementKind::Output(_)
+            | StatementKind::Chart(_)
+            | StatementKind::Example(_) => return None,
             StatementKind::Link(link) => link.required = None,
             StatementKind::Param(param) => {
                 let set = example.set.iter().find(|(name, _)| name.text == param.name.text);

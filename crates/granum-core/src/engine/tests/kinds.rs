@@ -34,7 +34,7 @@ fn provokes(kind: DiagnosticKind) -> (&'static str, &'static str) {
     match kind {
         DiagnosticKind::Syntax => ("table t form a", "syntax"),
         DiagnosticKind::Token => ("table t from a\n  add x = \"open", "token"),
-        DiagnosticKind::NotYet => ("chart \"x\" from a", "not-yet"),
+        DiagnosticKind::NotYet => ("output a to \"a.ods\"", "not-yet"),
         DiagnosticKind::UnknownName => ("table t from a\n  keep nn > 1", "unknown-name"),
         DiagnosticKind::NameTaken => ("table a from b", "name-taken"),
         DiagnosticKind::Type => ("table t from a\n  keep n > \"1\"", "type"),

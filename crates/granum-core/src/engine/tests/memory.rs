@@ -11,6 +11,7 @@ use crate::port::{
     PartReader, RawPart, ReadRequest, Silent, SourceError, Sources, Style, publish_each,
 };
 use crate::table::{Column, Lines, Origin, Room, Scratch, ScratchError, ScratchFile};
+use crate::tally::Chart;
 use crate::tally::Report;
 use crate::value::{Found, Scalar, Scale, Type};
 
@@ -190,6 +191,24 @@ impl Outputs for Kept {
             files: self.files.clone(),
             withdrawn: self.withdrawn.clone(),
         }))
+    }
+    /// A chart as its values.
+    fn draw(&self, path: &str, chart: &Chart) -> Result<Box<dyn Output>, OutputError> {
+        let mut output = self.begin(path, &[], &Style::default())?;
+        let mut text = String::new();
+        for panel in &chart.panels {
+            for place in 0..chart.places {
+                let values = panel.values.iter().map(|values| values[place]);
+                let values: Vec<String> = values
+                    .map(|value| value.map_or("-".into(), |value| value.to_string()))
+                    .collect();
+                let name = panel.name.as_ref().map_or(String::new(), |name| format!("{name} "));
+                text += &format!("{name}{}: {}\n", chart.along.name(place), values.join(" "));
+            }
+        }
+        text += &format!("{:?} {}\n", chart.share, chart.left_out);
+        output.take(Encoded::Bytes(text.into_bytes()))?;
+        Ok(output)
     }
     fn publish(&self, mut outputs: Vec<Box<dyn Output>>) -> Result<(), OutputError> {
         publish_each(&mut outputs)

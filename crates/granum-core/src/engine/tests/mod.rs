@@ -2,6 +2,7 @@
 
 mod aggregates;
 mod away;
+mod charts;
 mod gate;
 mod gathering;
 mod kinds;

@@ -1,8 +1,8 @@
 //! Statements, with what belongs in columns put in columns.
 
 use super::super::ast::{
-    CalendarTree, CheckTree, InputTree, MoreTree, OutputTree, ParamTree, Statement, StatementKind,
-    StyleTree, TableTree,
+    CalendarTree, ChartTree, CheckTree, InputTree, MoreTree, OutputTree, ParamTree, Statement,
+    StatementKind, StyleTree, TableTree,
 };
 use super::super::step::{AllowTree, StepTree};
 use super::super::terms::{Name, Percent};
@@ -109,6 +109,7 @@ impl Layout<'_> {
             StatementKind::Output(output) => {
                 self.line(span, 0, &in_columns(&output_cells(output), widths));
             }
+            StatementKind::Chart(chart) => self.line(span, 0, &chart_line(chart)),
         }
     }
 
@@ -274,6 +275,23 @@ fn output_cells(output: &OutputTree) -> Vec<String> {
         cells.push(said.join(" "));
     }
     cells
+}
+
+fn chart_line(chart: &ChartTree) -> String {
+    let ChartTree { title, table, x, bars, lines, by, stacked, share, path } = chart;
+    let mut words =
+        vec![format!("chart {} from {} x {}", quoted(&title.text), name(table), name(x))];
+    for (word, columns) in [("bars", bars), ("line", lines)] {
+        if !columns.is_empty() {
+            let columns: Vec<String> = columns.iter().map(name).collect();
+            words.push(format!("{word} {}", columns.join(", ")));
+        }
+    }
+    words.extend(by.as_ref().map(|by| format!("by {}", name(by))));
+    words.extend(stacked.map(|_| "stacked".to_owned()));
+    words.extend(share.map(|_| "as share".to_owned()));
+    words.extend(path.as_ref().map(|path| format!("to {}", quoted(&path.text))));
+    words.join(" ")
 }
 
 /// A share as it is written: `99.5%`.

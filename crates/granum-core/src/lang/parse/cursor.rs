@@ -77,17 +77,6 @@ impl Parser {
         foreign::meant(word)
     }
 
-    pub(in crate::lang) fn not_yet<T>(&mut self, span: Span, what: &str) -> Found<T> {
-        self.wrong(
-            Diagnostic::new(
-                DiagnosticKind::NotYet,
-                span,
-                format!("{what} is part of the plan language, but this version does not run it"),
-            )
-            .help("docs/language.md lists what is missing"),
-        )
-    }
-
     pub(in crate::lang) fn is_word(&self, word: &str) -> bool {
         matches!(self.peek(), TokenKind::Word(found) if found == word)
     }

@@ -1,8 +1,8 @@
 //! Statements: each begins with a hard word, so the next one is found after any error.
 
 use super::super::ast::{
-    CalendarTree, CheckTree, EachTree, InputTree, MoreTree, OutputTree, ParamTree, Severity,
-    Statement, StatementKind, StyleTree, TableTree, WideTree,
+    CalendarTree, ChartTree, CheckTree, EachTree, InputTree, MoreTree, OutputTree, ParamTree,
+    Severity, Statement, StatementKind, StyleTree, TableTree, WideTree,
 };
 use super::super::diagnostic::{Diagnostic, DiagnosticKind};
 use super::super::step::{STEPS, StepTree};
@@ -84,7 +84,7 @@ impl Parser {
             "warn" => self.check(Severity::Warn),
             "example" => Ok(StatementKind::Example(self.example()?)),
             "output" => self.output(),
-            _ => self.not_yet(span, &format!("the statement `{word}`")),
+            _ => self.chart(),
         }
     }
 
@@ -346,6 +346,47 @@ impl Parser {
         }
         let style = self.style()?;
         Ok(StatementKind::Output(OutputTree { table, path, wide, style }))
+    }
+
+    /// `chart`, of which the first word has been taken.
+    fn chart(&mut self) -> Found<StatementKind> {
+        let title = self.quoted("the chart's title in quotes")?;
+        self.need_word("from", "`from` and the table that is drawn")?;
+        let table = self.name("the table that is drawn")?;
+        self.need_word("x", "`x` and the column that stands along the chart")?;
+        let x = self.name("the column that stands along the chart")?;
+        let mut chart = ChartTree {
+            title,
+            table,
+            x,
+            bars: vec![],
+            lines: vec![],
+            by: None,
+            stacked: None,
+            share: None,
+            path: None,
+        };
+        loop {
+            let span = self.span();
+            if self.take_word("bars") {
+                chart.bars.extend(self.names("a column that bars are as high as")?);
+            } else if self.take_word("line") {
+                chart.lines.extend(self.names("a column that a line goes through")?);
+            } else if self.take_word("by") {
+                chart.by = Some(self.name("the column for each of whose values it is drawn")?);
+            } else if self.take_word("stacked") {
+                chart.stacked = Some(span);
+            } else if self.take_word("as") {
+                self.need_word("share", "`as share`: `share`")?;
+                chart.share = Some(span.to(self.last_span()));
+            } else if self.take_word("to") {
+                chart.path = Some(self.quoted("a path in quotes that ends in .svg or .png")?);
+            } else if chart.bars.is_empty() && chart.lines.is_empty() {
+                return self.expected("`bars` or `line` and the columns that are drawn");
+            } else {
+                return Ok(StatementKind::Chart(chart));
+            }
+        }
     }
 
     /// How an output is written.

@@ -31,6 +31,7 @@ pub(crate) struct Plan {
     pub warnings: Vec<WarningPlan>,
     pub allowances: Vec<Allowance>,
     pub outputs: Vec<OutputPlan>,
+    pub charts: Vec<ChartPlan>,
 }
 
 impl Plan {
@@ -347,6 +348,31 @@ pub(crate) struct OutputPlan {
     pub path: String,
     pub wide: Option<WidePlan>,
     pub style: Style,
+}
+
+/// What a chart shows of a finished table.
+#[derive(Debug)]
+pub(crate) struct ChartPlan {
+    pub title: String,
+    pub table: TableId,
+    pub x: ColumnId,
+    /// What is drawn: bars, and lines behind them.
+    pub bars: Vec<ColumnId>,
+    pub lines: Vec<ColumnId>,
+    pub by: Option<ColumnId>,
+    /// What one row of the table is, where that is known.
+    pub grain: Vec<ColumnId>,
+    pub stacked: bool,
+    pub share: bool,
+    pub path: Option<String>,
+}
+
+impl ChartPlan {
+    /// All columns that it looks at.
+    pub fn columns(&self) -> impl Iterator<Item = ColumnId> {
+        let drawn = self.bars.iter().chain(&self.lines).copied();
+        [self.x].into_iter().chain(self.by).chain(self.grain.iter().copied()).chain(drawn)
+    }
 }
 
 /// An output with a column for each value of one.
