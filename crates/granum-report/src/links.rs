@@ -7,12 +7,12 @@ use granum_core::tally::share_text;
 use granum_core::value::{Scale, decimal};
 use plotters::prelude::*;
 
-use super::PictureError;
 use super::font::{Ruler, Weight};
 use super::layout::{Layout, Placed, Size, place};
 use super::pen::{
-    Area, Drawn, EDGE, FAINT, FINE, INK, Letters, Point, Side, in_points, point, write,
+    Area, Drawing, Drawn, EDGE, FAINT, FINE, INK, Letters, Point, Side, point, write,
 };
+use super::{PictureError, pen};
 
 const TITLE: f64 = 15.0;
 const TEXT: f64 = 12.0;
@@ -73,9 +73,7 @@ impl<'r> LinksPicture<'r> {
     /// # Errors
     /// What the drawing library says.
     pub fn svg(&self) -> Result<String, PictureError> {
-        let mut svg = String::new();
-        self.drawn(&SVGBackend::with_string(&mut svg, self.size()).into_drawing_area())?;
-        Ok(in_points(&svg))
+        pen::svg(self)
     }
 
     /// The same as PNG.
@@ -84,22 +82,20 @@ impl<'r> LinksPicture<'r> {
     /// What the drawing library says; that it would be too large.
     #[cfg(feature = "png")]
     pub fn png(&self) -> Result<Vec<u8>, PictureError> {
-        let mut points = crate::png::Points::new(self.size(), FINE)?;
-        self.drawn(&DrawingArea::from(&mut points))?;
-        points.png()
+        pen::png(self)
+    }
+}
+
+impl Drawing for LinksPicture<'_> {
+    fn size(&self) -> (f64, f64) {
+        (self.layout.width.max(600.0), self.layout.height + 20.0)
     }
 
-    /// How large it is, in the numbers in which it is drawn.
-    fn size(&self) -> (u32, u32) {
-        let fine = |points: f64| (points * FINE).ceil() as u32;
-        (fine(self.layout.width.max(600.0)), fine(self.layout.height + 20.0))
-    }
-
-    fn drawn<B: DrawingBackend>(&self, area: &Area<B>) -> Result<(), PictureError>
+    fn draw<B: DrawingBackend>(&self, area: &Area<B>) -> Drawn
     where
         B::ErrorType: 'static,
     {
-        draw(area, self).map_err(|error| PictureError::Drawing(error.to_string()))
+        draw(area, self)
     }
 }
 

@@ -5,6 +5,7 @@ use plotters::prelude::*;
 use plotters::style::FontTransform;
 use plotters::style::text_anchor::{HPos, Pos, VPos};
 
+use super::PictureError;
 use super::font::{FAMILY, Weight};
 
 pub(crate) const INK: RGBColor = RGBColor(31, 41, 55);
@@ -18,12 +19,53 @@ pub(crate) type Point = (i32, i32);
 pub(crate) type Area<B> = DrawingArea<B, Shift>;
 pub(crate) type Drawn = Result<(), Box<dyn std::error::Error>>;
 
+/// A picture that is laid out.
+pub(crate) trait Drawing {
+    /// Its width and height in points.
+    fn size(&self) -> (f64, f64);
+
+    /// Draws it.
+    fn draw<B: DrawingBackend>(&self, area: &Area<B>) -> Drawn
+    where
+        B::ErrorType: 'static;
+}
+
+/// A width and height in the numbers in which is drawn.
+fn fine((width, height): (f64, f64)) -> (u32, u32) {
+    let fine = |points: f64| (points * FINE).ceil() as u32;
+    (fine(width), fine(height))
+}
+
+/// A picture as SVG.
+///
+/// # Errors
+/// What the drawing library says.
+pub(crate) fn svg(drawing: &impl Drawing) -> Result<String, PictureError> {
+    let mut svg = String::new();
+    let area = SVGBackend::with_string(&mut svg, fine(drawing.size())).into_drawing_area();
+    drawing.draw(&area).map_err(|error| PictureError::Drawing(error.to_string()))?;
+    drop(area);
+    Ok(in_points(&svg))
+}
+
+/// The same as PNG.
+///
+/// # Errors
+/// What the drawing library says; that it would be too large.
+#[cfg(feature = "png")]
+pub(crate) fn png(drawing: &impl Drawing) -> Result<Vec<u8>, PictureError> {
+    let mut points = crate::png::Points::new(fine(drawing.size()), FINE)?;
+    let drawn = drawing.draw(&DrawingArea::from(&mut points));
+    drawn.map_err(|error| PictureError::Drawing(error.to_string()))?;
+    points.png()
+}
+
 pub(crate) fn point((x, y): (f64, f64)) -> Point {
     ((x * FINE).round() as i32, (y * FINE).round() as i32)
 }
 
 /// The size of a picture in points; what is drawn stays in finer numbers.
-pub(crate) fn in_points(svg: &str) -> String {
+fn in_points(svg: &str) -> String {
     let (head, rest) = svg.split_at(svg.find(" viewBox").unwrap_or(0));
     let mut points = String::new();
     for (at, part) in head.split('"').enumerate() {

@@ -2,16 +2,15 @@
 
 mod along;
 mod colours;
+mod fold;
 mod frame;
 mod plot;
 mod scale;
 mod scene;
 
 use granum_core::tally::Chart;
-use plotters::prelude::*;
 
-use super::PictureError;
-use super::pen::{FINE, in_points};
+use super::{PictureError, pen};
 use scene::Scene;
 
 /// A chart, laid out to be drawn.
@@ -33,9 +32,7 @@ impl ChartPicture {
     /// # Errors
     /// What the drawing library says.
     pub fn svg(&self) -> Result<String, PictureError> {
-        let mut svg = String::new();
-        self.drawn(&SVGBackend::with_string(&mut svg, self.size()).into_drawing_area())?;
-        let svg = in_points(&svg);
+        let svg = pen::svg(&self.scene)?;
         let Some(end) = svg.find('>') else { return Ok(svg) };
         let (head, rest) = svg.split_at(end);
         let (title, told) = (escaped(&self.title), escaped(&self.told));
@@ -51,21 +48,7 @@ impl ChartPicture {
     /// What the drawing library says; that it would be too large.
     #[cfg(feature = "png")]
     pub fn png(&self) -> Result<Vec<u8>, PictureError> {
-        let mut points = crate::png::Points::new(self.size(), FINE)?;
-        self.drawn(&DrawingArea::from(&mut points))?;
-        points.png()
-    }
-
-    fn size(&self) -> (u32, u32) {
-        let fine = |points: f64| (points * FINE).ceil() as u32;
-        (fine(self.scene.width), fine(self.scene.height))
-    }
-
-    fn drawn<B: DrawingBackend>(&self, area: &super::pen::Area<B>) -> Result<(), PictureError>
-    where
-        B::ErrorType: 'static,
-    {
-        self.scene.drawn(area).map_err(|error| PictureError::Drawing(error.to_string()))
+        pen::png(&self.scene)
     }
 }
 

@@ -5,7 +5,7 @@ use plotters::style::RGBColor;
 
 use super::along::{Named, named};
 use super::colours::{GRID, STROKES, colour};
-use super::frame::folded;
+use super::fold::folded;
 use super::scale::Scale;
 use super::scene::{Scene, Shape, plain};
 use crate::font::{Ruler, Weight};

@@ -4,7 +4,7 @@ use plotters::element::DashedPathElement;
 use plotters::prelude::*;
 
 use crate::font::Weight;
-use crate::pen::{Area, Drawn, FINE, Letters, Side, point, write};
+use crate::pen::{Area, Drawing, Drawn, FINE, Letters, Side, point, write};
 
 /// The drawing library writes letters so much smaller than they are asked for.
 const ENLARGED: f64 = 1.24;
@@ -58,9 +58,14 @@ impl Scene {
             self.shapes.push(Shape::Text { text: text.to_owned(), at, letters });
         }
     }
+}
 
-    /// Draws it.
-    pub fn drawn<B: DrawingBackend>(&self, area: &Area<B>) -> Drawn
+impl Drawing for Scene {
+    fn size(&self) -> (f64, f64) {
+        (self.width, self.height)
+    }
+
+    fn draw<B: DrawingBackend>(&self, area: &Area<B>) -> Drawn
     where
         B::ErrorType: 'static,
     {

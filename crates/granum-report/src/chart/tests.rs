@@ -155,7 +155,7 @@ fn what_could_be_taken_wrong_stands_below_the_chart() {
     let foot = |chart: &Chart| texts(&laid_out(chart)).last().unwrap().3.clone();
     let values = || vec![vec![vec![Some(95.0), Some(97.0)]]];
     assert_eq!(foot(&chart(1, values())), "month");
-    assert_eq!(foot(&chart(0, values())), "month \u{b7} heights begin at 95.0");
+    assert_eq!(foot(&chart(0, values())), "month \u{b7} heights begin at 95");
     let mut some = chart(1, values());
     some.left_out = 1_200;
     assert_eq!(foot(&some), "month \u{b7} not drawn: 1,200 rows whose month is blank");
