@@ -5,6 +5,8 @@ mod diagnostic;
 mod example;
 pub(crate) mod foreign;
 mod format;
+#[cfg(test)]
+mod grammar;
 mod lexer;
 mod link;
 mod parse;

@@ -1,4 +1,4 @@
-//! Parameters in paths: `"data/{month}/orders.csv"`.
+//! Parameters in paths and in titles of charts: `"data/{month}/orders.csv"`.
 
 use std::collections::HashMap;
 use std::path::{Component, Path};
@@ -11,7 +11,8 @@ use crate::lang::{
 use crate::port::{WITHOUT_PASSWORD, is_address, password_in};
 use crate::value::Scalar;
 
-/// A plan whose paths have the values of parameters in them: those of its inputs and outputs.
+/// A plan whose paths have the values of parameters in them, those of its inputs, outputs and charts; so have the titles of
+/// charts.
 ///
 /// # Errors
 /// A brace that names no parameter, a value that no path can have, a parameter that has no value.
@@ -20,8 +21,8 @@ pub fn with_paths(
     settings: &[(String, String)],
 ) -> Result<PlanTree, Vec<Diagnostic>> {
     let mut filled = tree.clone();
-    let braces = |path: &mut Quoted| path.text.contains(['{', '}']);
-    if !filled.statements.iter_mut().flat_map(paths_of).any(braces) {
+    let braces = |(text, _): (&mut Quoted, Place)| text.text.contains(['{', '}']);
+    if !filled.statements.iter_mut().flat_map(texts_of).any(braces) {
         return Ok(filled);
     }
     let none = HashMap::new();
@@ -31,9 +32,9 @@ pub fn with_paths(
         return Err(resolver.diagnostics);
     }
     let mut wrong = vec![];
-    for path in filled.statements.iter_mut().flat_map(paths_of) {
-        match fill(path, &resolver.parameters) {
-            Ok(text) => path.text = text,
+    for (text, place) in filled.statements.iter_mut().flat_map(texts_of) {
+        match fill(text, place, &resolver.parameters) {
+            Ok(filled) => text.text = filled,
             Err(diagnostic) => wrong.push(diagnostic),
         }
     }
@@ -61,20 +62,45 @@ pub fn plain_path(path: &str) -> String {
     path.replace('{', "{{").replace('}', "}}")
 }
 
-fn paths_of(statement: &mut Statement) -> Vec<&mut Quoted> {
-    match &mut statement.kind {
-        StatementKind::Input(input) => input.sources.iter_mut().collect(),
-        StatementKind::Output(output) => vec![&mut output.path],
-        StatementKind::Chart(chart) => chart.path.iter_mut().collect(),
-        _ => vec![],
+/// What a text is that parameters stand in.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Place {
+    Path,
+    Title,
+}
+
+impl Place {
+    fn word(self) -> &'static str {
+        match self {
+            Self::Path => "path",
+            Self::Title => "title",
+        }
     }
 }
 
-/// A path with the values of the parameters that stand in braces.
-fn fill(path: &Quoted, parameters: &[(String, Parameter)]) -> Result<String, Diagnostic> {
-    let wrong = |kind, message: String| Diagnostic::new(kind, path.span, message);
+fn texts_of(statement: &mut Statement) -> Vec<(&mut Quoted, Place)> {
+    let paths: Vec<&mut Quoted> = match &mut statement.kind {
+        StatementKind::Input(input) => input.sources.iter_mut().collect(),
+        StatementKind::Output(output) => vec![&mut output.path],
+        StatementKind::Chart(chart) => {
+            let path = chart.path.iter_mut().map(|path| (path, Place::Path));
+            return path.chain([(&mut chart.title, Place::Title)]).collect();
+        }
+        _ => vec![],
+    };
+    paths.into_iter().map(|path| (path, Place::Path)).collect()
+}
+
+/// A path or title with the values of the parameters that stand in braces.
+fn fill(
+    of: &Quoted,
+    place: Place,
+    parameters: &[(String, Parameter)],
+) -> Result<String, Diagnostic> {
+    let wrong = |kind, message: String| Diagnostic::new(kind, of.span, message);
+    let word = place.word();
     let mut out = String::new();
-    let mut rest = path.text.as_str();
+    let mut rest = of.text.as_str();
     while let Some(at) = rest.find(['{', '}']) {
         let (before, from) = rest.split_at(at);
         out.push_str(before);
@@ -86,7 +112,7 @@ fn fill(path: &Quoted, parameters: &[(String, Parameter)]) -> Result<String, Dia
         }
         let end = from.find('}').filter(|end| *end > 0);
         let Some(end) = end.filter(|_| brace == "{") else {
-            let message = format!("this path has a `{brace}` without its other half");
+            let message = format!("this {word} has a `{brace}` without its other half");
             return Err(wrong(DiagnosticKind::Syntax, message).help(
                 "a parameter stands as  {month} ; a brace that is part of a name is written twice",
             ));
@@ -106,13 +132,13 @@ fn fill(path: &Quoted, parameters: &[(String, Parameter)]) -> Result<String, Dia
         };
         let text = match value {
             Scalar::Blank => {
-                let message = format!("`{name}` is blank, and a path cannot have that in it");
+                let message = format!("`{name}` is blank, and a {word} cannot have that in it");
                 return Err(wrong(DiagnosticKind::Parameter, message)
                     .help(format!("give it a value:  --set {name}=\u{2026}")));
             }
             value => value.to_string(),
         };
-        if leads_outside(&text) {
+        if place == Place::Path && leads_outside(&text) {
             let message =
                 format!("`{name}` is \"{text}\", which would lead out of the path's folder");
             return Err(wrong(DiagnosticKind::Parameter, message)

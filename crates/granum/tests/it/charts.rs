@@ -55,6 +55,24 @@ fn charts_are_drawn_with_the_outputs_and_told() {
 }
 
 #[test]
+fn parameters_stand_in_titles_and_paths() {
+    let folder = hires();
+    folder.plan(&format!(
+        "param until date = date(\"2026-09-30\")\nparam note text = blank\n{PLAN}\
+         chart \"Tools until {{until}}, {{{{sic}}}}\" from tools x tool bars value to \"{{until}}.svg\"\n"
+    ));
+    let ran = folder.granum(&["run", "p.granum", "--set", "until=2026-10-01"]).code(0);
+    ran.says("drew 2026-10-01.svg \u{b7} \"Tools until 2026-10-01, {sic}\", 3 rows");
+    assert!(folder.read("2026-10-01.svg").contains("<title>Tools until 2026-10-01, {sic}</title>"));
+    folder.plan(&format!("{PLAN}chart \"Until {{until\" from tools x tool bars value\n"));
+    folder.run().code(2).complains("this title has a `{` without its other half");
+    folder.plan(&format!(
+        "param note text = blank\n{PLAN}chart \"{{note}}\" from tools x tool bars value\n"
+    ));
+    folder.run().code(2).complains("`note` is blank, and a title cannot have that in it");
+}
+
+#[test]
 fn where_something_does_not_hold_nothing_is_drawn() {
     let folder = hires();
     let chart = "chart \"Months\" from months x month bars value by kind to \"out/months.svg\"\n";
