@@ -114,40 +114,53 @@ fn without_close(mut named: Vec<Named>, room: f64, width: f64) -> Vec<Named> {
 
 /// Days: all of them, or Mondays, or first days of months.
 fn days(first: i32, places: usize, room: f64) -> Vec<Named> {
+    /// The width of a day's number.
+    const NUMBER: f64 = 24.0;
+    /// Of more days than these months are looked at.
+    const FEW: usize = 120;
+    let all = room >= NUMBER;
+    if all || (7.0 * room >= SHORT && places <= FEW) {
+        return days_of_months(first, places, room, all);
+    }
+    first_days(first, places, room)
+}
+
+/// The numbers of days, of all or of Mondays, with their month below.
+fn days_of_months(first: i32, places: usize, room: f64, all: bool) -> Vec<Named> {
     let date = |at: usize| day::to_civil(first + at as i32);
     let month = |at: usize| {
         date(at).map(|date| format!("{} {}", MONTHS[date.month() as usize - 1], date.year()))
     };
-    // Their numbers, with the month below.
-    let each = [1, 7]
-        .into_iter()
-        .find(|step| f64::from(*step) * room >= SHORT - 8.0 * f64::from(u8::from(*step == 1)));
-    if let Some(step) = each.filter(|step| *step == 1 || places <= 120) {
-        let mut named: Vec<Named> = vec![];
-        for place in 0..places {
-            let Some(own) = date(place) else { continue };
-            if step == 7 && own.weekday().to_monday_zero_offset() != 0 && places > 7 {
-                continue;
-            }
-            let begins = named.last().is_none_or(|last| month(last.place) != month(place));
-            let below = begins.then(|| month(place)).flatten();
-            named.push(Named { place, name: own.day().to_string(), below });
-        }
-        return without_close(named, room, 2.0 * SHORT);
-    }
-    // The first days of months, with the year below.
-    let firsts: Vec<usize> =
-        (0..places).filter(|at| date(*at).is_some_and(|date| date.day() == 1)).collect();
-    let steps = [1, 2, 3, 6, 12];
-    let step = steps.into_iter().find(|step| f64::from(*step) * 30.4 * room >= SHORT).unwrap_or(12);
     let mut named: Vec<Named> = vec![];
-    for place in firsts {
+    for place in 0..places {
         let Some(own) = date(place) else { continue };
-        if (i32::from(own.month()) - 1) % step == 0 {
-            let begins = named.is_empty() || own.month() == 1;
-            let below = begins.then(|| own.year().to_string());
-            named.push(Named { place, name: MONTHS[own.month() as usize - 1].into(), below });
+        if !all && own.weekday().to_monday_zero_offset() != 0 {
+            continue;
         }
+        let begins = named.last().is_none_or(|last| month(last.place) != month(place));
+        let below = begins.then(|| month(place)).flatten();
+        named.push(Named { place, name: own.day().to_string(), below });
+    }
+    without_close(named, room, 2.0 * SHORT)
+}
+
+/// The first days of months, of so many as there is room for, with the year below; of less than a month the first day.
+fn first_days(first: i32, places: usize, room: f64) -> Vec<Named> {
+    let of_month = 30.4 * room;
+    let step = [1, 2, 3, 6, 12].into_iter().find(|step| f64::from(*step) * of_month >= SHORT);
+    let mut named: Vec<Named> = vec![];
+    for place in 0..places {
+        let Some(own) = day::to_civil(first + place as i32) else { continue };
+        let month = MONTHS[own.month() as usize - 1];
+        if own.day() != 1 || (i32::from(own.month()) - 1) % step.unwrap_or(12) != 0 {
+            continue;
+        }
+        let begins = named.is_empty() || own.month() == 1;
+        let below = begins.then(|| own.year().to_string());
+        named.push(Named { place, name: month.into(), below });
+    }
+    if named.is_empty() {
+        return days_of_months(first, places.min(1), room, true);
     }
     without_close(named, room, SHORT)
 }
@@ -202,6 +215,7 @@ mod tests {
         assert_eq!(words(&some), "1:2/Feb 2026 8:9 15:16 22:23 29:2/Mar 2026");
         let many = named(&Along::Days(day(10)), 400, 2.0);
         assert!(words(&many).starts_with("19:Mar/2026 50:Apr"), "{}", words(&many));
+        assert_eq!(words(&named(&Along::Days(day(2)), 20, 2.0)), "0:2/Feb 2026");
         let weeks = named(&Along::Weeks(from_civil(jiff::civil::date(2025, 12, 29))), 3, 60.0);
         assert_eq!(words(&weeks), "0:29 Dec/2025 1:5 Jan/2026 2:12 Jan");
         let quarters = named(&Along::Quarters(4 * 2025 + 3), 3, 60.0);
