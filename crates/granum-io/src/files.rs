@@ -21,7 +21,7 @@ use crate::csv::Look;
 use crate::find::Finder;
 #[cfg(feature = "columnar")]
 use crate::find::{STANDARD_INPUT, shown_name};
-use crate::format::{Format, Unwritable, fits};
+use crate::format::{Format, Unwritable, Writer, fits};
 #[cfg(feature = "columnar")]
 use crate::formats::format_by;
 use crate::formats::{FORMATS, file_and_part, format_of, has_tables, is_database};
@@ -290,6 +290,16 @@ impl Files {
             return Ok(output);
         }
         let writer = format.writer(name, columns, style).map_err(wrong)?;
+        self.placed(target, name, writer)
+    }
+
+    /// A file on its way to its place.
+    fn placed(
+        &self,
+        target: &Path,
+        name: &str,
+        writer: Box<dyn Writer>,
+    ) -> Result<Box<dyn Output>, OutputError> {
         let file = PlacedFile::begin(target, name)?;
         self.begun.lock().unwrap_or_else(PoisonError::into_inner).push(file.moves());
         Ok(Box::new(PlacedTable::begin(file, writer, Packer::of(name))?))
@@ -472,9 +482,7 @@ impl Outputs for Files {
         if let Ok(place) = place(&target) {
             self.finish_left(&place);
         }
-        let file = PlacedFile::begin(&target, path)?;
-        self.begun.lock().unwrap_or_else(PoisonError::into_inner).push(file.moves());
-        Ok(Box::new(PlacedTable::begin(file, Box::new(Drawn(picture)), Packer::of(path))?))
+        self.placed(&target, path, Box::new(Drawn(picture)))
     }
 
     fn publish(&self, mut outputs: Vec<Box<dyn Output>>) -> Result<(), OutputError> {

@@ -45,7 +45,7 @@ pub(super) fn charted(
     let Placed { along, places, of: place_of } = placed(&column(chart.x));
     let most = if matches!(along, Along::Texts(_)) { MOST_TEXTS } else { MOST };
     if places > most {
-        let days = matches!(along, Along::Days(_) | Along::Weeks(_));
+        let days = matches!(along, Along::Days(_));
         return Err(trouble(ChartTrouble::Places {
             count: places as u64,
             most: most as u64,
@@ -123,6 +123,10 @@ pub(super) fn charted(
 
 /// Whether rows of one place are told apart by a column that a page has room for.
 fn tells_apart(place_of: &[Option<u32>], places: usize, column: &Column) -> bool {
+    // Amounts and moments are nothing that a chart is drawn by.
+    if matches!(column, Column::Decimal(..) | Column::Number(_) | Column::DateTime(_)) {
+        return false;
+    }
     let by = texts(column);
     if by.places > PANELS {
         return false;

@@ -96,9 +96,8 @@ impl Run<'_> {
             let table = tables[chart.table.0].as_ref()?;
             Some(charted(&plan.tables[chart.table.0], table, chart))
         });
-        let made: Vec<Option<Result<Chart, Problem>>> = made.collect();
-        let noted = made.into_iter().map(|made| made?.map_err(|p| self.problems.push(p)).ok());
-        noted.collect()
+        let made = made.collect();
+        self.noted(made)
     }
 
     /// By output: what it has where values become columns. What cannot be is noted.
@@ -109,14 +108,13 @@ impl Run<'_> {
             let table = tables[output.table.0].as_ref()?;
             Some(widened(&plan.tables[output.table.0], table, (output, wide)))
         });
-        let made: Vec<Option<Result<Wide, Problem>>> = made.collect();
-        let noted = made.into_iter().map(|made| match made? {
-            Ok(wide) => Some(wide),
-            Err(problem) => {
-                self.problems.push(problem);
-                None
-            }
-        });
+        let made = made.collect();
+        self.noted(made)
+    }
+
+    /// What could be made; why the others could not is a problem of the run.
+    fn noted<T>(&mut self, made: Vec<Option<Result<T, Problem>>>) -> Vec<Option<T>> {
+        let noted = made.into_iter().map(|made| made?.map_err(|p| self.problems.push(p)).ok());
         noted.collect()
     }
 

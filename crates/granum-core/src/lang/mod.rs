@@ -5,8 +5,6 @@ mod diagnostic;
 mod example;
 pub(crate) mod foreign;
 mod format;
-#[cfg(test)]
-mod grammar;
 mod lexer;
 mod link;
 mod parse;

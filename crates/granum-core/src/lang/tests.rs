@@ -1,5 +1,7 @@
 //! Parsing and formatting: what is written is read, what is read is written in one layout.
 
+mod grammar;
+
 use proptest::prelude::*;
 use serde_json::Value;
 

@@ -5,7 +5,7 @@ use super::plan::{ChartPlan, Step, TablePlan};
 use super::scope::{Paths, Resolver, Row};
 use crate::aggregate::AggregateFunction;
 use crate::bug::Sure;
-use crate::lang::{ChartTree, Diagnostic, DiagnosticKind, Name, Quoted};
+use crate::lang::{ChartTree, Diagnostic, DiagnosticKind, Name, Quoted, plan_name};
 use crate::port::Picture;
 use crate::table::{ColumnId, TableId};
 use crate::value::Type;
@@ -31,8 +31,7 @@ impl Resolver<'_> {
         let share = self.shares(tree, table)?;
         let path = tree.path.as_ref().map(|path| self.drawn_to(path)).transpose()?;
         let plan = self.tables[table.0].plan.as_ref().sure("a table that a chart needs");
-        let id = |name: &String| plan.columns.iter().position(|(of, _)| of == name).map(ColumnId);
-        let grain = plan.grain.iter().flat_map(|grain| &grain.columns).filter_map(id).collect();
+        let grain = plan.grain_columns();
         let (title, stacked) = (tree.title.text.clone(), tree.stacked.is_some());
         let chart = ChartPlan { title, table, x, bars, lines, by, grain, stacked, share, path };
         self.plan.charts.push(chart);
@@ -56,7 +55,7 @@ impl Resolver<'_> {
                     .to_owned()
             }
             Type::DateTime => {
-                format!("its day is one; say it before:  add day = date({})", name.text)
+                format!("its day is one; say it before:  add day = date({})", plan_name(&name.text))
             }
             _ => return Ok(id),
         };

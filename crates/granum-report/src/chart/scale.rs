@@ -66,18 +66,15 @@ impl Scale {
     }
 
     fn from_to(low: f64, high: f64, chart: &Chart) -> Self {
-        let whole = || {
-            let mut values =
-                chart.panels.iter().flat_map(|panel| &panel.values).flatten().flatten();
-            !chart.share && values.all(|value| value.fract() == 0.0)
-        };
+        let mut values = chart.panels.iter().flat_map(|panel| &panel.values).flatten().flatten();
+        let whole = !chart.share && values.all(|value| value.fract() == 0.0);
         // Where all are one there is a little room around.
         let span = if high > low { high - low } else { high.abs().max(1.0) / 2.0 };
         let (low, high) =
             if high > low { (low, high) } else { (low - span / 2.0, high + span / 2.0) };
         let step = match step(span / MOST) {
-            step if whole() && step < 1.0 => 1.0,
-            step if whole() && step.fract() > 0.0 => 2.0 * step,
+            step if whole && step < 1.0 => 1.0,
+            step if whole && step.fract() > 0.0 => 2.0 * step,
             step => step,
         };
         let first = (low / step + 1e-9).floor();
@@ -98,7 +95,7 @@ impl Scale {
             places: places as u8,
             unit,
             share: chart.share,
-            whole: whole() && unit == 1.0,
+            whole: whole && unit == 1.0,
         }
     }
 

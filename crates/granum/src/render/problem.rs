@@ -155,8 +155,10 @@ fn chart(problem: &ChartProblem) -> String {
     let why = match what {
         ChartTrouble::Repeats { rows, examples, apart } => {
             let (places, gather) = match by {
-                None => (format!("`{x}`"), x.clone()),
-                Some(by) => (format!("`{x}` and `{by}`"), format!("{x}, {by}")),
+                None => (format!("`{x}`"), plan_name(x)),
+                Some(by) => {
+                    (format!("`{x}` and `{by}`"), format!("{}, {}", plan_name(x), plan_name(by)))
+                }
             };
             let example =
                 |(place, rows): &(String, u64)| format!("{place} on {} rows", count(*rows));
@@ -165,15 +167,16 @@ fn chart(problem: &ChartProblem) -> String {
             let mut out = format!("{rows} the {places} of a row before: {}\n", examples.join(", "));
             out.push_str(&format!("    gather them before:  one row per {gather}\n"));
             for column in apart {
+                let column = plan_name(column);
                 out.push_str(&format!("    or draw it for each {column}:  by {column}\n"));
             }
             out
         }
         ChartTrouble::Places { count: places, most, days } => {
             let fewer = if *days {
-                format!("group before:  one row per month({x}) as month")
+                format!("group before:  one row per month({}) as month", plan_name(x))
             } else {
-                format!("draw fewer of them:  top {most} by \u{2026}")
+                format!("draw fewer of them: keep those that are meant, or  top {most} by \u{2026}")
             };
             format!(
                 "`{x}` has {} places, and more than {} side by side nobody tells apart\n    {fewer}\n",

@@ -106,6 +106,11 @@ fn charts_that_cannot_be_drawn_say_why() {
     let ran = folder.run().code(1);
     assert_snapshot!("stopped", ran.out.split("STOPPED").last().unwrap().to_owned());
     folder.granum(&["check", "p.granum", "--format", "json"]).code(1).says("\"kind\": \"chart\"");
+    // What is advised can stand in a plan.
+    folder
+        .file("odd.csv", "Sold on,n\na,1\na,2\n")
+        .plan("input odd from \"odd.csv\"\nchart \"t\" from odd x `Sold on` bars n\n");
+    folder.run().code(1).says("one row per `Sold on`\n");
 }
 
 #[test]

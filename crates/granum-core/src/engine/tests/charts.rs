@@ -87,6 +87,10 @@ fn rows_of_one_place_are_told_with_what_tells_them_apart() {
         problem.what,
         ChartTrouble::Repeats { rows: 2, examples, apart: vec!["c".to_owned()] }
     );
+    // An amount is nothing that it could be drawn by.
+    let problem =
+        refused(rows, "  read n as decimal(1)\n  grain m, n\nchart \"t\" from a x m line n");
+    assert!(matches!(&problem.what, ChartTrouble::Repeats { apart, .. } if apart.is_empty()));
     // What is advised can be drawn.
     drawn(rows, "  grain m, c\nchart \"t\" from a x m bars n by c");
     let problem = refused(rows, "  grain m, c\nchart \"t\" from a x m bars n by k");

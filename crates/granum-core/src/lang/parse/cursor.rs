@@ -11,6 +11,9 @@ pub(in crate::lang) const STATEMENTS: &[&str] = &[
     "plan", "param", "input", "table", "link", "check", "output", "use", "warn", "example", "chart",
 ];
 
+pub(in crate::lang) const TYPES: &[&str] =
+    &["text", "integer", "decimal", "number", "date", "datetime", "boolean"];
+
 /// An error has been noted; whoever can go on does.
 pub(in crate::lang) struct Lost;
 

@@ -8,7 +8,7 @@ use super::super::diagnostic::{Diagnostic, DiagnosticKind};
 use super::super::step::{STEPS, StepTree};
 use super::super::terms::{Name, Percent, Quoted, TypeTree};
 use super::super::token::TokenKind;
-use super::cursor::{Found, Parser, STATEMENTS, did_you_mean};
+use super::cursor::{Found, Parser, STATEMENTS, TYPES, did_you_mean};
 use crate::value::{Scale, Type};
 
 /// An input that has no files, and nothing in their place yet.
@@ -123,10 +123,9 @@ impl Parser {
                 return Ok(TypeTree { ty: Type::Decimal(places), by_example: false, span });
             }
             _ => {
-                let known = ["text", "integer", "decimal", "number", "date", "datetime", "boolean"];
                 let message = format!("`{word}` is not a type");
-                let help = did_you_mean(self.peek(), &known)
-                    .unwrap_or_else(|| format!("types are {}", known.join(", ")));
+                let help = did_you_mean(self.peek(), TYPES)
+                    .unwrap_or_else(|| format!("types are {}", TYPES.join(", ")));
                 return self
                     .wrong(Diagnostic::new(DiagnosticKind::Syntax, span, message).help(help));
             }

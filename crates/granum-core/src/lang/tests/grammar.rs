@@ -7,13 +7,12 @@ use std::path::{Path, PathBuf};
 use regex::Regex;
 use serde_json::{Value, json};
 
-use super::lexer::{HARD_WORDS, lex};
-use super::parse::cursor::STATEMENTS;
-use super::step::STEPS;
-use super::token::TokenKind;
-use super::{Statement, StatementKind, StepTree, parse};
+use crate::lang::lexer::{HARD_WORDS, lex};
+use crate::lang::parse::cursor::{STATEMENTS, TYPES};
+use crate::lang::step::STEPS;
+use crate::lang::token::TokenKind;
+use crate::lang::{Statement, StatementKind, StepTree, parse};
 
-const TYPES: [&str; 7] = ["text", "integer", "decimal", "number", "date", "datetime", "boolean"];
 const VALUES: [&str; 3] = ["true", "false", "blank"];
 
 /// A word or several as a pattern.
@@ -28,7 +27,7 @@ fn grammar() -> Value {
     let word = |words: String| format!("\\b(?:{words})\\b");
     let others =
         HARD_WORDS.iter().filter(|word| !STATEMENTS.contains(word) && !VALUES.contains(word));
-    let (types, steps) = (one_of(TYPES.into_iter()), one_of(STEPS.iter().copied()));
+    let (types, steps) = (one_of(TYPES.iter().copied()), one_of(STEPS.iter().copied()));
     let name = "[\\p{L}_][\\p{L}\\p{N}_]*";
     json!({
         "name": "Granum",
