@@ -4,7 +4,7 @@
 #
 #   scripts/with_servers.sh cargo test --workspace
 #
-# With --install first, what is missing is taken from Debian's packages. A server that is not there is left out, and the
+# With --install first, what is missing is taken from Debian's packages, and a browser for the tests of pages. A server that is not there is left out, and the
 # tests that need it say so.
 set -euo pipefail
 if [ "${1:-}" = --install ]; then
@@ -12,6 +12,7 @@ if [ "${1:-}" = --install ]; then
     missing=()
     ls /usr/lib/postgresql/*/bin/initdb >/dev/null 2>&1 || missing+=(postgresql)
     command -v mariadbd >/dev/null || missing+=(mariadb-server)
+    command -v chromium >/dev/null || missing+=(chromium)
     if [ ${#missing[@]} -gt 0 ] && command -v apt-get >/dev/null && [ "$(id -u)" = 0 ]; then
         apt-get update -q >/dev/null 2>&1 || true
         DEBIAN_FRONTEND=noninteractive apt-get install -y -q --no-install-recommends "${missing[@]}" >/dev/null 2>&1 ||

@@ -28,8 +28,6 @@ pub(crate) struct Layout {
     pub height: f64,
 }
 
-/// Room between layers, where links and what they are labelled with stand.
-const BETWEEN: f64 = 170.0;
 /// Room between boxes of one layer.
 const APART: f64 = 28.0;
 /// Room that a link takes where it passes a layer.
@@ -48,15 +46,15 @@ enum Node {
 }
 
 /// Places boxes. `links` are pairs of boxes, without circles. Boxes without a link stand in rows
-/// below the others.
-pub(crate) fn place(sizes: &[Size], links: &[(usize, usize)]) -> Layout {
+/// below the others. `between` is the room between layers, where links stand and what they are labelled with.
+pub(crate) fn place(sizes: &[Size], links: &[(usize, usize)], between: f64) -> Layout {
     let linked = |at: &usize| links.iter().any(|(from, to)| from == at || to == at);
     let (joined, alone): (Vec<usize>, Vec<usize>) = (0..sizes.len()).partition(linked);
     let number = |at: usize| joined.iter().position(|known| *known == at).unwrap_or(0);
     let joined_links: Vec<(usize, usize)> =
         links.iter().map(|(from, to)| (number(*from), number(*to))).collect();
     let joined_sizes: Vec<Size> = joined.iter().map(|at| sizes[*at]).collect();
-    let mut layout = place_linked(&joined_sizes, &joined_links);
+    let mut layout = place_linked(&joined_sizes, &joined_links, between);
     let mut boxes = vec![Placed { x: 0.0, y: 0.0 }; sizes.len()];
     for (at, placed) in joined.iter().zip(&layout.boxes) {
         boxes[*at] = *placed;
@@ -77,7 +75,7 @@ pub(crate) fn place(sizes: &[Size], links: &[(usize, usize)]) -> Layout {
     layout
 }
 
-fn place_linked(sizes: &[Size], links: &[(usize, usize)]) -> Layout {
+fn place_linked(sizes: &[Size], links: &[(usize, usize)], between: f64) -> Layout {
     let layer_of = layers(sizes.len(), links);
     let count = layer_of.iter().max().map_or(0, |last| last + 1);
     let mut nodes: Vec<Node> = (0..sizes.len()).map(Node::Box).collect();
@@ -126,10 +124,10 @@ fn place_linked(sizes: &[Size], links: &[(usize, usize)]) -> Layout {
             }
             layout.height = layout.height.max(y + height_of(*node) + MARGIN);
         }
-        x += width + BETWEEN;
+        x += width + between;
     }
     if !layers.is_empty() {
-        layout.width = x - BETWEEN + MARGIN;
+        layout.width = x - between + MARGIN;
     }
     layout
 }
@@ -280,7 +278,7 @@ mod tests {
     fn links_lead_to_the_right_and_no_boxes_overlap() {
         let links = [(0, 1), (1, 2), (0, 2), (3, 2), (4, 0), (4, 2)];
         let sizes = sizes(6);
-        let layout = place(&sizes, &links);
+        let layout = place(&sizes, &links, 170.0);
         for (from, to) in links {
             assert!(layout.boxes[from].x + sizes[from].width < layout.boxes[to].x, "{from} {to}");
         }
@@ -301,7 +299,7 @@ mod tests {
 
     #[test]
     fn crossings_are_undone() {
-        let layout = place(&sizes(4), &[(0, 3), (1, 2)]);
+        let layout = place(&sizes(4), &[(0, 3), (1, 2)], 170.0);
         let crossed =
             (layout.boxes[0].y < layout.boxes[1].y) != (layout.boxes[3].y < layout.boxes[2].y);
         assert!(!crossed);

@@ -1,4 +1,5 @@
-//! Pictures of what the core found. Knows no terminals, and no formats that tables come from.
+//! Pictures of what the core found, and the page that tells all of a run. Knows no terminals, and no formats that
+//! tables come from.
 //!
 //! What is drawn is drawn once, into SVG or into points. The letters that points need are shipped
 //! with the program, so that a picture looks alike on every machine.
@@ -9,6 +10,7 @@ mod chart;
 mod font;
 mod layout;
 mod links;
+pub mod page;
 mod pen;
 #[cfg(feature = "png")]
 mod png;

@@ -25,6 +25,8 @@ const NARROWEST: f64 = 150.0;
 const WIDEST: f64 = 300.0;
 /// A link leaves its box level for so long, beside its label.
 const LEVEL: f64 = 62.0;
+/// Room between layers, where links and what they are labelled with stand.
+const BETWEEN: f64 = 170.0;
 /// So many columns are shown of a table, those of its links apart.
 const COLUMNS: usize = 8;
 
@@ -64,7 +66,7 @@ impl<'r> LinksPicture<'r> {
         let ends: Vec<(usize, usize)> =
             links.iter().map(|link| (at(&link.from), at(&link.to))).collect();
         let sizes: Vec<Size> = boxes.iter().map(|it| it.size).collect();
-        let layout = place(&sizes, &ends);
+        let layout = place(&sizes, &ends, BETWEEN);
         Self { boxes, links, ends, layout }
     }
 

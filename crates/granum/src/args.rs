@@ -123,35 +123,26 @@ pub enum Command {
         #[command(flatten)]
         writing: Writing,
     },
+    /// Check a plan, and write one page that tells all of it: verdict, links, amounts, tables, charts
+    Report {
+        #[command(flatten)]
+        plan: PlanArgs,
+        /// Where the page goes; `-` is standard output [default: the plan's name, ending in .html, in this folder]
+        #[arg(long, value_name = "PAGE")]
+        to: Option<PathBuf>,
+        /// Tell what changed since a record: inputs, plan, rows, shares and amounts
+        #[arg(long, value_name = "RECORD")]
+        against: Option<PathBuf>,
+    },
     /// Print rows of a table, or what tables a plan has
-    Show {
-        /// The plan (unless `-e` gives its text), and the table or input; without that, all of
-        /// them are listed
+    Show(ShowArgs),
+    /// Tell a plan in plain sentences: what is built, what one row is, where each column comes from
+    Tell {
+        /// The plan (unless `-e` gives its text), and the table or input; without that, all of it
         #[arg(value_names = ["PLAN", "TABLE"], num_args = 0..=2)]
         words: Vec<String>,
         #[command(flatten)]
-        options: ShowOptions,
-        /// How many rows: 20, or all where they go into a file or on to a program
-        #[arg(long, value_name = "N")]
-        rows: Option<usize>,
-        /// Write them to a file, all columns, in place of printing them
-        #[arg(long, value_name = "PATH")]
-        to: Option<String>,
-        /// Only rows that do not lead along this link
-        #[arg(long, value_name = "LINK")]
-        unmatched: Option<String>,
-        /// As it stood after the step that its tally numbers N; 0 is how it begins
-        #[arg(long, value_name = "N", conflicts_with = "unmatched")]
-        after: Option<usize>,
-        /// The rows that its steps took out, each with the step, the reason, its file and line
-        #[arg(long, conflicts_with_all = ["after", "unmatched", "condition", "sort"])]
-        removed: bool,
-        /// Only rows of which this holds, as in `keep`
-        #[arg(long = "where", value_name = "CONDITION")]
-        condition: Option<String>,
-        /// In this order: columns or expressions, each may end in `desc`
-        #[arg(long, value_name = "EXPR,\u{2026}")]
-        sort: Option<String>,
+        options: PlanOptions,
     },
     /// Tell the story of a row: what it is made of, what each step did, what it went into; or why it is gone
     #[command(override_usage = "\
@@ -193,6 +184,38 @@ granum example [OPTIONS] PLAN TABLE COLUMN=VALUE\u{2026}
         #[arg(long, value_enum, default_value_t = Format::Text)]
         format: Format,
     },
+}
+
+/// What `show` is asked for.
+#[derive(Debug, ClapArgs)]
+pub struct ShowArgs {
+    /// The plan (unless `-e` gives its text), and the table or input; without that, all of
+    /// them are listed
+    #[arg(value_names = ["PLAN", "TABLE"], num_args = 0..=2)]
+    pub words: Vec<String>,
+    #[command(flatten)]
+    pub options: ShowOptions,
+    /// How many rows: 20, or all where they go into a file or on to a program
+    #[arg(long, value_name = "N")]
+    pub rows: Option<usize>,
+    /// Write them to a file, all columns, in place of printing them
+    #[arg(long, value_name = "PATH")]
+    pub to: Option<String>,
+    /// Only rows that do not lead along this link
+    #[arg(long, value_name = "LINK")]
+    pub unmatched: Option<String>,
+    /// As it stood after the step that its tally numbers N; 0 is how it begins
+    #[arg(long, value_name = "N", conflicts_with = "unmatched")]
+    pub after: Option<usize>,
+    /// The rows that its steps took out, each with the step, the reason, its file and line
+    #[arg(long, conflicts_with_all = ["after", "unmatched", "condition", "sort"])]
+    pub removed: bool,
+    /// Only rows of which this holds, as in `keep`
+    #[arg(long = "where", value_name = "CONDITION")]
+    pub condition: Option<String>,
+    /// In this order: columns or expressions, each may end in `desc`
+    #[arg(long, value_name = "EXPR,\u{2026}")]
+    pub sort: Option<String>,
 }
 
 /// A link, of two files or of a plan.
@@ -349,6 +372,9 @@ pub struct Writing {
     /// Tell what changed since a record: inputs, plan, rows, shares and amounts
     #[arg(long, value_name = "RECORD")]
     pub against: Option<PathBuf>,
+    /// Write one page that tells all of the run, also where it stops
+    #[arg(long, value_name = "PAGE")]
+    pub report: Option<PathBuf>,
     /// Compare each output with the file that it replaces, row by row and cell by cell
     #[arg(long)]
     pub changes: bool,
@@ -474,6 +500,7 @@ impl PlanArgs {
 /// # Errors
 /// The usage error, if one word is missing or one too many.
 pub fn shown(
+    command: &str,
     words: &[String],
     options: &PlanOptions,
 ) -> Result<(PlanSource, Option<String>), clap::Error> {
@@ -484,11 +511,13 @@ pub fn shown(
         ([], Some(text)) => Ok((PlanSource::Text(text.clone()), None)),
         (_, None) => Err(Args::command().error(
             clap::error::ErrorKind::MissingRequiredArgument,
-            "show takes a plan and a table: granum show PLAN TABLE",
+            format!("{command} takes a plan and a table: granum {command} PLAN TABLE"),
         )),
         (_, Some(_)) => Err(Args::command().error(
             clap::error::ErrorKind::ArgumentConflict,
-            "with -e, show takes a table alone: granum show -e 'PLAN TEXT' TABLE",
+            format!(
+                "with -e, {command} takes a table alone: granum {command} -e 'PLAN TEXT' TABLE"
+            ),
         )),
     }
 }

@@ -8,14 +8,16 @@ use super::check::{
 use super::context::RunError;
 use super::demand::{Work, check_needs};
 use super::run::{Run, Running, Want};
+use super::seen::months;
 use super::wide::{Wide, widened};
 use crate::bug::Sure;
+use crate::expr::World;
 use crate::port::{Output, OutputError, Outputs};
 use crate::resolve::{CheckKind, Total};
 use crate::step::{Naming, finished_rows, group_problem};
 use crate::table::{LinkId, TableId, TotalId};
 use crate::tally::{
-    Chart, CheckTally, Problem, Report, TableTally, Written, bridges, figures, moved,
+    Chart, CheckTally, Problem, Report, Seen, TableTally, Written, bridges, figures, moved,
 };
 
 /// An amount that left behind what it is in goes on from the one that it was in: all its rows were.
@@ -80,6 +82,9 @@ impl Run<'_> {
         if let Some(earlier) = running.earlier {
             report.moved = moved(&figures(&report), earlier);
         }
+        if running.seen {
+            report.seen = Some(self.seen(&charts));
+        }
         if let Want::Outputs(places) = want
             && report.held()
         {
@@ -87,6 +92,17 @@ impl Run<'_> {
                 self.publish(places, &report, wide, &charts).map_err(RunError::Output)?;
         }
         Ok(report)
+    }
+
+    /// What a page shows of the run.
+    fn seen(&mut self, charts: &[Option<Chart>]) -> Seen {
+        let World { tables, links, .. } = &self.world;
+        let months = |id: LinkId| months(self.plan, (tables, links), id, self.left_out.get(&id));
+        Seen {
+            months: (0..self.plan.links.len()).filter_map(|link| months(LinkId(link))).collect(),
+            tables: std::mem::take(&mut self.first_rows).into_values().collect(),
+            charts: charts.iter().flatten().cloned().collect(),
+        }
     }
 
     /// By chart: what it shows. What cannot be is noted.

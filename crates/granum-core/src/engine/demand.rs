@@ -3,6 +3,7 @@
 
 use std::collections::HashSet;
 
+use super::seen::day_of;
 use crate::expr::{Kind, Typed};
 use crate::resolve::{CheckKind, Lay, MistakePlan, Plan, Required, Source};
 use crate::step::RowsBecome;
@@ -11,8 +12,9 @@ use crate::table::{GatherId, Hop, LinkId, SlotId, TableId, TotalId};
 /// What a run is for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Purpose {
-    /// Everything: all tables, links, checks, and outputs if they are written.
-    Whole { outputs: bool },
+    /// Everything: all tables, links, checks, outputs if they are written, and what a page shows of them if it is
+    /// to be seen.
+    Whole { outputs: bool, seen: bool },
     /// One table with all its columns, and what it needs.
     Table(TableId),
     /// What each step does with rows: all that tables have at each of them.
@@ -49,6 +51,8 @@ pub(crate) struct Demand {
     /// Checks and totals that are worked while their table passes by; the others wait for the end.
     pub passing_checks: Vec<bool>,
     pub passing_totals: Vec<bool>,
+    /// Whether links are looked at by month when all is done.
+    pub by_month: bool,
 }
 
 #[derive(Debug, Default, Clone)]
@@ -87,6 +91,7 @@ impl Demand {
                 .iter()
                 .map(|check| whole && stays_in_row(&check.condition))
                 .collect(),
+            by_month: matches!(purpose, Purpose::Whole { seen: true, .. }),
             passing_totals: plan
                 .totals
                 .iter()
@@ -180,7 +185,10 @@ impl Demand {
                 }
                 self.link(plan, link, purpose);
             }
-            Purpose::Whole { outputs } => {
+            Purpose::Whole { outputs, seen } => {
+                if seen {
+                    self.seed_seen(plan);
+                }
                 if outputs {
                     for output in &plan.outputs {
                         self.tables[output.table.0].columns.fill(true);
@@ -232,6 +240,23 @@ impl Demand {
             }
             let Source::Base(base) = table.source else { continue };
             self.tables[base.0].feeds.push(TableId(at));
+        }
+    }
+
+    /// All tables are held until their first rows are taken: those that nothing is made from with all columns. Days
+    /// of links stay.
+    fn seed_seen(&mut self, plan: &Plan) {
+        let made_from = |id: TableId| plan.tables.iter().any(|table| table.bases().contains(&id));
+        for at in (0..plan.tables.len()).map(TableId) {
+            self.tables[at.0].whole = true;
+            let output = plan.outputs.iter().any(|output| output.table == at);
+            if output || !made_from(at) && !matches!(plan.tables[at.0].source, Source::Input(_)) {
+                self.tables[at.0].columns.fill(true);
+            }
+            self.grain_of(plan, at);
+        }
+        for day in (0..plan.links.len()).filter_map(|link| day_of(plan, LinkId(link))) {
+            self.tables[day.table.0].columns[day.column.0] = true;
         }
     }
 

@@ -9,6 +9,7 @@
 use std::collections::HashMap;
 
 use super::demand::{Demand, Work};
+use super::seen::day_of;
 use super::tree::Tree;
 use crate::expr::{Kind, Typed, World};
 use crate::resolve::{CheckKind, GatherWhat, MistakePlan, Plan, Required, Source};
@@ -226,6 +227,12 @@ impl LastReads<'_> {
         }
         for chart in &plan.charts {
             chart.columns().for_each(|column| self.column(chart.table, column, end));
+        }
+        for link in (0..plan.links.len()).map(LinkId).filter(|_| self.demand.by_month) {
+            self.read(Held::Link(link), end);
+            if let Some(day) = day_of(plan, link) {
+                self.column(day.table, day.column, end);
+            }
         }
         for warning in &plan.warnings {
             if let MistakePlan::SharedName { of, name, .. } = &warning.what {

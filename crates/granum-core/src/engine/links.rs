@@ -17,6 +17,8 @@ pub(super) struct Built {
     /// How many rows held for each, where that is asked for.
     pub choices: Option<Column>,
     pub tally: LinkTally,
+    /// Which rows are left out of the share, where that is looked at by month.
+    pub left_out: Option<Vec<bool>>,
 }
 
 /// Builds a link. A target that repeats a key stops it, as do several periods that hold at once.
@@ -32,7 +34,9 @@ pub(super) fn build(context: &Context<'_>, id: LinkId) -> Result<Option<Built>, 
     let tally = tally(context, link, &linked);
     let asked = link.period.as_ref().is_some_and(|period| period.choices);
     let choices = linked.within.as_ref().filter(|_| asked).map(Within::choices);
-    Ok(Some(Built { index: linked.index, choices, tally }))
+    let left_out = (link.blank_allowed && context.demand.by_month)
+        .then(|| (0..linked.left.rows()).map(|row| !linked.left.has_key(row)).collect());
+    Ok(Some(Built { index: linked.index, choices, tally, left_out }))
 }
 
 /// Why a look-up would have multiplied rows.

@@ -26,6 +26,7 @@ mod periods;
 mod read;
 mod room;
 mod run;
+mod seen;
 mod several;
 mod show;
 mod sums;

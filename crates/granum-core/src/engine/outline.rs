@@ -4,6 +4,7 @@ use serde::Serialize;
 
 use super::context::RunError;
 use super::inputs::Inputs;
+use super::named::find_table;
 use crate::lang::PlanTree;
 use crate::port::Sources;
 use crate::resolve::Source;
@@ -26,16 +27,19 @@ pub struct TableOutline {
     pub links: Vec<String>,
 }
 
-/// The inputs and tables of a plan, in its order. No more is read of the files than types need.
+/// The inputs and tables of a plan, in its order. No more is read of the files than types need. `of` is a table that
+/// is asked for.
 ///
 /// # Errors
-/// As [`run`](super::run).
+/// As [`run`](super::run); that there is no such table is a diagnostic without a place in the plan.
 pub fn outline(
     tree: &PlanTree,
     settings: &[(String, String)],
     sources: &dyn Sources,
+    of: Option<&str>,
 ) -> Result<Vec<TableOutline>, RunError> {
     let plan = Inputs::open(tree, sources)?.resolve(tree, settings)?;
+    of.map_or(Ok(()), |of| find_table(&plan, of).map(drop))?;
     let tables = plan.tables.iter().enumerate().map(|(at, table)| {
         let links = plan.links.iter().filter(|link| link.from.0 == at);
         TableOutline {

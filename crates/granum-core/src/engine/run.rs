@@ -1,6 +1,6 @@
 //! One run: resolve, read, build, link, check; then the gate.
 
-use std::collections::{HashMap, HashSet};
+use std::collections::{BTreeMap, HashMap, HashSet};
 
 use super::check::CheckSum;
 use super::context::{Context, RunError, Stop, TableEncoder};
@@ -13,7 +13,7 @@ use super::room::make_room;
 use super::sums::TableSum;
 use super::together::demand;
 use super::tree::Tree;
-use super::{gather, links};
+use super::{gather, links, seen};
 use crate::aggregate::AllRows;
 use crate::expr::World;
 use crate::lang::PlanTree;
@@ -21,7 +21,7 @@ use crate::port::{InputSource, Observer, Output, OutputError, Outputs, Sources};
 use crate::resolve::{CheckKind, Plan, Source};
 use crate::step::{Around, Faults, GroupFaults};
 use crate::table::{Batch, GatherId, LinkId, Room, TableId};
-use crate::tally::{Earlier, ExampleTally, LinkTally, Problem, Report};
+use crate::tally::{Earlier, ExampleTally, FirstRows, LinkTally, Problem, Report};
 
 /// What is wanted of a run.
 #[derive(Clone, Copy)]
@@ -43,11 +43,13 @@ pub struct Running<'a> {
     pub earlier: Option<&'a Earlier>,
     /// How much columns may hold in memory; all that they need where nothing is said.
     pub room: Option<&'a Room>,
+    /// What a page shows of the run is kept, in [`Report::seen`].
+    pub seen: bool,
 }
 
 impl Default for Running<'_> {
     fn default() -> Self {
-        Self { deny_warnings: false, lets_go: true, earlier: None, room: None }
+        Self { deny_warnings: false, lets_go: true, earlier: None, room: None, seen: false }
     }
 }
 
@@ -64,7 +66,8 @@ pub(super) fn run_with(
     examples: impl Fn(&Inputs) -> Result<Vec<ExampleTally>, RunError>,
 ) -> Result<Report, RunError> {
     let mut inputs = Inputs::open(tree, sources)?;
-    let wanted = |_: &Plan| Ok(Purpose::Whole { outputs: matches!(want, Want::Outputs(_)) });
+    let outputs = matches!(want, Want::Outputs(_));
+    let wanted = |_: &Plan| Ok(Purpose::Whole { outputs, seen: running.seen });
     let begin = |run: &mut Run<'_>, inputs: &Inputs| {
         run.examples = examples(inputs)?;
         run.room = running.room.cloned();
@@ -132,6 +135,10 @@ pub(super) struct Run<'a> {
     pub problems: Vec<Problem>,
     /// What came of the worked examples.
     pub examples: Vec<ExampleTally>,
+    /// What is to be seen of tables, by table; nothing where that is not asked for.
+    pub(super) first_rows: BTreeMap<TableId, FirstRows>,
+    /// Rows that are left out of a link's share, where that is looked at by month.
+    pub(super) left_out: HashMap<LinkId, Vec<bool>>,
 }
 
 impl<'a> Run<'a> {
@@ -164,6 +171,8 @@ impl<'a> Run<'a> {
             total_rows: HashMap::new(),
             problems: vec![],
             examples: vec![],
+            first_rows: BTreeMap::new(),
+            left_out: HashMap::new(),
         }
     }
 
@@ -281,7 +290,12 @@ impl<'a> Run<'a> {
             self.total_rows.insert(tree.tables[at], row);
         }
         for (at, table) in end.tables.into_iter().filter(|(at, _)| there(at)) {
-            self.world.tables[tree.tables[at].0] = Some(table);
+            let id = tree.tables[at];
+            if self.demand.by_month {
+                let first = seen::first_rows(&self.plan.tables[id.0], &table);
+                self.first_rows.insert(id, first);
+            }
+            self.world.tables[id.0] = Some(table);
         }
         self.world.places[tree.tables[0].0] = end.places;
         let mut problems = end.problems;
@@ -295,7 +309,10 @@ impl<'a> Run<'a> {
         self.observer.stage(&format!("linking to {target}"), 0);
         match links::build(&self.context(), id) {
             Ok(built) => {
-                if let Some(links::Built { index, choices, tally }) = built {
+                if let Some(links::Built { index, choices, tally, left_out }) = built {
+                    if let Some(left_out) = left_out {
+                        self.left_out.insert(id, left_out);
+                    }
                     self.world.links[id.0] = Some(index.packed());
                     self.world.choices[id.0] = choices;
                     self.links.insert(id, tally);

@@ -8,6 +8,7 @@ mod format;
 mod lexer;
 mod link;
 mod parse;
+mod pieces;
 mod preference;
 mod step;
 mod terms;
@@ -20,6 +21,7 @@ pub use format::{format_expression, format_plan, format_step, plan_name};
 pub(crate) use format::{quoted, table_head};
 pub use link::{LinkKeyTree, LinkTree, PeriodEndTree, PeriodTree, RequiredTree};
 pub use parse::{Parsed, parse, parse_from};
+pub use pieces::{PieceKind, pieces};
 pub use preference::Preference;
 pub(crate) use step::one_row;
 pub use step::{

@@ -183,7 +183,7 @@ fn columns_that_were_divided_must_be_rounded_before_they_are_split() {
 }
 
 fn demand(plan: &Plan) -> Demand {
-    together::demand(plan, Purpose::Whole { outputs: true })
+    together::demand(plan, Purpose::Whole { outputs: true, seen: false })
 }
 
 fn table(plan: &Plan, name: &str) -> TableId {

@@ -13,6 +13,7 @@ mod link;
 mod period;
 mod problem;
 mod report;
+mod seen;
 mod step;
 mod story;
 mod warning;
@@ -38,6 +39,7 @@ pub use problem::{
     with_kinds,
 };
 pub use report::{AsideFile, Report, Taken, Written, part_name};
+pub use seen::{FirstRows, LinkMonths, MonthMet, Seen};
 pub use step::{
     Cut, GatheredAmount, GrainChange, GroupSizes, Multiplied, OddHoursTold, Part, RowsAmount,
     SetAside, StepDetail, StepTally, TableTally, TrackedName, UnitsLeft, Unread, WithoutRows,

@@ -5,8 +5,8 @@ use serde::Serialize;
 use super::link::with_shares;
 use super::problem::with_kinds;
 use super::{
-    Allowed, Bridge, CheckTally, ExampleTally, LinkTally, Moved, Problem, StepName, TableTally,
-    Warning,
+    Allowed, Bridge, CheckTally, ExampleTally, LinkTally, Moved, Problem, Seen, StepName,
+    TableTally, Warning,
 };
 
 /// The report of a run or a check.
@@ -49,6 +49,9 @@ pub struct Report {
     pub moved: Vec<Moved>,
     /// The files that rows were put into which steps took out, where that was asked for.
     pub aside: Vec<AsideFile>,
+    /// What a page shows of it, where that was asked for.
+    #[serde(skip)]
+    pub seen: Option<Seen>,
 }
 
 /// A file of rows that one step took out.

@@ -14,6 +14,7 @@ mod likeness;
 mod manual;
 mod matching;
 mod outputs;
+mod page;
 mod picture;
 mod plan;
 mod record;
@@ -21,6 +22,7 @@ mod relate;
 mod run;
 mod show;
 mod survey;
+mod tell;
 mod trace;
 mod used;
 
@@ -31,7 +33,7 @@ use anstream::{AutoStream, ColorChoice};
 use clap::CommandFactory;
 use granum_core::engine::Showing;
 
-use crate::args::{Args, Color, Command, Format, Global, ShowFormat};
+use crate::args::{Args, Color, Command, Format, Global, ShowArgs, ShowFormat};
 
 /// How a command ended.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -213,55 +215,22 @@ pub fn run(args: Args) -> Exit {
         Command::Run { plan, writing } => {
             run::run(&mut printer, &plan, run::Does::Outputs(&writing))
         }
-        Command::Show { words, options, rows, to, unmatched, after, removed, condition, sort } => {
-            let stream = options.format == ShowFormat::Arrow;
-            let memory = options.memory.clone();
-            let options = options.of_plan();
-            match crate::args::shown(&words, &options) {
-                Ok((_, None)) if to.is_some() => {
-                    printer.diagnostic("error: --to writes the rows of a table: name it\n");
-                    Exit::PlanWrong
-                }
-                Ok((_, None)) if stream => {
-                    let text = "error: --format arrow sends on the rows of a table: name it\n";
-                    printer.diagnostic(text);
-                    Exit::PlanWrong
-                }
-                Ok(_) if stream && to.is_some() => {
-                    let text = "error: --to says by its ending what is written\n  \
-                                leave --format arrow out, and end the path in .arrow or .arrows\n";
-                    printer.diagnostic(text);
-                    Exit::PlanWrong
-                }
-                Ok((plan, None)) => show::tables(&mut printer, &plan, &options),
-                Ok((plan, Some(table))) => {
-                    let sort = sort.map_or(vec![], |sort| crate::args::items(&sort));
-                    let all = to.is_some() || stream;
-                    let rows = rows.or(if all { None } else { Some(crate::render::SHOWN) });
-                    let room = memory.room();
-                    let showing = Showing {
-                        table,
-                        unmatched,
-                        rows,
-                        condition,
-                        after,
-                        sort,
-                        room: Some(room),
-                    };
-                    let asked = show::Asked { showing, removed, to, stream };
-                    show::run(&mut printer, &plan, &options, &asked)
-                }
-                Err(error) => {
-                    let _ = error.print();
-                    Exit::PlanWrong
-                }
-            }
+        Command::Report { plan, to, against } => {
+            page::run(&mut printer, &plan, to.as_deref(), against.as_deref())
         }
+        Command::Show(args) => shown(&mut printer, args),
         Command::Compare(args) => compare::run(&mut printer, &args),
         Command::Example { row, plain } => match crate::args::traced("example", &row) {
             Ok((plan, tracing)) => {
                 example::run(&mut printer, &plan, &row.options, (&tracing, plain))
             }
+            Err(error) => {
+                let _ = error.print();
+                Exit::PlanWrong
+            }
+        },
+        Command::Tell { words, options } => match crate::args::shown("tell", &words, &options) {
+            Ok((plan, table)) => tell::run(&mut printer, &plan, &options, table.as_deref()),
             Err(error) => {
                 let _ = error.print();
                 Exit::PlanWrong
@@ -284,4 +253,44 @@ pub fn run(args: Args) -> Exit {
         Command::Fmt { plan, check, format } => fmt::run(&mut printer, &plan, check, format),
     };
     printer.finish(exit)
+}
+
+/// `show`, by what was asked for.
+fn shown(printer: &mut Printer, args: ShowArgs) -> Exit {
+    let ShowArgs { words, options, rows, to, unmatched, after, removed, condition, sort } = args;
+    let stream = options.format == ShowFormat::Arrow;
+    let memory = options.memory.clone();
+    let options = options.of_plan();
+    match crate::args::shown("show", &words, &options) {
+        Ok((_, None)) if to.is_some() => {
+            printer.diagnostic("error: --to writes the rows of a table: name it\n");
+            Exit::PlanWrong
+        }
+        Ok((_, None)) if stream => {
+            let text = "error: --format arrow sends on the rows of a table: name it\n";
+            printer.diagnostic(text);
+            Exit::PlanWrong
+        }
+        Ok(_) if stream && to.is_some() => {
+            let text = "error: --to says by its ending what is written\n  \
+                        leave --format arrow out, and end the path in .arrow or .arrows\n";
+            printer.diagnostic(text);
+            Exit::PlanWrong
+        }
+        Ok((plan, None)) => show::tables(printer, &plan, &options),
+        Ok((plan, Some(table))) => {
+            let sort = sort.map_or(vec![], |sort| crate::args::items(&sort));
+            let all = to.is_some() || stream;
+            let rows = rows.or(if all { None } else { Some(crate::render::SHOWN) });
+            let room = memory.room();
+            let showing =
+                Showing { table, unmatched, rows, condition, after, sort, room: Some(room) };
+            let asked = show::Asked { showing, removed, to, stream };
+            show::run(printer, &plan, &options, &asked)
+        }
+        Err(error) => {
+            let _ = error.print();
+            Exit::PlanWrong
+        }
+    }
 }

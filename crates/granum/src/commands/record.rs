@@ -23,7 +23,7 @@ use crate::record::{
 ///
 /// # Errors
 /// A file that cannot be read any more.
-fn inputs(plan: &Plan) -> io::Result<Vec<FileRecord>> {
+pub(super) fn inputs(plan: &Plan) -> io::Result<Vec<FileRecord>> {
     let mut files = vec![];
     for statement in &plan.tree.statements {
         let StatementKind::Input(input) = &statement.kind else { continue };
@@ -117,8 +117,8 @@ pub(super) fn read(path: &Path) -> Result<Record, OutputError> {
     Ok(record)
 }
 
-/// Why a record cannot be written to a path, as far as that is known before.
-pub(super) fn refused(plan: &Plan, path: &Path) -> Option<OutputError> {
+/// Why a record or a page (`what`) cannot be written to a path, as far as that is known before.
+pub(super) fn refused(plan: &Plan, path: &Path, what: &str) -> Option<OutputError> {
     let place = Files::new("").place(&path.to_string_lossy()).ok()?;
     let stands = if plan.plans.contains(&place) {
         "a plan stands in this file"
@@ -132,7 +132,7 @@ pub(super) fn refused(plan: &Plan, path: &Path) -> Option<OutputError> {
     Some(OutputError {
         path: path.display().to_string(),
         message: stands.into(),
-        help: "write the record to another path".into(),
+        help: format!("write the {what} to another path"),
     })
 }
 

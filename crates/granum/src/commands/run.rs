@@ -10,13 +10,13 @@ use granum_core::tally::Report;
 use super::changes::Kept;
 use super::plan::Plan;
 use super::record;
-use super::{Exit, Printer, anyway, aside, left};
+use super::{Exit, Printer, anyway, aside, left, page};
 use crate::args::{Deny, Format, PlanArgs, Writing};
 use crate::memory::Used;
 use crate::progress::Progress;
 use crate::record::{Record, Since};
 use crate::render::Report as View;
-use crate::render::json::{self, ChangeTold, ErrorTold, Outcome, RunTold, Told};
+use crate::render::json::{self, ChangeTold, ErrorTold, Outcome, PageTold, RunTold, Told};
 
 /// What is asked of a plan.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -25,18 +25,42 @@ pub(super) enum Does<'a> {
     Examples,
     /// All holds.
     Checks,
+    /// All holds, and a page tells it.
+    Page(&'a Writing),
     /// All holds, and its outputs are written, with what is written beside.
     Outputs(&'a Writing),
 }
 
+impl<'a> Does<'a> {
+    /// What is written, if anything may be.
+    fn writing(self) -> Option<&'a Writing> {
+        match self {
+            Self::Page(writing) | Self::Outputs(writing) => Some(writing),
+            Self::Examples | Self::Checks => None,
+        }
+    }
+}
+
 pub(super) fn run(printer: &mut Printer, args: &PlanArgs, does: Does<'_>) -> Exit {
+    let piped =
+        does.writing().is_some_and(|own| own.report.as_deref() == Some(Path::new(page::STANDARD)));
+    if piped && args.options.format == Format::Json {
+        let text = "error: the page and --format json would both go to standard output\n  write the page to a file: \
+                    its path in place of -\n";
+        printer.diagnostic(text);
+        return Exit::PlanWrong;
+    }
     match done(printer, args, does) {
         Ok((plan, done)) => {
             let text = match args.options.format {
                 Format::Json => document(&plan, &done),
                 Format::Text => text(printer, &plan, args, (&done, does)),
             };
-            printer.told(args.options.format, &text);
+            if piped {
+                printer.diagnostic(&text);
+            } else {
+                printer.told(args.options.format, &text);
+            }
             printer.stages(done.stages.iter().cloned());
             printer.beside(&done.memory.told());
             match done.unwritten {
@@ -60,11 +84,11 @@ pub(super) fn done(
     let plan = Plan::open(printer, &args.source(), (args.options.format, &args.options.settings))?;
     let plan = match does {
         Does::Outputs(writing) => plan.only(printer, &writing.only)?,
-        Does::Examples | Does::Checks => plan,
+        Does::Examples | Does::Checks | Does::Page(_) => plan,
     };
     match does {
         Does::Outputs(_) => left::finish(printer, &plan),
-        Does::Checks => left::tell(printer, &plan),
+        Does::Checks | Does::Page(_) => left::tell(printer, &plan),
         Does::Examples => {}
     }
     let progress = Progress::new(printer.global.quiet);
@@ -74,8 +98,17 @@ pub(super) fn done(
     let seconds = begun.elapsed().as_secs_f64();
     stages.push(("in all".to_owned(), seconds));
     done.stages = stages;
-    if let Does::Outputs(Writing { record: Some(path), .. }) = does {
+    let Some(writing) = does.writing() else { return Ok((plan, done)) };
+    if let Some(path) = &writing.record {
         done.unwritten = write_record(&plan, args, &done, (path, seconds)).err();
+    }
+    if let Some(path) = &writing.report {
+        let (report, since) = (&done.report, done.since.as_ref());
+        let paged = page::Paged { report, since, settings: &args.options.settings };
+        match page::write(printer, &plan, &paged, path) {
+            Ok(bytes) => done.page = Some(PageTold { path: path.display().to_string(), bytes }),
+            Err(error) => done.unwritten = done.unwritten.or(Some(error)),
+        }
     }
     Ok((plan, done))
 }
@@ -100,11 +133,13 @@ fn text(
         since: done.since.as_ref(),
         changes: &done.changes,
         anyway: &done.anyway,
+        page: done.page.as_ref().map(|page| (page.path.as_str(), page.bytes)),
     };
     match printer.global.quiet {
         // In a pipeline nobody reads that all is well.
         true if report.held() && !report.warns() => String::new(),
         true => view.verdict(),
+        false if matches!(does, Does::Page(_)) => view.verdict(),
         false => view.whole(),
     }
 }
@@ -126,7 +161,9 @@ pub(super) struct Done {
     stages: Vec<(String, f64)>,
     /// What memory was used.
     memory: Used,
-    /// Why its record could not be written.
+    /// The page that was written.
+    page: Option<PageTold>,
+    /// Why its record or its page could not be written.
     unwritten: Option<OutputError>,
 }
 
@@ -147,6 +184,7 @@ impl Done {
             since: self.since.as_ref(),
             changes: changes.map(|(path, compared)| ChangeTold { path, compared }).collect(),
             anyway: &self.anyway,
+            page: self.page.as_ref(),
             unwritten: self.unwritten.as_ref().map(ErrorTold::from),
         }
     }
@@ -160,12 +198,10 @@ fn work(
 ) -> Result<Done, RunError> {
     let settings = &args.options.settings;
     let none = Writing::default();
-    let writing = match does {
-        Does::Outputs(writing) => writing,
-        Does::Examples | Does::Checks => &none,
-    };
-    if let Some(refused) = writing.record.as_deref().and_then(|path| record::refused(plan, path)) {
-        return Err(RunError::Output(refused));
+    let writing = does.writing().unwrap_or(&none);
+    for (path, what) in [(&writing.record, "record"), (&writing.report, "page")] {
+        let refused = path.as_deref().and_then(|path| record::refused(plan, path, what));
+        refused.map_or(Ok(()), |refused| Err(RunError::Output(refused)))?;
     }
     let earlier = writing.against.as_deref().map(|path| Ok((record::read(path)?, path)));
     let earlier: Option<(Record, &Path)> = earlier.transpose().map_err(RunError::Output)?;
@@ -181,12 +217,13 @@ fn work(
         room: Some(&room),
         deny_warnings: args.deny == Some(Deny::Warnings),
         earlier: earlier.as_ref().map(|(record, _)| &record.numbers),
+        seen: writing.report.is_some(),
         ..Running::default()
     };
     let worked = |want| run_as(&plan.tree, settings, &plan.files, want, progress, running);
     let report = match does {
         Does::Examples => run_examples(&plan.tree, &plan.files),
-        Does::Checks => worked(Want::Check),
+        Does::Checks | Does::Page(_) => worked(Want::Check),
         Does::Outputs(_) => worked(Want::Outputs(&plan.files)),
     }?;
     let report = Report { aside, ..report };
@@ -198,7 +235,8 @@ fn work(
         _ => vec![],
     };
     let memory = Used::from(&room);
-    Ok(Done { report, since, changes, anyway, stages: vec![], memory, unwritten: None })
+    let (stages, page, unwritten) = (vec![], None, None);
+    Ok(Done { report, since, changes, anyway, stages, memory, page, unwritten })
 }
 
 fn unread(error: &std::io::Error) -> OutputError {

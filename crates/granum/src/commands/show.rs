@@ -20,7 +20,7 @@ pub(super) fn tables(printer: &mut Printer, source: &PlanSource, options: &PlanO
         Ok(plan) => plan,
         Err(exit) => return exit,
     };
-    match outline(&plan.tree, &options.settings, &plan.files) {
+    match outline(&plan.tree, &options.settings, &plan.files, None) {
         Ok(tables) => {
             let text = match options.format {
                 Format::Text => render::outline(&tables, &plan.name, printer.width),

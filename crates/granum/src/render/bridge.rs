@@ -136,7 +136,7 @@ fn largest(bridge: &Bridge) -> Vec<usize> {
     places
 }
 
-fn signed(rows: i64, first: bool) -> String {
+pub(super) fn signed(rows: i64, first: bool) -> String {
     match rows {
         rows if first => count(rows.unsigned_abs()),
         0 => String::new(),
@@ -145,12 +145,12 @@ fn signed(rows: i64, first: bool) -> String {
     }
 }
 
-fn change(amount: Amount, first: bool) -> String {
+pub(super) fn change(amount: Amount, first: bool) -> String {
     let sign = if first || amount.is_zero() || amount.is_negative() { "" } else { "+" };
     format!("{sign}{amount}")
 }
 
-fn words(entry: &BridgeEntry) -> String {
+pub(super) fn words(entry: &BridgeEntry) -> String {
     let BridgeEntry { kind, table, text, .. } = entry;
     match kind {
         BridgeKind::Begins if text.is_empty() => format!("{table} as it begins"),

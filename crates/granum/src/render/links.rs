@@ -80,7 +80,7 @@ pub(super) fn links(links: &[LinkTally]) -> String {
 }
 
 /// How many rows lead to one of the target, over those that any leads to.
-fn spread(link: &LinkTally) -> String {
+pub(super) fn spread(link: &LinkTally) -> String {
     match link.spread {
         None => "\u{2014}".into(),
         Some(spread) if spread.most == spread.least => count(spread.least),
@@ -108,7 +108,7 @@ pub(super) fn by_amount(amount: &LinkAmount) -> String {
 }
 
 /// The share of an amount that is on rows that lead somewhere.
-fn amount_share(amount: &LinkAmount) -> String {
+pub(super) fn amount_share(amount: &LinkAmount) -> String {
     match (amount.matched, amount.missing) {
         (Amount::Exact { units: Some(part), .. }, Amount::Exact { units: Some(rest), .. }) => {
             let (part, rest) = (part.unsigned_abs(), rest.unsigned_abs());

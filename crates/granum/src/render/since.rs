@@ -14,6 +14,14 @@ const LISTED: usize = 20;
 /// Which inputs, parameters and numbers changed since a record.
 pub(super) fn since(since: &Since, moved: &[Moved], width: usize) -> String {
     let mut out = format!("{} {}\n\n", heading("since"), heading(&since.record));
+    lines(since).iter().for_each(|line| out.push_str(&folded(line, "  ", width)));
+    out.push('\n');
+    out.push_str(&table(moved));
+    out
+}
+
+/// What is another, line by line.
+pub(super) fn lines(since: &Since) -> Vec<String> {
     let mut lines = vec![files("inputs", &since.inputs)];
     lines.push(format!("plan: {}", if since.plan { "another text" } else { "the same" }));
     for ChangedParameter { name, before, now } in &since.parameters {
@@ -22,10 +30,7 @@ pub(super) fn since(since: &Since, moved: &[Moved], width: usize) -> String {
         lines.push(format!("parameter {name}: {} \u{2192} {}", word(before), word(now)));
     }
     lines.extend(since.outputs.as_ref().map(|outputs| files("outputs", outputs)));
-    lines.iter().for_each(|line| out.push_str(&folded(line, "  ", width)));
-    out.push('\n');
-    out.push_str(&table(moved));
-    out
+    lines
 }
 
 /// Which files are others.
@@ -74,14 +79,12 @@ fn number(moved: &Moved, value: Option<&String>) -> String {
     }
 }
 
-fn table(moved: &[Moved]) -> String {
-    if moved.is_empty() {
-        return "  every number is as it was\n\n".into();
-    }
+/// Heads, and up to so many numbers that moved: those first that moved more than before.
+pub(super) fn numbers(moved: &[Moved], most: usize) -> Vec<Vec<String>> {
     let mut shown: Vec<&Moved> = moved.iter().collect();
     shown.sort_by_key(|moved| !moved.more);
     let mut lines = vec![["", "before", "now", "change", "", ""].map(str::to_owned).to_vec()];
-    for moved in shown.iter().take(LISTED) {
+    for moved in shown.iter().take(most) {
         let more = if moved.more { "moved more than before" } else { "" };
         lines.push(vec![
             of(moved),
@@ -92,6 +95,14 @@ fn table(moved: &[Moved]) -> String {
             more.to_owned(),
         ]);
     }
+    lines
+}
+
+fn table(moved: &[Moved]) -> String {
+    if moved.is_empty() {
+        return "  every number is as it was\n\n".into();
+    }
+    let lines = numbers(moved, LISTED);
     let sides = [Side::Left, Side::Right, Side::Right, Side::Right, Side::Right, Side::Left];
     let mut out = String::new();
     for line in set(&sides, &lines) {

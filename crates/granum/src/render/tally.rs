@@ -21,23 +21,28 @@ pub(super) fn tables(report: &Report, width: usize, every: bool) -> String {
         if every {
             out.push_str(&tally(&[table], width));
         } else if !built_from {
-            let mut way = vec![table];
-            while let Some(base) = report.table(&way[0].begins_as).filter(|_| !way[0].input) {
-                way.insert(0, base);
-            }
-            out.push_str(&tally(&way, width));
+            out.push_str(&tally(&way_of(report, table), width));
         }
     }
     out
 }
 
+/// A table behind those that it begins as, its input first.
+pub(super) fn way_of<'r>(report: &'r Report, table: &'r TableTally) -> Vec<&'r TableTally> {
+    let mut way = vec![table];
+    while let Some(base) = report.table(&way[0].begins_as).filter(|_| !way[0].input) {
+        way.insert(0, base);
+    }
+    way
+}
+
 /// An amount along the way: its place among the tracked amounts of each table, if it is there.
-struct Line {
-    name: String,
+pub(super) struct Line {
+    pub name: String,
     places: Vec<Option<usize>>,
 }
 
-fn amounts_along(way: &[&TableTally]) -> Vec<Line> {
+pub(super) fn amounts_along(way: &[&TableTally]) -> Vec<Line> {
     let mut lines: Vec<Line> = vec![];
     for (level, table) in way.iter().enumerate() {
         for (at, tracked) in table.tracked.iter().enumerate() {
@@ -74,16 +79,17 @@ fn amounts_along(way: &[&TableTally]) -> Vec<Line> {
 }
 
 /// Rows and amounts where the table's way has come to.
-struct Stage {
-    number: String,
-    label: String,
-    rows: u64,
-    amounts: Vec<Option<Amount>>,
+pub(super) struct Stage {
+    pub number: String,
+    pub label: String,
+    pub rows: u64,
+    pub amounts: Vec<Option<Amount>>,
     /// Whether a change against the stage before is shown.
-    changes: bool,
+    pub changes: bool,
 }
 
-fn stages(way: &[&TableTally], lines: &[Line]) -> (Vec<Stage>, Vec<String>) {
+/// The stages of a way, and what there is to say of them.
+pub(super) fn stages(way: &[&TableTally], lines: &[Line]) -> (Vec<Stage>, Vec<String>) {
     let mut stages = vec![];
     let mut notes = vec![];
     let mut number = 0;

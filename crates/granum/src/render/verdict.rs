@@ -8,9 +8,10 @@ use super::columns::{Side, set};
 use super::example;
 use super::links;
 use super::near::near_misses;
+use super::sentence::sentence;
 use super::shell;
 use super::view::Report;
-use super::warning::{allowed, warnings};
+use super::warning::{self, allowed};
 use super::{
     bad, bad_at_end, count, counted, folded, good, heading, notable, problem, shortened, width_of,
 };
@@ -53,16 +54,8 @@ pub(super) fn checks(view: &Report<'_>) -> String {
     out
 }
 
-/// How many checks there are of a severity, and how many of them do not hold.
-fn tell(report: &tally::Report, severity: Severity) -> (usize, usize) {
-    let of = report.checks.iter().filter(|check| check.severity == severity);
-    of.fold((0, 0), |(all, failed), check| {
-        (all + 1, failed + usize::from(!check.held && !check.skipped))
-    })
-}
-
 /// What a check looked at.
-fn over(check: &CheckTally) -> String {
+pub(super) fn over(check: &CheckTally) -> String {
     match &check.table {
         _ if check.skipped => String::new(),
         Some(table) if check.rows == 0 => format!("{table} has no rows"),
@@ -85,82 +78,20 @@ fn over(check: &CheckTally) -> String {
 
 pub(super) fn verdict(view: &Report<'_>) -> String {
     let report = view.tally;
-    if report.held() {
-        return held(view);
-    }
-    let failed_links = report.links.iter().filter(|link| !link.held).count();
-    let not_built = report.links_planned - report.links.len();
-    let (checks, failed_checks) = tell(report, Severity::Check);
-    let skipped = report.checks.iter().filter(|check| check.skipped).count();
-    let mut parts = vec![];
-    if !report.problems.is_empty() {
-        let problems = report.problems.len() as u64;
-        parts.push(format!("{} with the data", counted(problems, "problem", "problems")));
-    }
-    // What could not be built has not failed by itself; only where all was looked at do zeros say
-    // something.
-    let all = report.problems.is_empty() && !view.examples_alone;
-    if failed_links > 0 || all {
-        parts.push(format!("{failed_links} of {} links failed", report.links_planned));
-    }
-    if failed_checks > 0 || all {
-        parts.push(format!("{failed_checks} of {checks} checks failed"));
-    }
-    let examples = report.examples.len();
-    let failed_examples = report.examples.iter().filter(|example| !example.held).count();
-    if examples > 0 {
-        parts.push(format!("{failed_examples} of {examples} examples failed"));
-    }
-    let (_, warns) = tell(report, Severity::Warn);
-    let moved = report.moved.iter().filter(|moved| moved.more).count();
-    let warns = warns + report.warnings.len() + moved;
-    if warns > 0 {
-        let denied = match (report.deny_warnings, warns) {
-            (false, _) => "",
-            (true, 1) => ", which is denied",
-            (true, _) => ", which are denied",
-        };
-        parts.push(format!("{}{denied}", counted(warns as u64, "warning", "warnings")));
-    }
-    let mut out = format!("STOPPED: {}.", parts.join(", "));
-    let mut not = vec![];
-    if not_built > 0 {
-        not.push(counted(not_built as u64, "link was not built", "links were not built"));
-    }
-    if skipped > 0 {
-        not.push(counted(skipped as u64, "check was not looked at", "checks were not looked at"));
-    }
-    if !report.not_built.is_empty() {
-        not.push(format!("not built: {}", report.not_built.join(", ")));
-    }
-    if !not.is_empty() {
-        out.push_str(&format!(" {}.", upper_first(&not.join("; "))));
-    }
-    if report.writes {
-        let beside = !report.aside.is_empty() || !view.anyway.is_empty();
-        let none = if beside { "No output" } else { "Nothing" };
-        out.push_str(&format!(" {none} was written."));
-    }
-    // Coloured when it is folded: signs of colour have no width.
-    let mut out = folded(&out, "", view.width).replacen("STOPPED", &bad("STOPPED"), 1);
-    for problem in &report.problems {
+    let sentence = sentence(view);
+    let mut out = if report.held() {
+        let written: String = report.written.iter().map(wrote).collect();
+        format!("{sentence}\n{written}{}", aside(&report.aside))
+    } else {
+        // Coloured when it is folded: signs of colour have no width.
+        folded(&sentence, "", view.width).replacen("STOPPED", &bad("STOPPED"), 1)
+    };
+    for trouble in troubles(view) {
         out.push('\n');
-        out.push_str(&problem::problem(problem, view.source));
+        out.push_str(&trouble.text);
     }
-    for link in report.links.iter().filter(|link| !link.held) {
-        out.push('\n');
-        out.push_str(&failed_link(view, link));
-    }
-    for failed in report.examples.iter().filter(|example| !example.held) {
-        out.push('\n');
-        out.push_str(&example::failed(failed, view.source, view.width));
-    }
-    for severity in [Severity::Check, Severity::Warn] {
-        out.push_str(&failed_checks_of(view, severity));
-    }
-    out.push_str(&warnings(&report.warnings, view.width));
     out.push_str(&allowed(&report.allowed, view.width));
-    if !report.aside.is_empty() {
+    if !report.held() && !report.aside.is_empty() {
         out.push('\n');
         out.push_str(&aside(&report.aside));
     }
@@ -170,94 +101,48 @@ pub(super) fn verdict(view: &Report<'_>) -> String {
             out.push_str(&format!("  {}", wrote(written)));
         }
     }
+    if let Some((path, bytes)) = view.page {
+        out.push_str(&format!(
+            "\n  {path} \u{b7} all of this on one page \u{b7} {}\n",
+            size(bytes)
+        ));
+    }
     out
 }
 
+/// Something that did not hold, or is warned of.
+pub(super) struct Trouble {
+    /// Whether it is only warned of.
+    pub warned: bool,
+    /// What there is to say of it.
+    pub text: String,
+}
+
+/// All that did not hold, then all that is warned of.
+pub(super) fn troubles(view: &Report<'_>) -> Vec<Trouble> {
+    let report = view.tally;
+    let mut stopped = vec![];
+    stopped.extend(report.problems.iter().map(|one| problem::problem(one, view.source)));
+    let links = report.links.iter().filter(|link| !link.held);
+    stopped.extend(links.map(|link| failed_link(view, link)));
+    let examples = report.examples.iter().filter(|example| !example.held);
+    stopped.extend(examples.map(|failed| example::failed(failed, view.source, view.width)));
+    stopped.extend(failed_checks_of(view, Severity::Check));
+    let mut warned = failed_checks_of(view, Severity::Warn);
+    warned.extend(report.warnings.iter().map(|one| warning::told(one, view.width)));
+    let trouble = |warned: bool| move |text: String| Trouble { warned, text };
+    let stopped = stopped.into_iter().map(trouble(false));
+    stopped.chain(warned.into_iter().map(trouble(true))).collect()
+}
+
 /// What there is to say of all checks of a severity that do not hold.
-fn failed_checks_of(view: &Report<'_>, severity: Severity) -> String {
+fn failed_checks_of(view: &Report<'_>, severity: Severity) -> Vec<String> {
     let failed = view
         .tally
         .checks
         .iter()
         .filter(|check| check.severity == severity && !check.held && !check.skipped);
-    failed.flat_map(|check| ["\n".to_owned(), failed_check(view, check)]).collect()
-}
-
-fn upper_first(text: &str) -> String {
-    let mut letters = text.chars();
-    letters.next().map_or(String::new(), |first| first.to_uppercase().chain(letters).collect())
-}
-
-fn held(view: &Report<'_>) -> String {
-    let report = view.tally;
-    let empty =
-        report.checks.iter().filter(|check| check.table.is_some() && check.rows == 0).count();
-    let ((checks, _), (all, warned)) =
-        (tell(report, Severity::Check), tell(report, Severity::Warn));
-    if view.examples_alone && report.examples.is_empty() {
-        return format!(
-            "{}: the plan has no example, and nothing else was looked at.\n",
-            good("HELD")
-        );
-    }
-    let mut holding = vec![];
-    if !view.examples_alone {
-        holding.push(counted(report.links.len() as u64, "link", "links"));
-        holding.push(counted(checks as u64, "check", "checks"));
-    }
-    if !report.examples.is_empty() {
-        holding.push(counted(report.examples.len() as u64, "example", "examples"));
-    }
-    let verb = if holding.len() == 1 && report.examples.len() == 1 { "holds" } else { "hold" };
-    let mut out = format!("{}: {} {verb}.", good("HELD"), listed(&holding));
-    if warned > 0 {
-        let verb = if warned == 1 { "does" } else { "do" };
-        out.push_str(&format!(" {warned} of {all} warnings {verb} not."));
-    }
-    if !report.warnings.is_empty() {
-        let found = report.warnings.len() as u64;
-        out.push_str(&format!(
-            " {} below.",
-            counted(found, "usual mistake is", "usual mistakes are")
-        ));
-    }
-    let moved = report.moved.iter().filter(|moved| moved.more).count() as u64;
-    if moved > 0 {
-        out.push_str(&format!(
-            " {} more than before.",
-            counted(moved, "number moved", "numbers moved")
-        ));
-    }
-    if empty > 0 {
-        out.push_str(&format!(
-            " {} over a table without rows.",
-            counted(empty as u64, "check was", "checks were")
-        ));
-    }
-    if view.examples_alone {
-        out.push_str(" Nothing else was looked at.");
-    } else if !report.writes {
-        out.push_str(" Nothing was to be written.");
-    } else if report.written.is_empty() {
-        out.push_str(" The plan has no output.");
-    }
-    out.push('\n');
-    for written in &report.written {
-        out.push_str(&wrote(written));
-    }
-    out.push_str(&aside(&report.aside));
-    out.push_str(&failed_checks_of(view, Severity::Warn));
-    out.push_str(&warnings(&report.warnings, view.width));
-    out.push_str(&allowed(&report.allowed, view.width));
-    out
-}
-
-/// Things one after the other: a, b and c.
-fn listed(things: &[String]) -> String {
-    match things {
-        [before @ .., last] if !before.is_empty() => format!("{} and {last}", before.join(", ")),
-        _ => things.concat(),
-    }
+    failed.map(|check| failed_check(view, check)).collect()
 }
 
 /// The files of rows that steps took out.

@@ -27,4 +27,6 @@ pub struct Report<'a> {
     pub changes: &'a [(String, Compared)],
     /// What was written of a run that stopped.
     pub anyway: &'a [tally::Written],
+    /// The path and the size of the page that was written.
+    pub page: Option<(&'a str, u64)>,
 }

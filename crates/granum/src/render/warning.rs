@@ -24,7 +24,7 @@ pub(super) fn allowed(allowed: &[Allowed], width: usize) -> String {
     told.collect()
 }
 
-fn told(warning: &Warning, width: usize) -> String {
+pub(super) fn told(warning: &Warning, width: usize) -> String {
     let Warning { table, step, what } = warning;
     let title = format!("warning: {table}: {step}");
     let mut out = folded(&title, "  ", width).replacen("warning", &notable("warning"), 1);

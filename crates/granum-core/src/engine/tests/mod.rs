@@ -12,6 +12,7 @@ mod mends;
 mod needed;
 mod random;
 mod repeats;
+mod seen;
 mod showing;
 mod totals;
 mod twins;

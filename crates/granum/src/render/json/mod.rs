@@ -14,11 +14,13 @@ use granum_core::relate::{NameFound, Relations};
 use granum_core::tally::{Report, Story, Written};
 use serde::Serialize;
 
+use super::Tale;
+
 pub use fault::{DiagnosticTold, ErrorTold, asked_wrong, diagnostics};
 pub use table::TableTold;
 pub use told::{
-    ChangeTold, DemoRun, DemoTold, ExampleTold, LayoutTold, LikenessTold, RecordsTold, RunTold,
-    SurveyTold,
+    ChangeTold, DemoRun, DemoTold, ExampleTold, LayoutTold, LikenessTold, PageTold, RecordsTold,
+    RunTold, SurveyTold,
 };
 
 /// The version of the documents.
@@ -80,6 +82,8 @@ pub enum Told<'a> {
     Table(TableTold<'a>),
     /// Of `show` without a table: those that there are.
     Outline(&'a [TableOutline]),
+    /// Of `tell`: a plan in sentences.
+    Tale(&'a Tale),
     /// Of `show --to`.
     Written(&'a Written),
     /// Of `trace`.

@@ -25,8 +25,21 @@ pub struct RunTold<'a> {
     pub changes: Vec<ChangeTold<'a>>,
     /// What was written of a run that stopped, where that was asked for.
     pub anyway: &'a [Written],
-    /// Why its record could not be written, where that failed: the outputs are.
+    /// The page that tells all of it, where that was asked for.
+    pub page: Option<&'a PageTold>,
+    /// Why its record or its page could not be written, where that failed: the outputs are.
     pub unwritten: Option<ErrorTold>,
+}
+
+/// A page that was written.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, schemars(rename = "Page"))]
+pub struct PageTold {
+    /// Its path; `-` is standard output.
+    pub path: String,
+    /// Its size.
+    pub bytes: u64,
 }
 
 /// An output beside the file that it replaced.

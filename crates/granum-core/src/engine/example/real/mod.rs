@@ -122,7 +122,7 @@ impl Making<'_> {
     ) -> Result<(), RunError> {
         let own = (found.table, found.step, vec![found.rows[0]]);
         let table = Purpose::Table(self.table);
-        let whole = Purpose::Whole { outputs: true };
+        let whole = Purpose::Whole { outputs: true, seen: false };
         let few = behind(replay, vec![own.clone()], ROWS)?;
         for purpose in [table, whole] {
             if self.attempt(replay, found, (&few, purpose), plain, real)? {

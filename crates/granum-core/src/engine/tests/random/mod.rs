@@ -8,7 +8,7 @@ mod model;
 mod slow;
 mod stories;
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 
 use proptest::prelude::*;
 use proptest::test_runner::{Config, TestCaseError, TestRunner};
@@ -20,8 +20,8 @@ use std::panic::AssertUnwindSafe;
 
 use super::memory::{Shelf, run_texts_as};
 use crate::engine::Running;
-use crate::table::Amount;
-use crate::tally::{BridgeKind, Problem, Report};
+use crate::table::{Amount, Room};
+use crate::tally::{BridgeKind, Problem, Report, Seen};
 
 /// What is expected of a plan: tables, or the problems that stop it.
 fn expected(plan: &Plan) -> World {
@@ -217,6 +217,43 @@ fn check_examples(
     Ok(())
 }
 
+/// What is seen, cell by cell.
+fn looked_at(seen: &Seen) -> String {
+    let mut out = format!("{:?}\n", seen.months);
+    for first in &seen.tables {
+        out.push_str(&format!("{} {:?}\n", first.table, first.unused));
+        for (name, column) in &first.columns {
+            let cells: Vec<_> = (0..first.rows).map(|row| column.scalar(row)).collect();
+            out.push_str(&format!("  {name} {cells:?}\n"));
+        }
+    }
+    out
+}
+
+/// Runs a plan to be seen, with all room and with none: that changes no byte. Gives the kinds of its problems.
+fn seen_of(
+    files: &[(&str, String)],
+    text: &str,
+    written: &HashMap<String, String>,
+) -> Result<Vec<&'static str>, TestCaseError> {
+    let room = Shelf::room(0, usize::MAX);
+    let ran = |part: usize, room: Option<&Room>| {
+        run_texts_as(files, text, part, Running { seen: true, room, ..Running::default() })
+    };
+    let (report, again) = ran(2, None);
+    prop_assert_eq!(written, &again, "what is seen changes the bytes\n{}", text);
+    let looks = |report: &Report| report.seen.as_ref().map(looked_at);
+    let away = ran(3, Some(&room)).0;
+    prop_assert_eq!(looks(&report), looks(&away), "what is put away is seen otherwise\n{}", text);
+    let first = report.seen.as_ref().map_or(&[][..], |seen| &seen.tables);
+    prop_assert_eq!(first.len(), report.tables.len(), "{}", text);
+    for (first, table) in first.iter().zip(&report.tables) {
+        let rows = table.steps.last().map_or(table.rows, |step| step.rows);
+        prop_assert_eq!((&first.table, first.rows as u64), (&table.name, rows.min(8)), "{}", text);
+    }
+    Ok(report.problems.iter().map(Problem::kind).collect())
+}
+
 fn check(numbers: &[u8]) -> Result<&'static str, TestCaseError> {
     let plan = Tape::new(numbers).plan();
     let text = plan.text();
@@ -251,6 +288,10 @@ fn check(numbers: &[u8]) -> Result<&'static str, TestCaseError> {
     prop_assert_eq!(&written, &again, "threads or parts change the bytes\n{}", &shown);
     let kinds = |report: &Report| report.problems.iter().map(Problem::kind).collect::<Vec<_>>();
     prop_assert_eq!(kinds(&report), kinds(&other), "{}", &shown);
+    let (mut seen, mut here) = (seen_of(&files, &text, &written)?, kinds(&report));
+    seen.sort_unstable();
+    here.sort_unstable();
+    prop_assert_eq!(seen, here, "{}", &shown);
     let world = expected(&plan);
     let mut stops: Vec<&str> =
         world.tables.values().filter_map(|rows| rows.as_ref().err().copied()).collect();
