@@ -353,6 +353,9 @@ pub struct PlanArgs {
     /// Show all entries of the amount bridges, not only the largest
     #[arg(long)]
     pub bridge: bool,
+    /// Again whenever the plan or a file that it reads changes, and tell what that changed
+    #[arg(long)]
+    pub watch: bool,
     #[command(flatten)]
     pub memory: Memory,
     #[command(flatten)]

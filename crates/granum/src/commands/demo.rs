@@ -66,6 +66,7 @@ fn plan(dir: &Path, at: usize, format: Format) -> PlanArgs {
         plan: Some(dir.join(PLANS[at].0)),
         deny: None,
         bridge: false,
+        watch: false,
         memory: crate::args::Memory::default(),
         options: PlanOptions { format, ..PlanOptions::default() },
     }

@@ -25,6 +25,7 @@ mod survey;
 mod tell;
 mod trace;
 mod used;
+mod watch;
 
 use std::io::{self, IsTerminal, Write};
 use std::process::ExitCode;

@@ -10,7 +10,7 @@ use granum_core::tally::Report;
 use super::changes::Kept;
 use super::plan::Plan;
 use super::record;
-use super::{Exit, Printer, anyway, aside, left, page};
+use super::{Exit, Printer, anyway, aside, left, page, watch};
 use crate::args::{Deny, Format, PlanArgs, Writing};
 use crate::memory::Used;
 use crate::progress::Progress;
@@ -42,6 +42,9 @@ impl<'a> Does<'a> {
 }
 
 pub(super) fn run(printer: &mut Printer, args: &PlanArgs, does: Does<'_>) -> Exit {
+    if args.watch {
+        return watch::run(printer, args, does);
+    }
     let piped =
         does.writing().is_some_and(|own| own.report.as_deref() == Some(Path::new(page::STANDARD)));
     if piped && args.options.format == Format::Json {
@@ -54,7 +57,7 @@ pub(super) fn run(printer: &mut Printer, args: &PlanArgs, does: Does<'_>) -> Exi
         Ok((plan, done)) => {
             let text = match args.options.format {
                 Format::Json => document(&plan, &done),
-                Format::Text => text(printer, &plan, args, (&done, does)),
+                Format::Text => told(printer, &view(printer, &plan, args, (&done, does)), does),
             };
             if piped {
                 printer.diagnostic(&text);
@@ -113,16 +116,15 @@ pub(super) fn done(
     Ok((plan, done))
 }
 
-/// What is told as text.
-fn text(
+/// What is to be printed, and how.
+pub(super) fn view<'a>(
     printer: &Printer,
-    plan: &Plan,
-    args: &PlanArgs,
-    (done, does): (&Done, Does<'_>),
-) -> String {
-    let report = &done.report;
-    let view = View {
-        tally: report,
+    plan: &'a Plan,
+    args: &'a PlanArgs,
+    (done, does): (&'a Done, Does<'_>),
+) -> View<'a> {
+    View {
+        tally: &done.report,
         plan: &plan.name,
         settings: &args.options.settings,
         source: &plan.texts.all,
@@ -134,10 +136,14 @@ fn text(
         changes: &done.changes,
         anyway: &done.anyway,
         page: done.page.as_ref().map(|page| (page.path.as_str(), page.bytes)),
-    };
+    }
+}
+
+/// What is told as text.
+pub(super) fn told(printer: &Printer, view: &View<'_>, does: Does<'_>) -> String {
     match printer.global.quiet {
         // In a pipeline nobody reads that all is well.
-        true if report.held() && !report.warns() => String::new(),
+        true if view.tally.held() && !view.tally.warns() => String::new(),
         true => view.verdict(),
         false if matches!(does, Does::Page(_)) => view.verdict(),
         false => view.whole(),

@@ -34,6 +34,7 @@ mod verdict;
 mod view;
 mod visible;
 mod warning;
+mod watch;
 
 pub use compare::{compared, compared_verdict, not_compared};
 pub use diagnostic::diagnostics;
@@ -55,6 +56,7 @@ pub use texts::Texts;
 pub use view::Report;
 pub use visible::visible;
 pub use warning::warnings;
+pub use watch::{Again, Before, again};
 
 use anstyle::{AnsiColor, Style};
 use granum_core::tally::Unread;

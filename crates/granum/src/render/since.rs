@@ -98,7 +98,8 @@ pub(super) fn numbers(moved: &[Moved], most: usize) -> Vec<Vec<String>> {
     lines
 }
 
-fn table(moved: &[Moved]) -> String {
+/// Numbers that moved, or that none did.
+pub(super) fn table(moved: &[Moved]) -> String {
     if moved.is_empty() {
         return "  every number is as it was\n\n".into();
     }

@@ -60,5 +60,6 @@ mod trace;
 mod turn;
 mod used;
 mod warnings;
+mod watch;
 mod written;
 mod zones;
