@@ -1,7 +1,7 @@
 #!/usr/bin/env bash
 # Makes docs/screenshots/*.png from the demo: each command in a real terminal window.
-# Needs Xvfb, xterm, ImageMagick and the DejaVu fonts:
-#   apt-get install xvfb xterm imagemagick fonts-dejavu-core
+# Needs Xvfb, xterm, ImageMagick, Chromium and the DejaVu fonts:
+#   apt-get install xvfb xterm imagemagick chromium fonts-dejavu-core
 set -euo pipefail
 cd "$(dirname "$0")/.."
 cargo build --release --quiet -p granum
@@ -66,8 +66,10 @@ shot match 'granum match data/orders_post.csv data/customers.csv --on customer_n
 shot draft 'granum draft data/*.csv | tail -n 51'
 granum relate data/*.csv --picture "$shots/links.png" >/dev/null 2>&1
 shot run 'granum run nursery.granum --color always | tail -n 50'
-shot periods "granum match data/orders_shop.csv data/promotions.csv --on \"ordered_on within starts_on through ends_on\" --color always"
-shot bridge 'granum run nursery.granum | sed -n "/^periods/,/^checks/p"'
+shot tell 'granum tell nursery.granum sales --color always | head -n 52'
+granum report nursery.granum -q >/dev/null
+chromium --headless=new --no-sandbox --disable-gpu --hide-scrollbars --window-size=1280,800 \
+  --screenshot="$shots/report.png" "file://$PWD/nursery.html" >/dev/null 2>&1
 shot tally 'granum run nursery.granum --color always | head -n 50'
 shot stopped 'granum run broken.granum -q'
 sed 's/through ends_on/until ends_on/; s/keep latest sent_at/keep earliest sent_at/; s/freight by net/freight by quantity/' \

@@ -16,6 +16,7 @@ mod grain;
 pub mod lang;
 pub mod likeness;
 pub mod link;
+pub mod names;
 #[cfg(feature = "parts")]
 pub mod parts;
 pub mod port;

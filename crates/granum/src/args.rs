@@ -162,6 +162,8 @@ granum example [OPTIONS] PLAN TABLE COLUMN=VALUE\u{2026}
     },
     /// Two builds of a table side by side: rows added, gone and changed, in which columns, by how much
     Compare(CompareArgs),
+    /// Help whoever writes a plan in an editor: the Language Server Protocol on standard input and output
+    Serve,
     /// Print what makes a shell complete this program's words: granum completions bash
     Completions {
         /// The shell

@@ -1,6 +1,7 @@
 //! Runs a typed plan: what depends on what, tables, links, checks, the gate.
 
 mod after;
+mod beginnings;
 mod beside;
 mod calendar;
 mod chart;
@@ -38,6 +39,7 @@ mod warn;
 mod whole;
 mod wide;
 
+pub use beginnings::Beginnings;
 pub use beside::{AskedWrong, Beside};
 pub use context::RunError;
 pub use example::{Differs, RealExample, real_example, run_examples};

@@ -7,7 +7,7 @@ use super::inputs::Inputs;
 use super::named::find_table;
 use crate::lang::PlanTree;
 use crate::port::Sources;
-use crate::resolve::Source;
+use crate::resolve::{Plan, Source};
 
 /// What is known of a table before it is built.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
@@ -40,6 +40,11 @@ pub fn outline(
 ) -> Result<Vec<TableOutline>, RunError> {
     let plan = Inputs::open(tree, sources)?.resolve(tree, settings)?;
     of.map_or(Ok(()), |of| find_table(&plan, of).map(drop))?;
+    Ok(outlined(&plan))
+}
+
+/// The inputs and tables of a resolved plan.
+pub(super) fn outlined(plan: &Plan) -> Vec<TableOutline> {
     let tables = plan.tables.iter().enumerate().map(|(at, table)| {
         let links = plan.links.iter().filter(|link| link.from.0 == at);
         TableOutline {
@@ -55,5 +60,5 @@ pub fn outline(
             links: links.map(|link| link.name.clone()).collect(),
         }
     });
-    Ok(tables.collect())
+    tables.collect()
 }

@@ -103,7 +103,7 @@ const PADDING: f64 = 10.0;
 const BETWEEN: f64 = 58.0;
 /// Where on its line a share may stand, the best first; and the room that one takes.
 const ALONG: [f64; 6] = [0.5, 0.38, 0.62, 0.28, 0.72, 0.2];
-const SHARE: (f64, f64) = (48.0, 15.0);
+const SHARE: (f64, f64) = (58.0, 15.0);
 /// A picture is this wide at least.
 const LEAST: f64 = 640.0;
 

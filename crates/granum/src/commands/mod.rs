@@ -20,6 +20,7 @@ mod plan;
 mod record;
 mod relate;
 mod run;
+mod serve;
 mod show;
 mod survey;
 mod tell;
@@ -220,6 +221,7 @@ pub fn run(args: Args) -> Exit {
             page::run(&mut printer, &plan, to.as_deref(), against.as_deref())
         }
         Command::Show(args) => shown(&mut printer, args),
+        Command::Serve => serve::run(&mut printer),
         Command::Compare(args) => compare::run(&mut printer, &args),
         Command::Example { row, plain } => match crate::args::traced("example", &row) {
             Ok((plan, tracing)) => {

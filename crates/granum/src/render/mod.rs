@@ -51,7 +51,7 @@ pub use shell::SHOWN;
 pub use since::records;
 pub use story::story;
 pub use survey::{parts, survey};
-pub use tell::{Tale, tale};
+pub use tell::{Tale, column_from, made, tale};
 pub use texts::Texts;
 pub use view::Report;
 pub use visible::visible;

@@ -45,6 +45,7 @@ mod record;
 mod relate;
 mod same;
 mod schema;
+mod serve;
 mod server;
 mod servers;
 mod servers_mysql;

@@ -7,11 +7,11 @@ use super::super::terms::{Name, Quoted};
 use super::super::token::{Span, Token, TokenKind};
 
 /// The words that statements begin with.
-pub(in crate::lang) const STATEMENTS: &[&str] = &[
+pub(crate) const STATEMENTS: &[&str] = &[
     "plan", "param", "input", "table", "link", "check", "output", "use", "warn", "example", "chart",
 ];
 
-pub(in crate::lang) const TYPES: &[&str] =
+pub(crate) const TYPES: &[&str] =
     &["text", "integer", "decimal", "number", "date", "datetime", "boolean"];
 
 /// An error has been noted; whoever can go on does.

@@ -135,7 +135,7 @@ impl StepKind {
 }
 
 /// The words that steps begin with.
-pub(in crate::lang) const STEPS: &[&str] = &[
+pub(crate) const STEPS: &[&str] = &[
     "read", "add", "change", "keep", "drop", "dedupe", "units", "columns", "rename", "grain",
     "track", "allocate", "turn", "expand", "one", "top", "bottom", "sort",
 ];

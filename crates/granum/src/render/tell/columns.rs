@@ -18,11 +18,7 @@ fn set(origins: &mut Origins, name: &str, origin: String) {
 }
 
 /// Where a column of a table comes from. `outline` has the columns of all tables.
-pub(super) fn origin(
-    tree: &PlanTree,
-    outline: &[TableOutline],
-    (table, column): (&str, &str),
-) -> String {
+pub fn origin(tree: &PlanTree, outline: &[TableOutline], (table, column): (&str, &str)) -> String {
     let mut origins = vec![];
     let scope = Scope::of(tree, table);
     for statement in &tree.statements {

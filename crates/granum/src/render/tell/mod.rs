@@ -13,6 +13,7 @@ use serde::Serialize;
 
 use super::tally::grain_words;
 use super::{dim, folded, heading, shell};
+pub use columns::origin as column_from;
 use columns::origin;
 use steps::{preferred, sentences};
 use words::{Scope, listed, names};
@@ -135,7 +136,7 @@ fn parameter(kind: &StatementKind) -> Option<String> {
 }
 
 /// How a table is made, and where its rows lead.
-pub(super) fn made(tree: &PlanTree, name: &str) -> (Vec<String>, Vec<String>) {
+pub fn made(tree: &PlanTree, name: &str) -> (Vec<String>, Vec<String>) {
     let scope = Scope::of(tree, name);
     let mut told = vec![];
     let mut links = vec![];

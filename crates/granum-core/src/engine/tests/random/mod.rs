@@ -18,8 +18,10 @@ use self::model::{Plan, Start, Table};
 use self::slow::{Rows, V, World, cell, work};
 use std::panic::AssertUnwindSafe;
 
-use super::memory::{Shelf, run_texts_as};
+use super::memory::{Shelf, run_texts_as, try_texts};
 use crate::engine::Running;
+use crate::lang::parse;
+use crate::names::{Names, NotRenamed, Symbol};
 use crate::table::{Amount, Room};
 use crate::tally::{BridgeKind, Problem, Report, Seen};
 
@@ -254,6 +256,53 @@ fn seen_of(
     Ok(report.problems.iter().map(Problem::kind).collect())
 }
 
+/// Gives one of a plan's names, or another, everywhere: it means the same, but for the heads of its outputs.
+fn renamed(
+    files: &[(&str, String)],
+    text: &str,
+    written: &HashMap<String, String>,
+    kinds: &[&str],
+    which: u8,
+) -> Result<(), TestCaseError> {
+    let columns = files.iter().map(|(name, rows)| {
+        let head = rows.lines().next().unwrap_or_default();
+        ((*name).to_owned(), head.split(',').map(str::to_owned).collect())
+    });
+    let names = Names::of(&parse(text).tree, text, &columns.collect());
+    let own: Vec<&Symbol> = names.symbols().iter().filter(|symbol| !symbol.of_files).collect();
+    let Some(symbol) = own.get(usize::from(which) % own.len().max(1)) else { return Ok(()) };
+    let new = "called `otherwise`, by far";
+    let mut edits = match names.renamed(symbol, new) {
+        Ok(edits) => edits,
+        // Its name is what rows have.
+        Err(NotRenamed::AsValue(_)) => return Ok(()),
+        Err(wrong) => return Err(TestCaseError::fail(wrong.to_string())),
+    };
+    edits.sort_by_key(|(span, _)| std::cmp::Reverse(span.start));
+    let mut other = text.to_owned();
+    for (span, text) in edits {
+        other.replace_range(span.start..span.end, &text);
+    }
+    let shown = format!("{symbol:#?}\n{other}");
+    prop_assert!(parse(&other).diagnostics.is_empty(), "{}", shown);
+    let (report, again) = try_texts(files, &other, 2, Running::default());
+    let report = report.map_err(|error| TestCaseError::fail(format!("{error:#?}\n{shown}")))?;
+    prop_assert_eq!(
+        report.problems.iter().map(Problem::kind).collect::<Vec<_>>(),
+        kinds,
+        "{}",
+        &shown
+    );
+    let rows = |written: &HashMap<String, String>| {
+        let rows = |text: &String| {
+            text.split_once('\n').map_or(String::new(), |(_, rows)| rows.to_owned())
+        };
+        written.iter().map(|(path, text)| (path.clone(), rows(text))).collect::<BTreeMap<_, _>>()
+    };
+    prop_assert_eq!(rows(written), rows(&again), "{}", &shown);
+    Ok(())
+}
+
 fn check(numbers: &[u8]) -> Result<&'static str, TestCaseError> {
     let plan = Tape::new(numbers).plan();
     let text = plan.text();
@@ -292,6 +341,7 @@ fn check(numbers: &[u8]) -> Result<&'static str, TestCaseError> {
     seen.sort_unstable();
     here.sort_unstable();
     prop_assert_eq!(seen, here, "{}", &shown);
+    renamed(&files, &text, &written, &kinds(&report), numbers.first().copied().unwrap_or(0))?;
     let world = expected(&plan);
     let mut stops: Vec<&str> =
         world.tables.values().filter_map(|rows| rows.as_ref().err().copied()).collect();

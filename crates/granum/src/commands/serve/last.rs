@@ -1,0 +1,117 @@
+//! What the last run of a plan found, where its record lies beside the plan.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::time::SystemTime;
+
+use serde_json::Value;
+
+/// A record of a run, and when it was written.
+pub(super) struct LastRun {
+    name: String,
+    written: SystemTime,
+    report: Value,
+}
+
+/// A link that was not as complete as asked, with keys that mend it.
+pub(super) struct Mend {
+    pub from: String,
+    pub name: String,
+    /// What to write behind `on`.
+    pub keys: String,
+    /// How many rows that wins.
+    pub rows: u64,
+}
+
+/// Records are no larger: what is, is another file.
+const LARGEST: u64 = 64 << 20;
+
+impl LastRun {
+    /// The newest record of a plan in its folder.
+    pub fn of(plan: &Path) -> Option<Self> {
+        let own = plan.file_name()?.to_string_lossy().into_owned();
+        let mut records: Vec<(SystemTime, PathBuf)> = fs::read_dir(plan.parent()?)
+            .ok()?
+            .filter_map(|entry| {
+                let path = entry.ok()?.path();
+                let data = fs::metadata(&path).ok()?;
+                let json = path.extension().is_some_and(|ending| ending == "json");
+                (json && data.is_file() && data.len() <= LARGEST).then_some(())?;
+                Some((data.modified().ok()?, path))
+            })
+            .collect();
+        records.sort();
+        records.into_iter().rev().find_map(|(written, path)| {
+            let record: Value = serde_json::from_slice(&fs::read(&path).ok()?).ok()?;
+            record["program"].as_str().filter(|program| program.starts_with("granum "))?;
+            let plan = Path::new(record["plan"]["name"].as_str()?).file_name()?;
+            let name = path.file_name()?.to_string_lossy().into_owned();
+            (plan.to_string_lossy() == own).then(|| Self {
+                name,
+                written,
+                report: record["report"].clone(),
+            })
+        })
+    }
+
+    /// How long ago it was written, in words.
+    fn when(&self) -> String {
+        let seconds = self.written.elapsed().map_or(0, |since| since.as_secs());
+        let (count, unit) = match seconds {
+            0..120 => return "just now".into(),
+            120..7_200 => (seconds / 60, "minutes"),
+            7_200..172_800 => (seconds / 3_600, "hours"),
+            _ => (seconds / 86_400, "days"),
+        };
+        format!("{count} {unit} ago")
+    }
+
+    /// What it found of a table: its rows, and how complete its links were.
+    pub fn of_table(&self, table: &str) -> Vec<String> {
+        let mut lines = vec![];
+        let own = |name: &str| -> Vec<&Value> {
+            let key = if name == "links" { "from" } else { "name" };
+            let all = self.report[name].as_array().into_iter().flatten();
+            all.filter(|one| one[key] == table).collect()
+        };
+        for found in own("tables") {
+            let last = found["steps"].as_array().and_then(|steps| steps.last()).unwrap_or(found);
+            lines.push(format!("{} rows", last["rows"]));
+        }
+        for link in own("links") {
+            let asked = link["required"].as_str().filter(|asked| !asked.is_empty());
+            let asked = asked.map_or(String::new(), |asked| format!("; asked: {asked}"));
+            let share = link["share"].as_str().unwrap_or_default();
+            lines.push(format!(
+                "→ {}: {share} of rows{asked}",
+                link["name"].as_str().unwrap_or_default()
+            ));
+        }
+        if lines.is_empty() {
+            return lines;
+        }
+        vec![format!("In the last run ({}, {}): {}", self.name, self.when(), lines.join(" · "))]
+    }
+
+    /// Keys that mend links, as that run measured them.
+    pub fn mends(&self) -> Vec<Mend> {
+        let links = self.report["links"].as_array().into_iter().flatten();
+        let mends = links.flat_map(|link| {
+            let near = link["near"].as_array().into_iter().flatten();
+            near.filter_map(|near| {
+                Some(Mend {
+                    from: link["from"].as_str()?.to_owned(),
+                    name: link["name"].as_str()?.to_owned(),
+                    keys: near["keys"].as_str()?.to_owned(),
+                    rows: near["rows"].as_u64()?,
+                })
+            })
+        });
+        mends.collect()
+    }
+
+    /// Where it stands, and since when, in words.
+    pub fn called(&self) -> String {
+        format!("{}, {}", self.name, self.when())
+    }
+}
