@@ -3,7 +3,6 @@
 
 use std::collections::HashSet;
 
-use super::seen::day_of;
 use crate::expr::{Kind, Typed};
 use crate::resolve::{CheckKind, Lay, MistakePlan, Plan, Required, Source};
 use crate::step::RowsBecome;
@@ -243,23 +242,6 @@ impl Demand {
         }
     }
 
-    /// All tables are held until their first rows are taken: those that nothing is made from with all columns. Days
-    /// of links stay.
-    fn seed_seen(&mut self, plan: &Plan) {
-        let made_from = |id: TableId| plan.tables.iter().any(|table| table.bases().contains(&id));
-        for at in (0..plan.tables.len()).map(TableId) {
-            self.tables[at.0].whole = true;
-            let output = plan.outputs.iter().any(|output| output.table == at);
-            if output || !made_from(at) && !matches!(plan.tables[at.0].source, Source::Input(_)) {
-                self.tables[at.0].columns.fill(true);
-            }
-            self.grain_of(plan, at);
-        }
-        for day in (0..plan.links.len()).filter_map(|link| day_of(plan, LinkId(link))) {
-            self.tables[day.table.0].columns[day.column.0] = true;
-        }
-    }
-
     /// Every row can be traced to the input it came from, so that messages name its line.
     fn name_rows(&mut self, plan: &Plan) {
         for at in 0..plan.tables.len() {
@@ -270,7 +252,7 @@ impl Demand {
         }
     }
 
-    fn grain_of(&mut self, plan: &Plan, table: TableId) {
+    pub fn grain_of(&mut self, plan: &Plan, table: TableId) {
         for column in plan.tables[table.0].grain_columns() {
             self.tables[table.0].columns[column.0] = true;
         }

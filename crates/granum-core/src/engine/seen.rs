@@ -1,8 +1,9 @@
 //! What a page shows of a run: the first rows of tables as they are made, and at the end charts and links by month.
 
+use super::demand::Demand;
 use crate::bug::Sure;
 use crate::expr::{Kind, Typed};
-use crate::resolve::{LinkPlan, Plan, TablePlan};
+use crate::resolve::{LinkPlan, Plan, Source, TablePlan};
 use crate::table::{Column, ColumnId, LinkId, Rows, Table, TableId};
 use crate::tally::{FirstRows, LinkMonths, MonthMet};
 use crate::value::{Type, day};
@@ -49,6 +50,25 @@ pub(super) fn day_of(plan: &Plan, id: LinkId) -> Option<Day> {
 fn first_day(table: &TablePlan) -> Option<ColumnId> {
     let of = |ty: Type| table.columns.iter().position(|(_, slot)| table.slots[slot.0] == ty);
     of(Type::Date).or_else(|| of(Type::DateTime)).map(ColumnId)
+}
+
+impl Demand {
+    /// All tables are held until their first rows are taken: those that nothing is made from with all columns. Days
+    /// of links stay.
+    pub fn seed_seen(&mut self, plan: &Plan) {
+        let made_from = |id: TableId| plan.tables.iter().any(|table| table.bases().contains(&id));
+        for at in (0..plan.tables.len()).map(TableId) {
+            self.tables[at.0].whole = true;
+            let output = plan.outputs.iter().any(|output| output.table == at);
+            if output || !made_from(at) && !matches!(plan.tables[at.0].source, Source::Input(_)) {
+                self.tables[at.0].columns.fill(true);
+            }
+            self.grain_of(plan, at);
+        }
+        for day in (0..plan.links.len()).filter_map(|link| day_of(plan, LinkId(link))) {
+            self.tables[day.table.0].columns[day.column.0] = true;
+        }
+    }
 }
 
 /// The first rows of a table.

@@ -1,6 +1,7 @@
 //! Which columns rows have at a step, and which links lead from them.
 
 use std::collections::{HashMap, HashSet};
+use std::rc::Rc;
 
 use super::Names;
 use super::symbol::{Meaning, Stands, Symbol, Use};
@@ -53,7 +54,10 @@ pub(super) struct Finder<'p> {
     /// For each link its name's symbol and that of its way back.
     pub links: Vec<(&'p LinkTree, usize, usize)>,
     files: HashMap<(String, String), usize>,
-    ends: HashMap<String, Scope>,
+    ends: HashMap<String, Rc<Scope>>,
+    /// What was found in the ends of tables, and all that is there.
+    found: HashMap<String, HashMap<String, Option<usize>>>,
+    all: HashMap<String, Rc<Vec<(String, usize)>>>,
     begun: HashSet<String>,
     /// Tables in whose ends something is looked for: those that wait for each other are looked at once.
     looking: HashSet<String>,
@@ -72,6 +76,8 @@ impl<'p> Finder<'p> {
             links: vec![],
             files: HashMap::new(),
             ends: HashMap::new(),
+            found: HashMap::new(),
+            all: HashMap::new(),
             begun: HashSet::new(),
             looking: HashSet::new(),
         }
@@ -169,9 +175,9 @@ impl<'p> Finder<'p> {
     }
 
     /// The columns of a table in its end; nothing while they are looked for, as where tables wait for each other.
-    pub fn end_of(&mut self, table: &str) -> Option<Scope> {
+    pub fn end_of(&mut self, table: &str) -> Option<Rc<Scope>> {
         if let Some(end) = self.ends.get(table) {
-            return Some(end.clone());
+            return Some(Rc::clone(end));
         }
         if !self.begun.insert(table.to_owned()) {
             return None;
@@ -182,7 +188,8 @@ impl<'p> Finder<'p> {
             let table = self.table(table)?;
             self.of_table(table)
         };
-        self.ends.insert(table.to_owned(), end.clone());
+        let end = Rc::new(end);
+        self.ends.insert(table.to_owned(), Rc::clone(&end));
         Some(end)
     }
 
@@ -197,12 +204,7 @@ impl<'p> Finder<'p> {
             Before::Tables(tables) => {
                 let mut found: Option<usize> = None;
                 for table in tables {
-                    let Some(end) = self.end_of(table) else { continue };
-                    if !self.looking.insert(table.clone()) {
-                        continue;
-                    }
-                    let own = self.column(&end, name);
-                    self.looking.remove(table);
+                    let own = self.column_of(table, name);
                     let Some(own) = own else { continue };
                     // Columns of one name become one below each other.
                     if let Some(found) = found {
@@ -213,6 +215,21 @@ impl<'p> Finder<'p> {
                 found
             }
         }
+    }
+
+    /// A column of a table in its end.
+    fn column_of(&mut self, table: &str, name: &str) -> Option<usize> {
+        if let Some(found) = self.found.get(table).and_then(|found| found.get(name)) {
+            return *found;
+        }
+        let end = self.end_of(table)?;
+        if !self.looking.insert(table.to_owned()) {
+            return None;
+        }
+        let found = self.column(&end, name);
+        self.looking.remove(table);
+        self.found.entry(table.to_owned()).or_default().insert(name.to_owned(), found);
+        found
     }
 
     /// A column of an input's files, if they may have it.
@@ -235,43 +252,58 @@ impl<'p> Finder<'p> {
         Some(id)
     }
 
-    /// The symbols of the columns that an input's files are known to have.
-    fn known_columns(&mut self, input: &str) -> Vec<String> {
-        self.known.get(input).cloned().unwrap_or_default()
-    }
-
-    /// All columns of a scope that are known, in no order.
+    /// All columns of a scope that are known, each once.
     pub fn all_columns(&mut self, scope: &Scope) -> Vec<(String, usize)> {
-        let mut names: Vec<String> = match &scope.before {
+        let mut all: Vec<(String, usize)> = vec![];
+        let mut seen: HashSet<String> = HashSet::new();
+        for (name, symbol) in &scope.own {
+            seen.insert(name.clone());
+            all.extend(symbol.map(|symbol| (name.clone(), symbol)));
+        }
+        let before: Vec<(String, usize)> = match &scope.before {
             Before::Nothing => vec![],
-            Before::Files(input) => self.known_columns(input),
+            Before::Files(input) => {
+                let known = self.known.get(input).cloned().unwrap_or_default();
+                let symbol = |name: String| Some((name.clone(), self.of_files(input, &name)?));
+                known.into_iter().filter_map(symbol).collect()
+            }
             Before::Tables(tables) => {
-                let mut names = vec![];
-                for table in tables {
-                    let Some(end) = self.end_of(table) else { continue };
-                    if !self.looking.insert(table.clone()) {
-                        continue;
-                    }
-                    let all = self.all_columns(&end);
-                    self.looking.remove(table);
-                    names.extend(all.into_iter().map(|(name, _)| name));
-                }
-                names
+                let ends = tables.iter().flat_map(|table| self.all_of(table).to_vec());
+                ends.collect()
             }
         };
-        names.extend(scope.own.iter().map(|(name, _)| name.clone()));
-        let mut seen = HashSet::new();
-        names.retain(|name| seen.insert(name.clone()));
-        let symbol = |name: String| Some((name.clone(), self.column(scope, &name)?));
-        names.into_iter().filter_map(symbol).collect()
+        let own = all.len();
+        for (name, symbol) in before {
+            if seen.insert(name.clone()) {
+                all.push((name, symbol));
+            } else if let Some((_, known)) = all[own..].iter().find(|(known, _)| *known == name) {
+                // Columns of one name become one below each other.
+                self.join(*known, symbol);
+            }
+        }
+        all
+    }
+
+    /// All columns of a table in its end.
+    fn all_of(&mut self, table: &str) -> Rc<Vec<(String, usize)>> {
+        if let Some(all) = self.all.get(table) {
+            return Rc::clone(all);
+        }
+        let Some(end) = self.end_of(table) else { return Rc::default() };
+        if !self.looking.insert(table.to_owned()) {
+            return Rc::default();
+        }
+        let all = Rc::new(self.all_columns(&end));
+        self.looking.remove(table);
+        self.all.insert(table.to_owned(), Rc::clone(&all));
+        all
     }
 
     fn finish(mut self) -> Names {
         let tables: Vec<String> = self.ends.keys().cloned().collect();
         let mut columns = HashMap::new();
         for table in tables {
-            let Some(end) = self.end_of(&table) else { continue };
-            let all = self.all_columns(&end);
+            let all = self.all_of(&table).to_vec();
             columns.insert(table, all);
         }
         let roots: Vec<usize> = (0..self.symbols.len()).map(|id| self.root(id)).collect();

@@ -19,6 +19,7 @@ mod picture;
 mod plan;
 mod record;
 mod relate;
+mod report;
 mod run;
 mod serve;
 mod show;
@@ -209,16 +210,16 @@ pub fn run(args: Args) -> Exit {
         Command::Match(args) => matching::run(&mut printer, &args),
         Command::Draft { files, reading } => draft::run(&mut printer, &files, &reading),
         Command::Check { plan, examples: false } => {
-            run::run(&mut printer, &plan, run::Does::Checks)
+            watch::run(&mut printer, &plan, run::Does::Checks)
         }
         Command::Check { plan, examples: true } => {
-            run::run(&mut printer, &plan, run::Does::Examples)
+            watch::run(&mut printer, &plan, run::Does::Examples)
         }
         Command::Run { plan, writing } => {
-            run::run(&mut printer, &plan, run::Does::Outputs(&writing))
+            watch::run(&mut printer, &plan, run::Does::Outputs(&writing))
         }
         Command::Report { plan, to, against } => {
-            page::run(&mut printer, &plan, to.as_deref(), against.as_deref())
+            report::run(&mut printer, &plan, to.as_deref(), against.as_deref())
         }
         Command::Show(args) => shown(&mut printer, args),
         Command::Serve => serve::run(&mut printer),

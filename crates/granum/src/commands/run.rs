@@ -10,7 +10,7 @@ use granum_core::tally::Report;
 use super::changes::Kept;
 use super::plan::Plan;
 use super::record;
-use super::{Exit, Printer, anyway, aside, left, page, watch};
+use super::{Exit, Printer, anyway, aside, left, page};
 use crate::args::{Deny, Format, PlanArgs, Writing};
 use crate::memory::Used;
 use crate::progress::Progress;
@@ -42,9 +42,6 @@ impl<'a> Does<'a> {
 }
 
 pub(super) fn run(printer: &mut Printer, args: &PlanArgs, does: Does<'_>) -> Exit {
-    if args.watch {
-        return watch::run(printer, args, does);
-    }
     let piped =
         does.writing().is_some_and(|own| own.report.as_deref() == Some(Path::new(page::STANDARD)));
     if piped && args.options.format == Format::Json {

@@ -30,8 +30,12 @@ type Stands = Option<(u64, Option<SystemTime>)>;
 /// How all files stand, by their paths.
 type Stand = BTreeMap<PathBuf, Stands>;
 
-/// Runs a plan until somebody ends it.
+/// Runs a plan once, or where that is asked for until somebody ends it.
 pub(super) fn run(printer: &mut Printer, args: &PlanArgs, does: Does<'_>) -> Exit {
+    if args.watch { again(printer, args, does) } else { run::run(printer, args, does) }
+}
+
+fn again(printer: &mut Printer, args: &PlanArgs, does: Does<'_>) -> Exit {
     if args.options.format == Format::Json {
         let text = "error: --watch is for people\n  leave --format json out, or run it once for each document\n";
         printer.diagnostic(text);

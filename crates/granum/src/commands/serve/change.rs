@@ -9,7 +9,7 @@ use lsp_types::{
 
 use super::document::Document;
 use super::last::LastRun;
-use super::lines::Counting;
+use super::lines::{Counting, Lines};
 
 /// Edits, by the plans that they are of.
 fn edit_of(edits: Vec<(Location, String)>) -> WorkspaceEdit {
@@ -58,8 +58,9 @@ pub(super) fn renamed(
             return Err(format!("the plan would be wrong: {}", wrong.message));
         }
     }
-    let places = edits.into_iter().map(|(span, name)| (document.location(counting, span), name));
-    Ok(edit_of(places.collect()))
+    let (spans, names): (Vec<Span>, Vec<String>) = edits.into_iter().unzip();
+    let places = document.locations(counting, &spans);
+    Ok(edit_of(places.into_iter().zip(names).collect()))
 }
 
 /// The plan in its one layout; nothing where it is so, or where it cannot be read.
@@ -72,7 +73,7 @@ pub(super) fn laid_out(document: &Document, counting: Counting) -> Option<Vec<Te
     if new_text == document.text {
         return Some(vec![]);
     }
-    let end = counting.position(&document.text, document.text.len());
+    let end = counting.position(&Lines::of(&document.text), document.text.len());
     let range = Range { start: Position { line: 0, character: 0 }, end };
     Some(vec![TextEdit { range, new_text }])
 }

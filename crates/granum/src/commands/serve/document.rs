@@ -10,7 +10,7 @@ use granum_core::resolve::with_paths;
 use granum_io::Files;
 use lsp_types::{Location, Uri};
 
-use super::lines::Counting;
+use super::lines::{Counting, Lines};
 use super::place::{path_of, uri_of};
 use crate::commands::{outputs, used};
 use crate::render::Texts;
@@ -87,14 +87,24 @@ impl Document {
         self.set(self.text.clone());
     }
 
-    /// Where a stretch of all texts stands: in this plan, or in one that it uses.
+    /// Where stretches of all texts stand: in this plan, or in those that it uses.
+    pub fn locations(&self, counting: Counting, spans: &[Span]) -> Vec<Location> {
+        let mut lines: Vec<Option<Lines<'_>>> = self.texts.parts().map(|_| None).collect();
+        let location = |span: &Span| {
+            let (part, start) = self.texts.place(span.start);
+            let (name, text) = self.texts.part(part);
+            let end = start + (span.end - span.start);
+            let lines = lines[part].get_or_insert_with(|| Lines::of(text));
+            let range = counting.range(lines, Span { start, end });
+            let uri = if part == 0 { self.uri.clone() } else { uri_of(&self.folder().join(name)) };
+            Location { uri, range }
+        };
+        spans.iter().map(location).collect()
+    }
+
+    /// The same of one.
     pub fn location(&self, counting: Counting, span: Span) -> Location {
-        let (part, start) = self.texts.place(span.start);
-        let (name, text) = self.texts.part(part);
-        let end = start + (span.end - span.start);
-        let range = counting.range(text, Span { start, end });
-        let uri = if part == 0 { self.uri.clone() } else { uri_of(&self.folder().join(name)) };
-        Location { uri, range }
+        self.locations(counting, &[span]).remove(0)
     }
 
     /// The statement that a byte of the own text is in, or behind.

@@ -3,6 +3,19 @@
 use granum_core::lang::Span;
 use lsp_types::{Position, Range};
 
+/// A text, and where its lines begin.
+pub(super) struct Lines<'t> {
+    text: &'t str,
+    starts: Vec<usize>,
+}
+
+impl<'t> Lines<'t> {
+    pub fn of(text: &'t str) -> Self {
+        let ends = text.match_indices('\n').map(|(end, _)| end + 1);
+        Self { text, starts: std::iter::once(0).chain(ends).collect() }
+    }
+}
+
 /// How columns are counted.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Counting {
@@ -19,18 +32,19 @@ impl Counting {
     }
 
     /// Where a byte of a text stands. What is behind the text stands at its end.
-    pub fn position(self, text: &str, byte: usize) -> Position {
+    pub fn position(self, lines: &Lines<'_>, byte: usize) -> Position {
+        let text = lines.text;
         let mut byte = byte.min(text.len());
         while !text.is_char_boundary(byte) {
             byte -= 1;
         }
-        let start = text[..byte].rfind('\n').map_or(0, |end| end + 1);
-        let line = text[..byte].bytes().filter(|sign| *sign == b'\n').count();
+        let line = lines.starts.partition_point(|start| *start <= byte).max(1) - 1;
+        let start = lines.starts.get(line).copied().unwrap_or(0);
         Position { line: line as u32, character: self.length(&text[start..byte]) }
     }
 
-    pub fn range(self, text: &str, span: Span) -> Range {
-        Range { start: self.position(text, span.start), end: self.position(text, span.end) }
+    pub fn range(self, lines: &Lines<'_>, span: Span) -> Range {
+        Range { start: self.position(lines, span.start), end: self.position(lines, span.end) }
     }
 
     /// The byte at a place. What is behind a line stands at its end.
@@ -71,7 +85,7 @@ mod tests {
                 at -= 1;
             }
             for counting in [Counting::Bytes, Counting::Utf16] {
-                prop_assert_eq!(counting.byte(&text, counting.position(&text, at)), at);
+                prop_assert_eq!(counting.byte(&text, counting.position(&Lines::of(&text), at)), at);
             }
         }
     }
@@ -81,7 +95,13 @@ mod tests {
         let far = Position { line: 9, character: 9 };
         assert_eq!(Counting::Utf16.byte("a\nb", far), 3);
         assert_eq!(Counting::Utf16.byte("a\nb", Position { line: 0, character: 9 }), 1);
-        assert_eq!(Counting::Utf16.position("\u{1f33f}b", 4), Position { line: 0, character: 2 });
-        assert_eq!(Counting::Bytes.position("\u{1f33f}b", 99), Position { line: 0, character: 5 });
+        assert_eq!(
+            Counting::Utf16.position(&Lines::of("\u{1f33f}b"), 4),
+            Position { line: 0, character: 2 }
+        );
+        assert_eq!(
+            Counting::Bytes.position(&Lines::of("\u{1f33f}b"), 99),
+            Position { line: 0, character: 5 }
+        );
     }
 }

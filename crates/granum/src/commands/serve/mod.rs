@@ -185,9 +185,8 @@ impl Server<'_> {
                 let (document, byte) = self.place(&params.text_document_position)?;
                 let symbol = document.names.at(byte);
                 let uses = symbol.into_iter().flat_map(|symbol| &symbol.uses);
-                let places: Vec<_> =
-                    uses.map(|one| document.location(counting, one.span)).collect();
-                value(places)
+                let spans: Vec<_> = uses.map(|one| one.span).collect();
+                value(document.locations(counting, &spans))
             }
             PrepareRenameRequest::METHOD => {
                 let params: TextDocumentPositionParams = read(params)?;

@@ -10,7 +10,7 @@ use lsp_types::{
 };
 
 use super::document::Document;
-use super::lines::Counting;
+use super::lines::{Counting, Lines};
 
 /// What is wrong, by the plan that it stands in: the own one always.
 pub(super) fn diagnostics(
@@ -72,6 +72,7 @@ pub(super) fn made(document: &Document, symbol: &Symbol) -> Option<Span> {
 /// The statements of the own plan.
 #[allow(deprecated)] // the type has a field that is no longer used
 pub(super) fn outline(document: &Document, counting: Counting) -> Vec<DocumentSymbol> {
+    let lines = Lines::of(&document.text);
     let own = document.tree.statements.iter();
     let own = own.filter(|statement| statement.span.end <= document.text.len());
     let symbol =
@@ -81,8 +82,8 @@ pub(super) fn outline(document: &Document, counting: Counting) -> Vec<DocumentSy
             kind,
             tags: None,
             deprecated: None,
-            range: counting.range(&document.text, span),
-            selection_range: counting.range(&document.text, at),
+            range: counting.range(&lines, span),
+            selection_range: counting.range(&lines, at),
             children: None,
         };
     let of = |statement: &granum_core::lang::Statement| {
