@@ -20,6 +20,7 @@ if [ "${1:-}" = --install ]; then
     fi
 fi
 
+command -v chromium >/dev/null || echo "no browser here: tests that look at pages in one are left out" >&2
 folder=$(mktemp -d)
 chmod 755 "$folder"
 stops=()

@@ -32,7 +32,7 @@ pub const USUAL: Look = Look { width: 1280, height: 800, dark: false, scripts: t
 /// Opens a page; nothing where there is no browser, which is said.
 pub fn opened(path: &Path, look: Look) -> Option<Opened> {
     let Ok(program) = default_executable() else {
-        eprintln!("no browser here: the page is not looked at");
+        eprintln!("left out: no browser here to look at the page");
         return None;
     };
     let options = LaunchOptions {

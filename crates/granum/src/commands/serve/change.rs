@@ -111,8 +111,9 @@ pub(super) fn actions(
             .filter(|mend| mend.from == link.from.text && mend.name == *name);
         for mend in own {
             let Some(keys) = keys_of(link) else { continue };
+            let rows = if mend.rows == 1 { "row" } else { "rows" };
             let title = format!(
-                "Link on {}: {} more rows by the last run ({})",
+                "Link on {}: {} {rows} more, by the last run ({})",
                 mend.keys,
                 mend.rows,
                 last.called()

@@ -4,6 +4,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 use std::time::SystemTime;
 
+use granum_core::value::day;
 use serde_json::Value;
 
 /// A record of a run, and when it was written.
@@ -54,16 +55,21 @@ impl LastRun {
         })
     }
 
-    /// How long ago it was written, in words.
+    /// When it was written: the day (of UTC), and how long ago.
     fn when(&self) -> String {
+        let since = self.written.duration_since(SystemTime::UNIX_EPOCH);
+        let days = since.map_or(0, |since| since.as_secs() / 86_400);
+        let mut day = vec![];
+        day::write(i32::try_from(days).unwrap_or(i32::MAX), &mut day);
+        let day = String::from_utf8_lossy(&day).into_owned();
         let seconds = self.written.elapsed().map_or(0, |since| since.as_secs());
         let (count, unit) = match seconds {
-            0..120 => return "just now".into(),
+            0..120 => return format!("{day}, just now"),
             120..7_200 => (seconds / 60, "minutes"),
             7_200..172_800 => (seconds / 3_600, "hours"),
             _ => (seconds / 86_400, "days"),
         };
-        format!("{count} {unit} ago")
+        format!("{day}, {count} {unit} ago")
     }
 
     /// What it found of a table: its rows, and how complete its links were.
@@ -76,16 +82,18 @@ impl LastRun {
         };
         for found in own("tables") {
             let last = found["steps"].as_array().and_then(|steps| steps.last()).unwrap_or(found);
-            lines.push(format!("{} rows", last["rows"]));
+            let noun = if last["rows"] == 1 { "row" } else { "rows" };
+            lines.push(format!("{} {noun}", last["rows"]));
         }
         for link in own("links") {
             let asked = link["required"].as_str().filter(|asked| !asked.is_empty());
             let asked = asked.map_or(String::new(), |asked| format!("; asked: {asked}"));
             let share = link["share"].as_str().unwrap_or_default();
-            lines.push(format!(
-                "→ {}: {share} of rows{asked}",
-                link["name"].as_str().unwrap_or_default()
-            ));
+            let name = link["name"].as_str().unwrap_or_default();
+            lines.push(format!("→ {name}: {share} of rows{asked}"));
+            let mends = self.mends().into_iter();
+            let own = mends.filter(|mend| mend.from == table && mend.name == name);
+            lines.extend(own.map(|mend| format!("{} more on {}", mend.rows, mend.keys)));
         }
         if lines.is_empty() {
             return lines;

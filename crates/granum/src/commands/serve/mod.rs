@@ -288,3 +288,56 @@ fn read<T: DeserializeOwned>(params: Value) -> Result<T, ResponseError> {
     serde_json::from_value(params)
         .map_err(|error| refused(ErrorCode::InvalidParams, error.to_string()))
 }
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+    use granum_core::lang::Span;
+
+    const PLAN: &str = include_str!("../../../../granum-demo/plans/nursery.granum");
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(48))]
+
+        // A plan that is being written is broken most of the time.
+        #[test]
+        fn a_plan_that_is_cut_anywhere_is_no_trouble(
+            from in any::<prop::sample::Index>(),
+            length in 0..400_usize,
+            more in "[a-z\"`{}(),. \n\u{e9}]{0,12}",
+            places in prop::collection::vec(any::<prop::sample::Index>(), 8),
+        ) {
+            let mut from = from.index(PLAN.len());
+            while !PLAN.is_char_boundary(from) {
+                from -= 1;
+            }
+            let mut to = (from + length).min(PLAN.len());
+            while !PLAN.is_char_boundary(to) {
+                to -= 1;
+            }
+            let text = format!("{}{more}{}", &PLAN[..from], &PLAN[to..]);
+            let uri = place::uri_of(std::path::Path::new("/nowhere at all/p.granum"));
+            let document = Document::open(uri, text, None);
+            prop_assert!(!told::diagnostics(&document, Counting::Utf16).is_empty());
+            let _ = told::outline(&document, Counting::Bytes);
+            let _ = change::laid_out(&document, Counting::Utf16);
+            let cut = [from, from + more.len()].map(|at| at.min(document.text.len()));
+            let all = places.iter().map(|at| at.index(document.text.len().max(1))).chain(cut);
+            for byte in all {
+                let position = Counting::Utf16.position(&lines::Lines::of(&document.text), byte);
+                let byte = Counting::Utf16.byte(&document.text, position);
+                let _ = hover::hover(&document, None, byte);
+                let _ = complete::complete(&document, byte);
+                let _ = change::renamable(&document, byte);
+                let range = Span { start: byte, end: byte };
+                let _ = change::actions(&document, Counting::Utf16, (range, None));
+                for one in document.names.at(byte).into_iter().flat_map(|symbol| &symbol.uses) {
+                    prop_assert!(document.texts.all.get(one.span.start..one.span.end).is_some());
+                    let _ = document.location(Counting::Bytes, one.span);
+                }
+            }
+        }
+    }
+}
