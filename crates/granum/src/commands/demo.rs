@@ -134,6 +134,8 @@ fn show(printer: &mut Printer, dir: &Path, size: Size, only_data: bool) -> Exit 
         "\n{}\n  granum show {place}/nursery.granum unit_sales\n  \
          granum show {place}/broken.granum lines --unmatched orders\n  \
          granum trace {place}/nursery.granum sales order_no=M0000001 line_no=1\n  \
+         granum report {place}/nursery.granum\n  \
+         granum tell {place}/nursery.granum sales\n  \
          granum check {place}/nursery.granum --set as_of=2026-12-31\n",
         render::heading("Try next")
     ));

@@ -26,7 +26,7 @@ fn what_the_demo_says_to_try_works() {
     let folder = Folder::new();
     let out = folder.granum(&["demo", "d"]).code(0).out;
     let tries: Vec<&str> = out.split("Try next\n").nth(1).unwrap().lines().collect();
-    assert_eq!(tries.len(), 4);
+    assert_eq!(tries.len(), 6);
     for line in tries {
         let words: Vec<&str> = line.split_whitespace().skip(1).collect();
         folder.granum(&words).code(0);

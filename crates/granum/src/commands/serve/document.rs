@@ -96,7 +96,8 @@ impl Document {
             let end = start + (span.end - span.start);
             let lines = lines[part].get_or_insert_with(|| Lines::of(text));
             let range = counting.range(lines, Span { start, end });
-            let uri = if part == 0 { self.uri.clone() } else { uri_of(&self.folder().join(name)) };
+            let other = (part > 0).then(|| uri_of(&self.folder().join(name))).flatten();
+            let uri = other.unwrap_or_else(|| self.uri.clone());
             Location { uri, range }
         };
         spans.iter().map(location).collect()

@@ -318,7 +318,7 @@ mod tests {
                 to -= 1;
             }
             let text = format!("{}{more}{}", &PLAN[..from], &PLAN[to..]);
-            let uri = place::uri_of(std::path::Path::new("/nowhere at all/p.granum"));
+            let uri = place::uri_of(std::path::Path::new("/nowhere at all/p.granum")).unwrap();
             let document = Document::open(uri, text, None);
             prop_assert!(!told::diagnostics(&document, Counting::Utf16).is_empty());
             let _ = told::outline(&document, Counting::Bytes);
