@@ -9,7 +9,7 @@ use crate::port::{InputShape, InputSpec, SourceErrorKind, Sources};
 use crate::resolve::{input_specs, passwords, resolve};
 
 /// The beginnings of files that were looked at, by input.
-#[derive(Debug, Default)]
+#[derive(Debug, Clone, Default)]
 pub struct Beginnings {
     inputs: HashMap<String, (InputSpec, Looked)>,
 }

@@ -158,8 +158,7 @@ impl Run<'_> {
             let bytes = output.complete()?;
             let table = self.plan.tables[plan.table.0].name.clone();
             let tally = report.table(&table);
-            let rows =
-                tally.map_or(0, |tally| tally.steps.last().map_or(tally.rows, |step| step.rows));
+            let rows = tally.map_or(0, TableTally::rows_at_end);
             let rows = wider.unwrap_or(rows);
             let total = self.total_rows.contains_key(&plan.table);
             let (sheet, named) = (plan.style.sheet.clone(), plan.style.named.clone());

@@ -74,8 +74,7 @@ impl Names {
 
     /// The symbol that a place of the text names.
     pub fn at(&self, byte: usize) -> Option<&Symbol> {
-        let here = |one: &&Use| one.span.start <= byte && byte <= one.span.end;
-        self.symbols.iter().find(|symbol| symbol.uses.iter().any(|one| here(&one)))
+        self.symbols.iter().find(|symbol| symbol.at(byte).is_some())
     }
 
     /// All symbols.

@@ -36,6 +36,13 @@ pub struct Symbol {
     pub is_value: bool,
 }
 
+impl Symbol {
+    /// The place of its name that a byte of the text is at, or just behind.
+    pub fn at(&self, byte: usize) -> Option<&Use> {
+        self.uses.iter().find(|one| one.span.start <= byte && byte <= one.span.end)
+    }
+}
+
 /// A place where a name stands.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Use {

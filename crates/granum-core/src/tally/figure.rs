@@ -63,7 +63,7 @@ pub fn figures(report: &Report) -> Vec<Figure> {
     let figure = |of: String, kind, value: String| Figure { of, kind, value };
     let mut all = vec![];
     for table in &report.tables {
-        let rows = table.steps.last().map_or(table.rows, |step| step.rows);
+        let rows = table.rows_at_end();
         all.push(figure(table.name.clone(), FigureKind::Rows, rows.to_string()));
     }
     for link in &report.links {

@@ -48,6 +48,13 @@ pub struct TableTally {
     pub twice: Option<StackedTwice>,
 }
 
+impl TableTally {
+    /// Its rows at its end.
+    pub fn rows_at_end(&self) -> u64 {
+        self.steps.last().map_or(self.rows, |step| step.rows)
+    }
+}
+
 /// Objects of an input's files of which no row came, since their list is empty or not there.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]

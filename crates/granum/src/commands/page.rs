@@ -2,6 +2,7 @@
 
 use std::path::Path;
 
+use granum_core::Sure;
 use granum_core::port::OutputError;
 use granum_core::tally::Report;
 use granum_io::write_file;
@@ -52,8 +53,8 @@ pub(super) fn write(
         page: None,
     };
     let read = record::inputs(plan).map_err(|wrong| error(format!("cannot be made: {wrong}")))?;
-    let seen = paged.report.seen.clone().unwrap_or_default();
-    let beside = render::Beside { seen: &seen, tree: &plan.tree, texts: &plan.texts, read: &read };
+    let seen = paged.report.seen.as_ref().sure("what a page shows of a run");
+    let beside = render::Beside { seen, tree: &plan.tree, texts: &plan.texts, read: &read };
     let text = page(&render::page(&view, &beside)).map_err(|wrong| error(wrong.to_string()))?;
     if path == Path::new(STANDARD) {
         printer.data(&text);

@@ -1,4 +1,4 @@
-//! Lists of examples in messages: cells that may be long, and how many more there are.
+//! Lists in messages: cells that may be long, and how many more there are; things one after the other.
 
 use super::{count, visible};
 
@@ -19,5 +19,15 @@ pub(super) fn more_indented(out: &mut String, all: u64, shown: usize, indent: &s
     let more = all.saturating_sub(shown as u64);
     if more > 0 {
         out.push_str(&format!("{indent}and {} more\n", count(more)));
+    }
+}
+
+/// Things one after the other, a word before the last: a, b and c.
+pub(super) fn listed(things: &[String], word: &str) -> String {
+    match things {
+        [before @ .., last] if !before.is_empty() => {
+            format!("{} {word} {last}", before.join(", "))
+        }
+        _ => things.concat(),
     }
 }

@@ -51,6 +51,7 @@ pub use shell::SHOWN;
 pub use since::records;
 pub use story::story;
 pub use survey::{parts, survey};
+pub use tally::grain_words;
 pub use tell::{Tale, column_from, made, tale};
 pub use texts::Texts;
 pub use view::Report;

@@ -3,6 +3,7 @@
 use granum_core::lang::Severity;
 use granum_core::tally;
 
+use super::lists::listed;
 use super::view::Report;
 use super::{counted, good};
 
@@ -103,7 +104,7 @@ fn held(view: &Report<'_>) -> String {
         holding.push(counted(report.examples.len() as u64, "example", "examples"));
     }
     let verb = if holding.len() == 1 && report.examples.len() == 1 { "holds" } else { "hold" };
-    let mut out = format!("{}: {} {verb}.", good("HELD"), listed(&holding));
+    let mut out = format!("{}: {} {verb}.", good("HELD"), listed(&holding, "and"));
     if warned > 0 {
         let verb = if warned == 1 { "does" } else { "do" };
         out.push_str(&format!(" {warned} of {all} warnings {verb} not."));
@@ -136,12 +137,4 @@ fn held(view: &Report<'_>) -> String {
         out.push_str(" The plan has no output.");
     }
     out
-}
-
-/// Things one after the other: a, b and c.
-fn listed(things: &[String]) -> String {
-    match things {
-        [before @ .., last] if !before.is_empty() => format!("{} and {last}", before.join(", ")),
-        _ => things.concat(),
-    }
 }

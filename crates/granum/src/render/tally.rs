@@ -341,7 +341,7 @@ fn ends_words(names: &[String]) -> String {
 }
 
 /// What one row is, in words.
-pub(super) fn grain_words(grain: &[String], one_row: bool) -> String {
+pub fn grain_words(grain: &[String], one_row: bool) -> String {
     match grain {
         [] if one_row => "one row in all".into(),
         [] => "each row for itself".into(),

@@ -32,8 +32,7 @@ fn edit_of(edits: Vec<(Location, String)>) -> WorkspaceEdit {
 pub(super) fn renamable(document: &Document, byte: usize) -> Result<(Span, String), String> {
     let symbol = document.names.at(byte).ok_or("no name of the plan stands here")?;
     document.names.renamed(symbol, "x").map_err(|wrong| wrong.to_string())?;
-    let here = symbol.uses.iter().find(|one| one.span.start <= byte && byte <= one.span.end);
-    let span = here.ok_or("no name of the plan stands here")?.span;
+    let span = symbol.at(byte).ok_or("no name of the plan stands here")?.span;
     Ok((span, symbol.name.clone()))
 }
 
@@ -47,13 +46,7 @@ pub(super) fn renamed(
     let edits = document.names.renamed(symbol, new).map_err(|wrong| wrong.to_string())?;
     let own = document.text.len();
     if document.wrong.is_empty() && edits.iter().all(|(span, _)| span.end <= own) {
-        let mut last_first: Vec<&(Span, String)> = edits.iter().collect();
-        last_first.sort_by_key(|(span, _)| std::cmp::Reverse(span.start));
-        let mut text = document.text.clone();
-        for (span, name) in last_first {
-            text.replace_range(span.start..span.end, name);
-        }
-        let tried = Document::open(document.uri.clone(), text, None);
+        let tried = document.with(&edits);
         if let Some(wrong) = tried.wrong.first() {
             return Err(format!("the plan would be wrong: {}", wrong.message));
         }
@@ -95,9 +88,7 @@ pub(super) fn actions(
         let (input, read) = wrong.help.as_deref().and_then(read_meant)?;
         let edit = read_in(document, input, read)?;
         // What is proposed is tried: it mends this, and does not make anything else wrong.
-        let mut text = document.text.clone();
-        text.replace_range(edit.0.start..edit.0.end, &edit.1);
-        let tried = Document::open(document.uri.clone(), text, None);
+        let tried = document.with(std::slice::from_ref(&edit));
         (tried.wrong.len() < document.wrong.len())
             .then(|| action(document, counting, format!("In `{input}`: {read}"), edit))
     }));

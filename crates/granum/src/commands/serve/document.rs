@@ -33,8 +33,14 @@ pub(super) struct Document {
 
 impl Document {
     pub fn open(uri: Uri, text: String, version: Option<i32>) -> Self {
+        let mut document = Self::unread(uri, version);
+        document.set(text);
+        document
+    }
+
+    fn unread(uri: Uri, version: Option<i32>) -> Self {
         let path = path_of(&uri);
-        let mut document = Self {
+        Self {
             uri,
             path,
             version,
@@ -45,9 +51,7 @@ impl Document {
             outline: vec![],
             wrong: vec![],
             beginnings: Beginnings::default(),
-        };
-        document.set(text);
-        document
+        }
     }
 
     /// The folder that its paths begin in.
@@ -79,6 +83,20 @@ impl Document {
         }
         self.names = Names::of(&tree, &self.texts.all, &self.beginnings.columns());
         (self.tree, self.wrong) = (tree, wrong);
+    }
+
+    /// The same plan with edits in its own text, as it would be: files that were looked at are not looked at again.
+    pub fn with(&self, edits: &[(Span, String)]) -> Self {
+        let mut last_first: Vec<&(Span, String)> = edits.iter().collect();
+        last_first.sort_by_key(|(span, _)| std::cmp::Reverse(span.start));
+        let mut text = self.text.clone();
+        for (span, new) in last_first {
+            text.replace_range(span.start..span.end, new);
+        }
+        let beginnings = self.beginnings.clone();
+        let mut tried = Self { beginnings, ..Self::unread(self.uri.clone(), None) };
+        tried.set(text);
+        tried
     }
 
     /// Looks at its files again: they may be others.

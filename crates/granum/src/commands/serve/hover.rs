@@ -5,7 +5,7 @@ use granum_core::names::{Meaning, Symbol, calls};
 
 use super::document::Document;
 use super::last::LastRun;
-use crate::render::{column_from, made};
+use crate::render::{column_from, grain_words, made};
 
 /// What there is to say of a place of the own text, as Markdown.
 pub(super) fn hover(document: &Document, last: Option<&LastRun>, byte: usize) -> Option<String> {
@@ -42,11 +42,7 @@ fn of_table(document: &Document, last: Option<&LastRun>, name: &str) -> String {
     let mut out = format!("**{}**", literal(name));
     if let Some(table) = document.table(name) {
         let kind = if table.input { "input" } else { "table" };
-        let grain = match table.grain.as_slice() {
-            [] if table.one_row => "one row in all".to_owned(),
-            [] => "each row for itself".to_owned(),
-            columns => format!("one row per {}", columns.join(", ")),
-        };
+        let grain = grain_words(&table.grain, table.one_row);
         out.push_str(&format!(" · {kind} · {}\n", literal(&grain)));
     }
     let (sentences, links) = made(&document.tree, name);

@@ -1,11 +1,14 @@
 //! What the last run of a plan found, where its record lies beside the plan.
 
-use std::fs;
+use std::fs::{self, File};
+use std::io::Read;
 use std::path::{Path, PathBuf};
 use std::time::SystemTime;
 
 use granum_core::value::day;
 use serde_json::Value;
+
+use crate::commands::record;
 
 /// A record of a run, and when it was written.
 pub(super) struct LastRun {
@@ -27,6 +30,16 @@ pub(super) struct Mend {
 /// Records are no larger: what is, is another file.
 const LARGEST: u64 = 64 << 20;
 
+/// So far into a file stands what wrote it.
+const HEAD: u64 = 256;
+
+/// Whether a file begins as records do: inputs of JSON may lie there too, and are not read for this.
+fn is_record(path: &Path) -> bool {
+    let mut head = vec![];
+    let read = File::open(path).map(|file| file.take(HEAD).read_to_end(&mut head));
+    matches!(read, Ok(Ok(_))) && String::from_utf8_lossy(&head).contains("\"program\": \"granum ")
+}
+
 impl LastRun {
     /// The newest record of a plan in its folder.
     pub fn of(plan: &Path) -> Option<Self> {
@@ -42,16 +55,11 @@ impl LastRun {
             })
             .collect();
         records.sort();
-        records.into_iter().rev().find_map(|(written, path)| {
-            let record: Value = serde_json::from_slice(&fs::read(&path).ok()?).ok()?;
-            record["program"].as_str().filter(|program| program.starts_with("granum "))?;
-            let plan = Path::new(record["plan"]["name"].as_str()?).file_name()?;
+        records.into_iter().rev().filter(|(_, path)| is_record(path)).find_map(|(written, path)| {
+            let record = record::read(&path).ok()?;
+            let plan = Path::new(&record.plan.name).file_name()?.to_string_lossy().into_owned();
             let name = path.file_name()?.to_string_lossy().into_owned();
-            (plan.to_string_lossy() == own).then(|| Self {
-                name,
-                written,
-                report: record["report"].clone(),
-            })
+            (plan == own).then_some(Self { name, written, report: record.report })
         })
     }
 

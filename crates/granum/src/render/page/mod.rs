@@ -8,7 +8,7 @@ mod tables;
 mod way;
 
 use granum_core::lang::{PlanTree, Severity};
-use granum_core::tally::{CheckTally, Seen};
+use granum_core::tally::{CheckTally, Seen, TableTally};
 use granum_report::page::{CheckTold, Fact, FileTold, Page, RowsTold, SinceTold, Trouble as Told};
 
 use super::sentence::sentence;
@@ -34,7 +34,6 @@ pub struct Beside<'a> {
 /// The page of a run. The view's lines are not folded: [`UNFOLDED`].
 pub fn page(view: &Report<'_>, beside: &Beside<'_>) -> Page {
     let report = view.tally;
-    let warned = troubles(view).iter().any(|trouble| trouble.warned);
     let mut left_out = vec![];
     let tables = tables::tables(report, beside);
     let bridges = amounts::bridges(&report.bridges, &mut left_out);
@@ -42,7 +41,7 @@ pub fn page(view: &Report<'_>, beside: &Beside<'_>) -> Page {
         title: plain(report.title.as_deref().unwrap_or(view.plan)),
         plan: plain(view.plan),
         program: format!("granum {}", env!("CARGO_PKG_VERSION")),
-        state: match (report.held(), warned || report.warns()) {
+        state: match (report.held(), report.warns()) {
             (false, _) => "stopped",
             (true, true) => "warned",
             (true, false) => "held",
@@ -87,7 +86,7 @@ fn facts(view: &Report<'_>, beside: &Beside<'_>) -> Vec<Fact> {
         return vec![];
     }
     let outputs = way::outputs(beside.tree);
-    let rows = |name: &str| report.table(name).map(tables::rows_at_end);
+    let rows = |name: &str| report.table(name).map(TableTally::rows_at_end);
     let facts = outputs.iter().filter(|output| !output.chart).filter_map(|output| {
         // A sheet may be named by the program.
         let own = report.bridges.iter().filter(|bridge| {

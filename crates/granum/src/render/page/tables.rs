@@ -19,11 +19,6 @@ pub(super) fn tables(report: &Report, beside: &Beside<'_>) -> Vec<TableTold> {
     report.tables.iter().map(|table| told(report, table, first(&table.name), beside)).collect()
 }
 
-/// The rows of a table when it is finished.
-pub(super) fn rows_at_end(table: &TableTally) -> u64 {
-    table.steps.last().map_or(table.rows, |step| step.rows)
-}
-
 fn told(
     report: &Report,
     table: &TableTally,
@@ -38,7 +33,7 @@ fn told(
         name: plain(&table.name),
         kind: if table.input { "input" } else { "table" },
         grain: plain(&grain_words(&table.grain, table.one_row)),
-        rows: counted(rows_at_end(table), "row", "rows"),
+        rows: counted(table.rows_at_end(), "row", "rows"),
         made: {
             let (made, links) = made(beside.tree, &table.name);
             made.iter().chain(&links).map(|line| plain(line)).collect()

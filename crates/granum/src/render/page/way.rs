@@ -7,7 +7,6 @@ use granum_report::page::{Way, WayBox, WayKind, WayLine};
 use super::super::counted;
 use super::super::tally::grain_words;
 use super::plain;
-use super::tables::rows_at_end;
 
 /// An output of a plan.
 pub(super) struct Output {
@@ -93,7 +92,7 @@ fn table((at, table): (usize, &TableTally)) -> WayBox {
     WayBox {
         kind: if table.input { WayKind::Input } else { WayKind::Table },
         name: plain(&table.name),
-        rows: counted(rows_at_end(table), "row", "rows"),
+        rows: counted(table.rows_at_end(), "row", "rows"),
         grain: plain(&grain_words(&table.grain, table.one_row)),
         table: Some(at),
     }

@@ -5,7 +5,8 @@ use granum_core::lang::{
     AssignTree, MoreTree, Name, PlanTree, StatementKind, StepKind, StepTree, TableTree,
 };
 
-use super::words::{Scope, listed};
+use super::super::lists::listed;
+use super::words::Scope;
 
 /// Where columns come from, as far as that is said step by step: name and origin.
 type Origins = Vec<(String, String)>;

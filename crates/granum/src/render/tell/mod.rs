@@ -11,12 +11,13 @@ use granum_core::lang::{
 };
 use serde::Serialize;
 
+use super::lists::listed;
 use super::tally::grain_words;
 use super::{dim, folded, heading, shell};
 pub use columns::origin as column_from;
 use columns::origin;
 use steps::{preferred, sentences};
-use words::{Scope, listed, names};
+use words::{Scope, names};
 
 /// A plan in sentences.
 #[derive(Debug, Serialize)]

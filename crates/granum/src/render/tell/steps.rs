@@ -9,7 +9,8 @@ use granum_core::lang::{
 use granum_core::value::{Scale, Type};
 
 use super::super::counted;
-use super::words::{Scope, listed, names};
+use super::super::lists::listed;
+use super::words::{Scope, names};
 
 /// What a step does, in sentences; none of one that only says what the rows are.
 pub(super) fn sentences(scope: &Scope, step: &StepTree) -> Vec<String> {

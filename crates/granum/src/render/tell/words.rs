@@ -5,6 +5,8 @@ use granum_core::lang::{
     format_expression,
 };
 
+use super::super::lists::listed;
+
 /// The links of a table by their names: where its rows lead, and what leads to them.
 #[derive(Debug, Clone, Default)]
 pub(super) struct Scope {
@@ -300,17 +302,7 @@ impl Scope {
     }
 }
 
-/// Things one after the other: a, b and c.
-pub(super) fn listed(things: &[String], word: &str) -> String {
-    match things {
-        [before @ .., last] if !before.is_empty() => {
-            format!("{} {word} {last}", before.join(", "))
-        }
-        _ => things.concat(),
-    }
-}
-
-/// The same of names.
+/// Names one after the other.
 pub(super) fn names(names: &[Name]) -> String {
     let names: Vec<String> = names.iter().map(|name| name.text.clone()).collect();
     listed(&names, "and")
