@@ -91,14 +91,18 @@ impl<'p> Collected<'p> {
     pub fn bytes_held(&self) -> u64 {
         match self {
             Self::Rows { stack, .. } => stack.bytes_held() as u64,
-            Self::Groups { .. } => 0,
+            Self::Groups { groups, fault: None } => groups.bytes_held(),
+            Self::Groups { fault: Some(_), .. } => 0,
         }
     }
 
     /// Puts the rows that came away.
     pub fn put_away(&mut self, room: &Room) {
-        if let Self::Rows { stack, file, .. } = self {
-            stack.put_away(file.get_or_insert_with(|| room.file()));
+        match self {
+            Self::Rows { stack, file, .. } => {
+                stack.put_away(file.get_or_insert_with(|| room.file()));
+            }
+            Self::Groups { groups, fault } => *fault = groups.put_away(room).err(),
         }
     }
 

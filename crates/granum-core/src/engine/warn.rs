@@ -4,7 +4,7 @@ use super::run::Run;
 use crate::aggregate::number;
 use crate::bug::Sure;
 use crate::resolve::{Allowance, MistakePlan};
-use crate::step::shared_name;
+use crate::step::SharedNames;
 use crate::table::{LinkId, TableId};
 use crate::tally::{Allowed, Mistake, Warning};
 
@@ -94,7 +94,9 @@ impl Run<'_> {
                 let names = names.take(&firsts.into());
                 let of_plan = &self.plan.tables[of.0];
                 let (id, _) = &of_plan.columns[id.0];
-                shared_name((key, group), (&of_plan.name, id), &names, &groups.sizes())
+                let mut shared = SharedNames::default();
+                shared.see(&names, &groups.sizes());
+                shared.mistake((key, group), (&of_plan.name, id))
             }
         }
     }

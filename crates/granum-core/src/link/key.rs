@@ -221,6 +221,13 @@ impl Keys {
     }
 }
 
+/// The hash of each row's values in some columns; equal values have equal ones, and a blank is equal to a blank.
+pub(crate) fn hashes(columns: &[Column], rows: usize) -> Vec<u64> {
+    let mut hashes = vec![0; rows];
+    Keys::new(columns.to_vec(), BlankKeys::Equal, rows).hash_run(0, &mut hashes);
+    hashes
+}
+
 /// The order of two values of a column, neither of them blank; texts by their bytes.
 pub(crate) fn compare(column: &Column, row: usize, other: usize) -> Ordering {
     match column {

@@ -12,7 +12,7 @@ mod service;
 
 pub(crate) use amounts::amounts;
 pub(crate) use index::{KeyTable, link_few};
-pub(crate) use key::{BlankKeys, Keys, compare};
+pub(crate) use key::{BlankKeys, Keys, compare, hashes};
 pub(crate) use period::{Ends, Inverted, Moments, Order, Outside, PeriodWords, Periods, Within};
 pub(crate) use repeats::{EXAMPLES, Repeats, key_text, repeated};
 pub(crate) use service::{Counts, LinkWords, Linked, Method, counts, missing_keys};

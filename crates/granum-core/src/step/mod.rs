@@ -31,7 +31,7 @@ pub(crate) use faults::{Faults, GroupFaults};
 pub(crate) use gone::Gone;
 pub(crate) use leading::{row_of_way, values_of_way, way};
 pub(crate) use naming::{Naming, finished_rows, grain_values, row_problem};
-pub(crate) use one_row::{GroupStep, GroupsSoFar, Partial, partial, shared_name, streams};
+pub(crate) use one_row::{GroupStep, GroupsSoFar, Partial, SharedNames, partial, streams};
 pub(crate) use runner::{Around, StepRunner};
 pub(crate) use sum::{StepSum, add};
 pub(crate) use units::Trouble;
@@ -130,6 +130,11 @@ pub(crate) trait Work {
     /// among them.
     fn gets(&self) -> Vec<SlotId> {
         self.reads()
+    }
+
+    /// Whether it gets what is away by itself, part by part, and nothing is got for it.
+    fn divides(&self) -> bool {
+        false
     }
 
     /// The slots that it makes and that may have no value in some rows.

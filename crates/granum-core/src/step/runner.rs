@@ -5,11 +5,11 @@ use std::collections::HashMap;
 use std::sync::atomic::AtomicU64;
 
 use super::naming::row_problem;
-use super::{Faults, GroupFaults, Left, Naming, StepSum};
+use super::{Faults, GroupFaults, Left, Naming, StepSum, add};
 use crate::aggregate::Sum;
 use crate::expr::{Failing, RowFailure, Scope, Typed, World, evaluate, evaluate_all};
 use crate::resolve::{Plan, TablePlan, Tracked};
-use crate::table::{Amount, Batch, Bits, Column, GatherId, SlotId, TableId};
+use crate::table::{Amount, Batch, Bits, Column, GatherId, PIECE, SlotId, TableId};
 use crate::tally::Problem;
 
 /// What steps may look at beside their rows. None of them changes it.
@@ -99,7 +99,16 @@ impl<'a> StepRunner<'a> {
 
     /// The slots that are to be here for the step, those of amounts that it changes or ends among them.
     pub fn looks_at(&self) -> Vec<SlotId> {
-        let mut slots = self.plan().steps[self.step].step.work().gets();
+        let work = self.plan().steps[self.step].step.work();
+        if work.divides() { vec![] } else { self.with_amounts(work.gets()) }
+    }
+
+    /// All slots that the step looks at, those of amounts that it changes or ends among them.
+    pub fn reads(&self) -> Vec<SlotId> {
+        self.with_amounts(self.plan().steps[self.step].step.work().reads())
+    }
+
+    fn with_amounts(&self, mut slots: Vec<SlotId>) -> Vec<SlotId> {
         for tracked in &self.plan().tracked {
             if let Some(slot) = tracked.ends_or_changes(self.step) {
                 slots.push(slot);
@@ -171,6 +180,14 @@ impl<'a> StepRunner<'a> {
         let plan = self.plan();
         if plan.tracked.is_empty() {
             return vec![];
+        }
+        if batch.has_away() && batch.rows > PIECE {
+            let mut removed = vec![];
+            for (first, run) in batch.runs(vec![]) {
+                let stays = stays.slice(first, run.rows);
+                add(&mut removed, &self.removed(&run, &stays), first == 0);
+            }
+            return removed;
         }
         let gone = batch.filter(&!stays);
         let mut worked = gone;

@@ -4,7 +4,7 @@ use std::sync::atomic::AtomicU64;
 
 use super::StepRunner;
 use crate::aggregate::{ApartPart, GroupFailure, Values};
-use crate::bug::bug;
+use crate::bug::{Sure, bug};
 use crate::expr::{RowFailure, Typed, World, evaluate_all, evaluate_noting};
 use crate::lang::Span;
 use crate::resolve::AggregatePlan;
@@ -75,6 +75,31 @@ fn values_noting(
     };
     failed.sort_by_key(|failure| failure.row);
     Ok((values, failed))
+}
+
+/// The columns that values are made of, so that they can be put away: what they are of, which rows count, what they are
+/// ordered by, what keeps them apart; as far as the aggregate has these.
+pub(crate) fn columns_of(values: Values) -> Vec<Column> {
+    let filter = values.filter.map(Column::Boolean);
+    let by = values.by.into_iter().map(|(by, _)| by);
+    values.value.into_iter().chain(filter).chain(by).chain(values.apart).collect()
+}
+
+/// The values that an aggregate's columns are of, which are taken from `columns` as [`columns_of`] gave them.
+pub(crate) fn values_of(
+    plan: &AggregatePlan,
+    columns: &mut impl Iterator<Item = Column>,
+) -> Values {
+    let mut next = || columns.next().sure("a column of an aggregate's values");
+    let value = plan.value.as_ref().map(|_| next());
+    let filter = plan.filter.as_ref().map(|_| match next() {
+        Column::Boolean(array) => Truths::new(array.sure(), None),
+        other => Truths::from(vec![false; other.len()]),
+    });
+    let by = plan.by.iter().map(|(_, descending)| (next(), *descending)).collect();
+    let apart = plan.apart.as_ref().map(|_| next());
+    let (function, ty, separator) = (plan.function, plan.ty, plan.separator.clone());
+    Values { function, value, filter, by, distinct: plan.distinct, separator, ty, apart }
 }
 
 /// Why a group has no value, as a problem.

@@ -3,7 +3,9 @@
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 
-use super::{Away, Bits, Column, ColumnId, Held, Hop, RoomFile, Rows, SlotId, TableId};
+use super::{
+    Away, Bits, Column, ColumnId, Held, Hop, PIECE, Room, RoomFile, Rows, SlotId, TableId,
+};
 use crate::bug::bug;
 
 /// Rows with the slots that are alive, and the rows of other tables that they came from.
@@ -165,6 +167,23 @@ impl Batch {
     pub fn has_away(&self) -> bool {
         let columns = self.columns.iter().flatten();
         columns.chain(self.away.iter().flatten()).any(Held::is_away)
+    }
+
+    /// All rows run by run, each with the first of its rows; these slots are got where they are away.
+    pub fn runs(&self, slots: Vec<SlotId>) -> impl Iterator<Item = (usize, Batch)> {
+        (0..self.rows).step_by(PIECE).map(move |first| {
+            let mut run = self.slice(first, PIECE.min(self.rows - first));
+            run.get(slots.iter().copied());
+            (first, run)
+        })
+    }
+
+    /// Where some of these slots are away and not here as well: the room that they had no room in.
+    pub fn room_of(&self, slots: &[SlotId]) -> Option<Room> {
+        let lacks = |slot: &SlotId| self.slots[slot.0].is_none();
+        let files =
+            slots.iter().filter(|slot| lacks(slot)).filter_map(|slot| self.away.get(slot.0));
+        Some(files.flatten().find_map(Held::file)?.room().clone())
     }
 
     /// Gets slots that are away, as far as these are; gives those that it got.

@@ -20,7 +20,7 @@ pub use array::{
     Wide,
 };
 pub(crate) use array::{PIECE, View};
-pub(crate) use away::{Away, AwayBuilder, RoomFile};
+pub(crate) use away::{Away, AwayBuilder, Divided, InOrder, RoomFile, parts};
 pub use away::{Room, Scratch, ScratchError, ScratchFile};
 pub(crate) use batch::Batch;
 pub(crate) use codes::Codes;

@@ -161,6 +161,11 @@ impl GroupedPlan {
         self.what.plan().map_or("position", |plan| &plan.text)
     }
 
+    /// All slots that it looks at.
+    pub fn reads(&self) -> Vec<SlotId> {
+        self.parts().flat_map(Typed::slots).chain(self.grain.iter().copied()).collect()
+    }
+
     /// All expressions that it is made of.
     pub fn parts(&self) -> impl Iterator<Item = &Typed> {
         let by = match &self.what {

@@ -1,5 +1,6 @@
 //! Values of its group that each row gets: `per`.
 
+mod divided;
 mod window;
 
 use super::values::values_noted;
@@ -19,6 +20,10 @@ impl Work for GroupedPlans {
 
     fn slots(&self) -> Vec<SlotId> {
         self.0.iter().flat_map(|plan| plan.grain.iter().copied()).collect()
+    }
+
+    fn divides(&self) -> bool {
+        true
     }
 
     fn may_lack(&self) -> Vec<SlotId> {
@@ -69,46 +74,99 @@ fn grouped(
     let next = (runner.step + 1).min(runner.plan().steps.len() - 1);
     let runner = &StepRunner { step: next, ..*runner };
     for plan in plans {
-        let keys = runner.columns(batch, plan.keys.iter())?;
-        let groups = Groups::by(&keys, batch.rows);
-        let mut faults = Faults::default();
-        // The grain settles what ties, then the place in the table.
-        let grain = || plan.grain.iter().map(|slot| (batch.slot(*slot).clone(), false));
-        let column = match &plan.what {
-            GroupedWhat::Position { by } => {
-                let by: Vec<_> = runner.orders(batch, by)?.into_iter().chain(grain()).collect();
-                position(&groups, &by)
-            }
-            GroupedWhat::Aggregate(plan) => {
-                let values = noting(runner, plan, batch, &groups, &mut faults);
-                let (found, failed) = aggregate_each(&values, &groups);
-                note(runner, plan, (&keys, &groups), &values, failed, &mut faults);
-                found.take(&groups.array())
-            }
-            GroupedWhat::Window { plan, over } => {
-                let mut values = apart(runner, plan, batch, (&keys, &groups), &mut faults);
-                values.by.extend(grain());
-                let (found, failed) = window(&values, &groups, *over);
-                note(runner, plan, (&keys, &groups), &values, failed, &mut faults);
-                found
-            }
-            GroupedWhat::Neighbour { plan, next } => {
-                let mut values = apart(runner, plan, batch, (&keys, &groups), &mut faults);
-                values.by.extend(grain());
-                neighbours(&values, &groups, *next)
-            }
-        };
-        if !faults.is_empty() {
-            let failed = |row| {
-                let group = groups.of(row).map(|group| group as u32);
-                group.filter(|group| faults.has(*group))
-            };
-            batch.without.push((plan.slot, (0..batch.rows).map(failed).collect()));
-            runner.around.grouped.note(runner.table, plan.slot, faults);
+        let slot = plan.slot.0;
+        if let Some(held) = divided::divided(plan, runner, batch) {
+            batch.away.resize(batch.slots.len(), None);
+            batch.away[slot] = Some(held);
+            continue;
         }
-        batch.slots[plan.slot.0] = Some(column);
+        let got = batch.get(plan.reads().into_iter());
+        let found = whole(plan, runner, batch)?;
+        batch.let_go(&got);
+        batch.without.extend(found.without.map(|rows| (plan.slot, rows)));
+        batch.slots[slot] = Some(found.column);
     }
     Ok(())
+}
+
+/// What rows get of their groups.
+struct Found {
+    column: Column,
+    /// By row its group, where that has no value; nothing where all have.
+    without: Option<Rows>,
+}
+
+/// The same, worked of all rows at once.
+fn whole(plan: &GroupedPlan, runner: &StepRunner<'_>, batch: &Batch) -> Result<Found, Problem> {
+    let keys = runner.columns(batch, plan.keys.iter())?;
+    let groups = Groups::by(&keys, batch.rows);
+    let mut faults = Faults::default();
+    // The grain settles what ties, then the place in the table.
+    let grain = || plan.grain.iter().map(|slot| (batch.slot(*slot).clone(), false));
+    let values = match &plan.what {
+        GroupedWhat::Position { by } => Of::Order(runner.orders(batch, by)?),
+        GroupedWhat::Aggregate(plan) => {
+            Of::Values(noting(runner, plan, batch, &groups, &mut faults))
+        }
+        GroupedWhat::Window { plan, .. } | GroupedWhat::Neighbour { plan, .. } => {
+            Of::Values(apart(runner, plan, batch, (&keys, &groups), &mut faults))
+        }
+    };
+    let (column, failed) = worked(&plan.what, values.settled(&plan.what, grain()), &groups);
+    if let (Some(plan), Some((values, failed))) = (plan.what.plan(), failed) {
+        note(runner, plan, (&keys, &groups), &values, failed, &mut faults);
+    }
+    if faults.is_empty() {
+        return Ok(Found { column, without: None });
+    }
+    let failed = |row| {
+        let group = groups.of(row).map(|group| group as u32);
+        group.filter(|group| faults.has(*group))
+    };
+    let without = Some((0..batch.rows).map(failed).collect());
+    runner.around.grouped.note(runner.table, plan.slot, faults);
+    Ok(Found { column, without })
+}
+
+/// What something of groups is worked of: values, or an order alone.
+enum Of {
+    Values(Values),
+    Order(Vec<(Column, bool)>),
+}
+
+impl Of {
+    /// The same, with what settles ties behind what rows are ordered by; an aggregate of a group has its own order.
+    fn settled(self, what: &GroupedWhat, grain: impl Iterator<Item = (Column, bool)>) -> Self {
+        match (self, what) {
+            (Self::Values(values), GroupedWhat::Aggregate(_)) => Self::Values(values),
+            (Self::Values(mut values), _) => {
+                values.by.extend(grain);
+                Self::Values(values)
+            }
+            (Self::Order(by), _) => Self::Order(by.into_iter().chain(grain).collect()),
+        }
+    }
+}
+
+/// Groups that have no value, with the values that tell it.
+type Failing = Option<(Values, Vec<GroupFailure>)>;
+
+/// What each row gets of its group, and the groups that have none.
+fn worked(what: &GroupedWhat, of: Of, groups: &Groups) -> (Column, Failing) {
+    match (what, of) {
+        (_, Of::Order(by)) => (position(groups, &by), None),
+        (GroupedWhat::Window { over, .. }, Of::Values(values)) => {
+            let (found, failed) = window(&values, groups, *over);
+            (found, Some((values, failed)))
+        }
+        (GroupedWhat::Neighbour { next, .. }, Of::Values(values)) => {
+            (neighbours(&values, groups, *next), None)
+        }
+        (_, Of::Values(values)) => {
+            let (found, failed) = aggregate_each(&values, groups);
+            (found.take(&groups.array()), Some((values, failed)))
+        }
+    }
 }
 
 /// The values of an aggregate for a step's rows. A row of which they cannot be worked is a fault of

@@ -1,26 +1,24 @@
 //! `one row per`, and the values of groups that each row gets.
 use rayon::prelude::*;
 
+mod away;
+mod divided;
 mod pile;
 mod streaming;
+mod told;
 
 pub(crate) use streaming::{GroupStep, GroupsSoFar, Partial, partial, streams};
+pub(crate) use told::SharedNames;
 
 use super::leading::leading;
 use super::{Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Work, group_problem, values};
 use crate::aggregate::{Groups, Values, aggregate, number};
 use crate::expr::Typed;
-use crate::lang::plan_name;
 use crate::resolve::{AggregatePlan, OneRowPlan, TablePlan};
 use crate::table::{Batch, Column, Rows};
-use crate::tally::{GroupSizes, Mistake, Problem, StepDetail};
-use crate::value::{Scalar, Type, day};
-
-/// Of names so many in a hundred rows are different, at least.
-const NAMES: u64 = 70;
-
-/// Names are told up to this many.
-const NAMED: usize = 3;
+use crate::tally::{Mistake, Problem, StepDetail};
+use crate::value::{Scalar, Type};
+use told::{Sizes, Years};
 
 /// The values of an aggregate over all rows of a step.
 pub(super) fn step_values(
@@ -36,6 +34,10 @@ impl Work for OneRowPlan {
     fn expressions(&self) -> Vec<&Typed> {
         let parts = self.results.iter().flat_map(|(result, _)| result.parts());
         self.keys.iter().map(|(key, ..)| key).chain(parts).collect()
+    }
+
+    fn divides(&self) -> bool {
+        true
     }
 
     fn pace(&self) -> Pace {
@@ -59,6 +61,11 @@ impl Work for OneRowPlan {
     }
 
     fn work(&self, at: &StepRunner<'_>, on: OnRows<'_>) -> Result<Left, Problem> {
+        if let Some((sum, groups)) = divided::divided(self, at, on.batch) {
+            *on.batch = groups;
+            return Ok(Left::of(sum));
+        }
+        on.batch.get(at.reads().into_iter());
         let (sum, total_row) = one_row(self, at, on.batch)?;
         Ok(Left { total_row, ..Left::of(sum) })
     }
@@ -111,14 +118,15 @@ fn one_row(
     let sizes = groups.sizes();
     let mut mistakes = vec![];
     for (key, day) in &plan.months {
-        let day = runner.columns(batch, std::iter::once(day))?;
-        mistakes.extend(day.first().and_then(|day| years_mixed(key, day)));
+        let mut years = Years::default();
+        runner.columns(batch, std::iter::once(day))?.iter().for_each(|day| years.see(day));
+        mistakes.extend(years.mistake(key));
     }
-    mistakes.extend(own_mistakes(plan, &table.name, &group_keys, &sizes));
+    mistakes.extend(own_mistake(plan, table, &group_keys, &sizes));
     let sum = StepSum {
         before: runner.amounts_before(batch),
         rows_before: batch.rows as u64,
-        sizes: Some(sizes_of(sizes)),
+        sizes: Some(Sizes::of(&sizes).told()),
         mistakes,
         ..StepSum::default()
     };
@@ -137,47 +145,6 @@ fn worked(
         return Ok((values, Some(leads)));
     }
     Ok((step_values(runner, result, batch)?, None))
-}
-
-/// Months of several years that are taken for one.
-fn years_mixed(key: &str, day: &Column) -> Option<Mistake> {
-    let year = |days: i32| day::to_civil(days).map(|date| i64::from(date.year()));
-    let years: Vec<i64> = match day {
-        Column::Date(array) => array.iter().flatten().filter_map(year).collect(),
-        Column::DateTime(array) => {
-            array.iter().flatten().filter_map(|micros| year(day::day_of(micros))).collect()
-        }
-        _ => vec![],
-    };
-    let (least, most) = (*years.iter().min()?, *years.iter().max()?);
-    (least < most).then(|| Mistake::YearsMixed { key: key.to_owned(), years: (least, most) })
-}
-
-/// Names that several rows share, each of which stands for something of its own. What most rows
-/// share is no name: a channel or a category.
-pub(crate) fn shared_name(
-    (key, group): (&str, &str),
-    (of, id): (&str, &str),
-    names: &Column,
-    sizes: &[u64],
-) -> Option<Mistake> {
-    let there = |group: &usize| !names.is_blank(*group);
-    let shared: Vec<usize> =
-        (0..sizes.len()).filter(there).filter(|group| sizes[*group] > 1).collect();
-    let different = (0..sizes.len()).filter(there).count() as u64;
-    let rows: u64 = (0..sizes.len()).filter(there).map(|group| sizes[group]).sum();
-    if shared.is_empty() || different * 100 < rows * NAMES {
-        return None;
-    }
-    let example = |group: &usize| (names.scalar(*group).to_string(), sizes[*group]);
-    Some(Mistake::SharedName {
-        key: key.to_owned(),
-        of: of.to_owned(),
-        id: id.to_owned(),
-        group: group.to_owned(),
-        names: shared.len() as u64,
-        examples: shared.iter().take(NAMED).map(example).collect(),
-    })
 }
 
 /// The keys of a group by its first row.
@@ -214,17 +181,16 @@ pub(super) fn total_row(
 }
 
 /// A name that several of the step's own rows share.
-pub(super) fn own_mistakes(
+fn own_mistake(
     plan: &OneRowPlan,
-    table: &str,
+    table: &TablePlan,
     keys: &[Column],
     sizes: &[u64],
 ) -> Option<Mistake> {
-    let (key, id) = plan.own_name.as_ref()?;
-    let (own_id, own_key) = (plan_name(id), plan_name(key));
-    let group =
-        format!("group by the id, and take the name along:  one row per {own_id}, {own_key}");
-    shared_name((key, &group), (table, id), keys.first()?, sizes)
+    plan.own_name.as_ref()?;
+    let mut names = SharedNames::default();
+    keys.iter().take(1).for_each(|key| names.see(key, sizes));
+    names.own_mistake(plan, &table.name)
 }
 
 /// The rows of groups: keys and results in their slots, and nothing else.
@@ -243,16 +209,4 @@ pub(super) fn of_groups(
         all[slot.0] = Some(column);
     }
     Batch::new(count, all, vec![])
-}
-
-/// Least, median and most rows of groups.
-pub(super) fn sizes_of(mut sizes: Vec<u64>) -> GroupSizes {
-    sizes.par_sort_unstable();
-    let at = |index: usize| sizes.get(index).copied().unwrap_or(0);
-    GroupSizes {
-        groups: sizes.len() as u64,
-        least: at(0),
-        median: at(sizes.len().saturating_sub(1) / 2),
-        most: at(sizes.len().saturating_sub(1)),
-    }
 }

@@ -39,18 +39,25 @@ impl Pile {
         self.count > self.most
     }
 
+    /// The bytes that its rows hold, about.
+    pub fn bytes_held(&self) -> usize {
+        let columns = self.pieces.iter().flat_map(|piece| &piece.columns);
+        columns.map(Column::bytes_held).sum()
+    }
+
     /// All rows, one under the other; the pile is empty then.
     pub fn take(&mut self) -> Piece {
         let pieces = std::mem::take(&mut self.pieces);
+        self.count = 0;
         let count = pieces.iter().map(|piece| piece.count).sum();
         let columns: Vec<Vec<Column>> = pieces.into_iter().map(|piece| piece.columns).collect();
         Piece { columns: Column::concat_each(&columns), count }
     }
 
-    /// Puts back what was taken and has been put together.
-    pub fn settle(&mut self, whole: Piece) {
+    /// Puts back what was taken, which was `before` rows, and has been put together.
+    pub fn settle(&mut self, before: usize, whole: Piece) {
         // Where hardly any became one, it is tried again much later.
-        let slack = if whole.count * 2 > self.count { RARELY } else { SLACK };
+        let slack = if whole.count * 2 > before { RARELY } else { SLACK };
         self.most = FEW.max(whole.count * slack);
         self.count = whole.count;
         self.pieces = vec![whole];
@@ -68,19 +75,24 @@ impl Different {
     /// Takes in the pairs of a batch.
     pub fn absorb(&mut self, pairs: Piece) {
         if self.0.lay(pairs) {
-            let whole = once(self.0.take());
-            self.0.settle(whole);
+            let all = self.0.take();
+            self.0.settle(all.count, once(all));
         }
     }
 
-    /// All pairs; some may be there more than once.
-    pub fn finish(mut self) -> Piece {
+    /// The bytes that they hold, about.
+    pub fn bytes_held(&self) -> usize {
+        self.0.bytes_held()
+    }
+
+    /// All pairs, some of them perhaps more than once; none are left.
+    pub fn take(&mut self) -> Piece {
         self.0.take()
     }
 }
 
 /// Rows without those that are equal to one before.
-fn once(rows: Piece) -> Piece {
+pub(super) fn once(rows: Piece) -> Piece {
     let (groups, firsts) = number(rows.columns.clone(), rows.count);
     let firsts: Rows = firsts.into();
     let columns = rows.columns.iter().map(|column| column.take(&firsts)).collect();
@@ -94,6 +106,32 @@ pub(super) fn different_in(keys: &[Column], count: usize, pairs: &Piece) -> Colu
     let both = both.map(|(own, other)| Column::concat(&[own.clone(), other.clone()])).collect();
     let (groups, _) = number(both, count + pairs.count);
     counted(pairs, &Groups::led_to(&groups.array().slice(count, pairs.count), count))
+}
+
+/// Keys, and how many different values rows have that have these: of pairs that are there once.
+pub(super) fn counts_of_keys(keys: usize, pairs: &Piece) -> Vec<Column> {
+    let (groups, firsts) = number(pairs.columns[..keys].to_vec(), pairs.count);
+    let firsts: Rows = firsts.into();
+    let keys = pairs.columns[..keys].iter().map(|key| key.take(&firsts));
+    keys.chain([counted(pairs, &groups)]).collect()
+}
+
+/// The sums of counts for each of `count` groups, of which these are the keys; the counts stand behind the keys that they
+/// are of, which may be there several times.
+pub(super) fn counts_in(keys: &[Column], count: usize, counts: &[Column]) -> Column {
+    let Some((counts, others)) = counts.split_last() else {
+        return Column::Integer(vec![0; count].into());
+    };
+    let both = keys.iter().zip(others);
+    let both = both.map(|(own, other)| Column::concat(&[own.clone(), other.clone()])).collect();
+    let (groups, _) = number(both, count + counts.len());
+    let mut sums = vec![0_i64; count];
+    for row in 0..counts.len() {
+        if let Some(sum) = groups.of(count + row).and_then(|group| sums.get_mut(group)) {
+            *sum += counts.units(row) as i64;
+        }
+    }
+    Column::Integer(sums.into())
 }
 
 /// How many different values there are in all groups together, as a column of one.

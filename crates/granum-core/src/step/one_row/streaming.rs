@@ -5,14 +5,17 @@ use rayon::prelude::*;
 
 use super::super::leading::rows_gathered;
 use super::super::{StepRunner, StepSum, group_problem};
-use super::pile::{Different, Piece, Pile, different_in, different_in_all};
-use super::{group_named, of_groups, own_mistakes, sizes_of, step_values, total_row};
+use super::away::PileAway;
+use super::divided::GroupsAway;
+use super::pile::{Different, Piece, Pile, counts_in, different_in, different_in_all};
+use super::told::Sizes;
+use super::{group_named, of_groups, own_mistake, step_values, total_row};
 use crate::aggregate::{
     AggregateFunction, Groups, Sum, Values, different as pairs_of, folded, from_parts, kept,
     number, parted, parts,
 };
 use crate::resolve::{AggregatePlan, OneRowPlan, Plan, TablePlan};
-use crate::table::{Batch, Column, Rows};
+use crate::table::{Batch, Column, Room, Rows};
 use crate::tally::Problem;
 use crate::value::Scalar;
 
@@ -96,11 +99,21 @@ pub(crate) struct GroupsSoFar<'p> {
     groups: Pile,
     different: Vec<Different>,
     sum: StepSum,
+    /// Those for which there was no room.
+    away: Option<PileAway>,
+}
+
+/// Why a group has no value, and where: what is put together comes before what is worked of it; then the result, and the
+/// group's number.
+pub(super) struct Failed {
+    pub place: (bool, usize, u64),
+    problem: Problem,
 }
 
 impl<'p> GroupsSoFar<'p> {
     pub fn new(step: GroupStep<'p>) -> Self {
-        Self { step, groups: Pile::new(), different: vec![], sum: StepSum::default() }
+        let (groups, different, sum) = (Pile::new(), vec![], StepSum::default());
+        Self { step, groups, different, sum, away: None }
     }
 
     /// The step in words.
@@ -117,41 +130,86 @@ impl<'p> GroupsSoFar<'p> {
         let sum = StepSum { before, rows_before: rows, seen: true, ..StepSum::default() };
         self.sum.absorb(&sum);
         if self.groups.lay(groups) {
-            let whole = self.together()?;
-            self.groups.settle(whole);
+            let (before, whole) = self.together()?;
+            self.groups.settle(before, whole);
         }
         Ok(())
     }
 
-    /// All groups, each once.
-    fn together(&mut self) -> Result<Piece, Problem> {
-        let Piece { columns: stacked, count: all } = self.groups.take();
+    /// The bytes that its groups hold in memory, about; of those that stay here whatever comes, none.
+    pub fn bytes_held(&self) -> u64 {
+        let GroupStep { plan, .. } = self.step;
+        // One row of all rows needs what all have.
+        if plan.keys.is_empty() || plan.total.is_some() {
+            return 0;
+        }
+        let different: usize = self.different.iter().map(Different::bytes_held).sum();
+        (self.groups.bytes_held() + different) as u64
+    }
+
+    /// Puts away what it holds.
+    ///
+    /// # Errors
+    /// A group that has no value.
+    pub fn put_away(&mut self, room: &Room) -> Result<(), Problem> {
+        let (_, groups) = self.together()?;
+        let different = self.different.iter_mut().map(Different::take).collect();
+        let keys = self.step.plan.keys.len();
+        self.away.get_or_insert_with(|| PileAway::new(room, keys)).put(groups, different);
+        Ok(())
+    }
+
+    /// All groups, each once; and how many they were before. The pile is empty then.
+    fn together(&mut self) -> Result<(usize, Piece), Problem> {
+        let Piece { columns, count } = self.groups.take();
+        if columns.is_empty() {
+            // All that came is away.
+            return Ok((0, Piece { columns, count }));
+        }
+        let one = self.once(&columns, count, |group| group.into());
+        let (columns, firsts) = one.map_err(|failed| failed.problem)?;
+        Ok((count, Piece { columns, count: firsts.len() }))
+    }
+
+    /// Groups each once, of keys and what was kept of them; and the first row of each. A group's number is that of its
+    /// first row.
+    fn once(
+        &self,
+        stacked: &[Column],
+        count: usize,
+        numbered: impl Fn(u32) -> u64,
+    ) -> Result<(Vec<Column>, Rows), Failed> {
         let (keys, parts) = stacked.split_at(self.step.plan.keys.len());
-        let (groups, firsts) = number(keys.to_vec(), all);
+        let (groups, firsts) = number(keys.to_vec(), count);
         let firsts: Rows = firsts.into();
         let mut columns: Vec<Column> = keys.iter().map(|key| key.take(&firsts)).collect();
         let named = |group| group_named(self.step.plan, keys, &firsts, group);
-        columns.extend(self.folded(parts, &groups, named)?);
-        Ok(Piece { columns, count: groups.count })
+        let folded = self.folded(parts, &groups, named);
+        columns.extend(folded.map_err(|(result, group, problem)| {
+            let number = firsts.get(group as usize).map_or(0, &numbered);
+            Failed { place: (false, result, number), problem }
+        })?);
+        Ok((columns, firsts))
     }
 
-    /// The sizes of groups and the parts of aggregates, put together.
+    /// The sizes of groups and the parts of aggregates, put together. Fails with the result and the group that has none.
     fn folded(
         &self,
         columns: &[Column],
         groups: &Groups,
         named: impl Fn(u32) -> Vec<(String, Scalar)>,
-    ) -> Result<Vec<Column>, Problem> {
+    ) -> Result<Vec<Column>, (usize, u32, Problem)> {
         let parts = self.parted(columns);
         let found: Vec<_> =
             parts.par_iter().map(|(result, own)| folded(result.function, own, groups)).collect();
         let table = &self.step.table.name;
         // More rows than can be counted there are none.
         let mut all = folded(AggregateFunction::Rows, &columns[..1], groups)
-            .map_err(|_| Problem::TooManyRows { table: table.clone() })?;
-        for (columns, (result, _)) in found.into_iter().zip(parts) {
+            .map_err(|_| (0, 0, Problem::TooManyRows { table: table.clone() }))?;
+        for (at, (columns, (result, _))) in found.into_iter().zip(parts).enumerate() {
             all.extend(columns.map_err(|(failure, values)| {
-                group_problem(table, self.text(), result, &values, failure, &named)
+                let group = failure.group();
+                (at, group, group_problem(table, self.text(), result, &values, failure, &named))
             })?);
         }
         Ok(all)
@@ -171,15 +229,18 @@ impl<'p> GroupsSoFar<'p> {
     /// The groups with their results, what happened, and the total row if there is one. A batch at
     /// least has been taken in, if only one of no rows.
     pub fn finish(mut self) -> Result<(Batch, StepSum, Option<Batch>), Problem> {
+        if let Some(away) = self.away.take() {
+            return self.finish_away(away);
+        }
         let GroupStep { plan, table, .. } = self.step;
-        let Piece { columns, count } = self.together()?;
-        let different = std::mem::take(&mut self.different).into_iter().map(Different::finish);
-        let different: Vec<Piece> = different.collect();
+        let (_, Piece { columns, count }) = self.together()?;
+        let different: Vec<Piece> = self.different.iter_mut().map(Different::take).collect();
         let (keys, parts) = columns.split_at(plan.keys.len());
         let all = || {
-            let folded = self.folded(parts, &Groups::one(count), |_| vec![])?;
+            let folded = self.folded(parts, &Groups::one(count), |_| vec![]);
             let different = different.iter().map(different_in_all).collect();
-            self.results(&folded, different, |_| vec![])
+            let folded = folded.map_err(|(.., problem)| problem)?;
+            self.results(&folded, different, |_| vec![]).map_err(|(.., problem)| problem)
         };
         let total = total_row(plan, table, keys, all)?;
         // One row in all is there even of nothing.
@@ -191,7 +252,8 @@ impl<'p> GroupsSoFar<'p> {
             let different =
                 different.iter().map(|pairs| different_in(keys, count, pairs)).collect();
             let named = |group| group_named(plan, keys, &firsts, group);
-            (count, self.results(parts, different, named)?)
+            let results = self.results(parts, different, named);
+            (count, results.map_err(|(.., problem)| problem)?)
         };
         let sizes = match parts.first() {
             Some(Column::Integer(sizes)) if !in_all => {
@@ -199,35 +261,72 @@ impl<'p> GroupsSoFar<'p> {
             }
             _ => vec![self.sum.rows_before],
         };
-        let mistakes = own_mistakes(plan, &table.name, keys, &sizes);
+        let mistakes = own_mistake(plan, table, keys, &sizes);
         let rows = of_groups(table.slots.len(), plan, keys.to_vec(), results, rows);
         let sum = StepSum {
-            sizes: Some(sizes_of(sizes)),
+            sizes: Some(Sizes::of(&sizes).told()),
             mistakes: mistakes.into_iter().collect(),
             ..self.sum
         };
         Ok((rows, sum, total))
     }
 
+    /// The same where groups are away: so are the rows that become of them.
+    fn finish_away(
+        mut self,
+        mut away: PileAway,
+    ) -> Result<(Batch, StepSum, Option<Batch>), Problem> {
+        let GroupStep { plan, table, .. } = self.step;
+        let (_, groups) = self.together()?;
+        away.put(groups, self.different.iter_mut().map(Different::take).collect());
+        let room = away.room().clone();
+        let found = away.each(|groups, counts| self.of_part(&groups, &counts));
+        let found = found.map_err(|failed| failed.problem)?;
+        let (rows, told) = GroupsAway::of((plan, table), &room, found.windows()).finish();
+        Ok((rows, StepSum { sizes: told.sizes, mistakes: told.mistakes, ..self.sum }, None))
+    }
+
+    /// The numbers of a part's groups, their keys, their results and sizes: of the numbers, keys and parts of groups, and
+    /// of their counts of different values.
+    fn of_part(&self, groups: &[Column], counts: &[Vec<Column>]) -> Result<Vec<Column>, Failed> {
+        let plan = self.step.plan;
+        let numbers = &groups[0];
+        let number = |row: u32| numbers.units(row as usize) as u64;
+        let (once, firsts) = self.once(&groups[1..], numbers.len(), number)?;
+        let (keys, parts) = once.split_at(plan.keys.len());
+        let count = firsts.len();
+        let different = counts.iter().map(|counts| counts_in(keys, count, counts)).collect();
+        let own = Rows::same(count);
+        let named = |group| group_named(plan, keys, &own, group);
+        let results =
+            self.results(parts, different, named).map_err(|(result, group, problem)| {
+                let number = firsts.get(group as usize).map_or(0, number);
+                Failed { place: (true, result, number), problem }
+            })?;
+        let numbers = [numbers.take(&firsts)].into_iter();
+        Ok(numbers.chain(keys.to_vec()).chain(results).chain([parts[0].clone()]).collect())
+    }
+
     /// Results from their parts, of which the sizes of groups are the first, and from the counts of
-    /// different values.
+    /// different values. Fails with the result and the group that has none.
     fn results(
         &self,
         parts: &[Column],
         different: Vec<Column>,
         named: impl Fn(u32) -> Vec<(String, Scalar)>,
-    ) -> Result<Vec<Column>, Problem> {
+    ) -> Result<Vec<Column>, (usize, u32, Problem)> {
         let mut different = different.into_iter();
         let mut results = vec![];
-        for (result, own) in self.parted(parts) {
+        for (at, (result, own)) in self.parted(parts).into_iter().enumerate() {
             if result.function == AggregateFunction::Distinct {
                 results.extend(different.next());
                 continue;
             }
             results.push(from_parts(result.function, result.ty, own).map_err(|failure| {
                 let values = Values::of(result.function, None, result.ty);
-                let table = &self.step.table.name;
-                group_problem(table, self.text(), result, &values, failure, &named)
+                let (table, group) = (&self.step.table.name, failure.group());
+                let told = group_problem(table, self.text(), result, &values, failure, &named);
+                (at, group, told)
             })?);
         }
         Ok(results)

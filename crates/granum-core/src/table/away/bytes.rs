@@ -46,29 +46,14 @@ pub(super) fn put(column: &Column, out: &mut Vec<u8>) {
 /// The column that bytes are of; `None` where they are of none.
 pub(super) fn got(bytes: &[u8]) -> Option<Column> {
     let mut from = Bytes(bytes);
-    let kind = from.byte()?;
-    let rows = from.number()?;
-    let column = match kind {
-        0 => Column::Blank(rows),
-        1 => {
-            let present = from.present(rows).ok()?;
-            Column::Text(from.texts(rows, present)?)
-        }
-        2 => Column::Integer(from.whole(rows)?),
-        3 => {
-            let scale = Scale(from.byte()?);
-            Column::Decimal(from.whole(rows)?, scale)
-        }
-        4 => Column::Number(from.fixed(rows)?),
-        5 => Column::Date(from.fixed(rows)?),
-        6 => Column::DateTime(from.fixed(rows)?),
-        7 => {
-            let present = from.present(rows).ok()?;
-            Column::Boolean(Truths::new(from.bits(rows)?, present))
-        }
-        _ => return None,
-    };
-    from.0.is_empty().then_some(column)
+    from.column().filter(|_| from.0.is_empty())
+}
+
+/// So many columns whose bytes stand one behind the other; `None` where they do not.
+pub(super) fn got_each(bytes: &[u8], count: usize) -> Option<Vec<Column>> {
+    let mut from = Bytes(bytes);
+    let columns: Option<Vec<Column>> = (0..count).map(|_| from.column()).collect();
+    columns.filter(|_| from.0.is_empty())
 }
 
 fn put_bits(bits: &Bits, out: &mut Vec<u8>) {
@@ -116,6 +101,31 @@ struct Cut;
 struct Bytes<'b>(&'b [u8]);
 
 impl<'b> Bytes<'b> {
+    fn column(&mut self) -> Option<Column> {
+        let kind = self.byte()?;
+        let rows = self.number()?;
+        Some(match kind {
+            0 => Column::Blank(rows),
+            1 => {
+                let present = self.present(rows).ok()?;
+                Column::Text(self.texts(rows, present)?)
+            }
+            2 => Column::Integer(self.whole(rows)?),
+            3 => {
+                let scale = Scale(self.byte()?);
+                Column::Decimal(self.whole(rows)?, scale)
+            }
+            4 => Column::Number(self.fixed(rows)?),
+            5 => Column::Date(self.fixed(rows)?),
+            6 => Column::DateTime(self.fixed(rows)?),
+            7 => {
+                let present = self.present(rows).ok()?;
+                Column::Boolean(Truths::new(self.bits(rows)?, present))
+            }
+            _ => return None,
+        })
+    }
+
     fn take(&mut self, count: usize) -> Option<&'b [u8]> {
         let (taken, rest) = self.0.split_at_checked(count)?;
         self.0 = rest;

@@ -5,10 +5,12 @@
 
 mod bytes;
 mod column;
+mod divided;
 mod room;
 mod scratch;
 
 pub(crate) use column::{Away, AwayBuilder};
+pub(crate) use divided::{Divided, InOrder, parts};
 pub use room::Room;
 pub(crate) use room::RoomFile;
 pub use scratch::{Scratch, ScratchError, ScratchFile};

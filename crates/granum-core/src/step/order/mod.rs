@@ -1,5 +1,6 @@
 //! `sort`, `top` and `bottom`: all rows in an order.
-use rayon::prelude::*;
+
+mod divided;
 
 use super::values::apart_problem;
 use super::{Gone, Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Together, Work};
@@ -15,6 +16,10 @@ impl Work for SortPlan {
         self.by.iter().map(|(by, _)| by).collect()
     }
 
+    fn divides(&self) -> bool {
+        true
+    }
+
     fn pace(&self) -> Pace {
         Pace::Whole
     }
@@ -24,6 +29,11 @@ impl Work for SortPlan {
     }
 
     fn work(&self, at: &StepRunner<'_>, on: OnRows<'_>) -> Result<Left, Problem> {
+        if let Some(sorted) = divided::divided(self, at, on.batch) {
+            *on.batch = sorted;
+            return Ok(Left::default());
+        }
+        on.batch.get(at.reads().into_iter());
         let rows = sorted(at, on.batch, &self.by)?;
         *on.batch = on.batch.take(&rows);
         Ok(Left::default())
@@ -83,9 +93,7 @@ impl Work for TopPlan {
 /// The rows in the order of some expressions; what ties stays as it stands.
 fn sorted(runner: &StepRunner<'_>, batch: &Batch, by: &[(Typed, bool)]) -> Result<Rows, Problem> {
     let columns = runner.orders(batch, by)?;
-    let mut rows: Vec<u32> = (0..batch.rows as u32).collect();
-    rows.par_sort_by(|a, b| order(&columns, *a as usize, *b as usize));
-    Ok(Rows::from(rows))
+    Ok(Rows::from(divided::in_order(&columns, batch.rows)))
 }
 
 /// Which rows stay of a `top` or `bottom`, and in which order.

@@ -1,0 +1,116 @@
+//! Groups of rows that have passed, where memory has no room for all of them: they are divided by their keys, and each part
+//! is put together by itself once all rows have come.
+
+use super::pile::{Piece, counts_of_keys, once};
+use super::streaming::Failed;
+use crate::link::hashes;
+use crate::table::{Column, Divided, InOrder, Room};
+
+/// Parts of groups, of which nobody knows how many there will be.
+const PARTS: usize = if cfg!(test) { 3 } else { 128 };
+
+/// Groups that are away.
+pub(super) struct PileAway {
+    room: Room,
+    /// How many keys groups have.
+    keys: usize,
+    /// The number of each group among all that were put away, its keys, and what was kept of it. A group that was put
+    /// away several times counts as the first of them.
+    groups: Divided,
+    /// For each count of different values, the keys and values that it counts.
+    different: Vec<Divided>,
+    /// How many groups were put away.
+    count: usize,
+}
+
+impl PileAway {
+    /// Nothing yet.
+    pub fn new(room: &Room, keys: usize) -> Self {
+        let groups = Divided::new(room, PARTS);
+        Self { room: room.clone(), keys, groups, different: vec![], count: 0 }
+    }
+
+    pub fn room(&self) -> &Room {
+        &self.room
+    }
+
+    /// Puts groups behind those that are away; and the values of which different ones are counted.
+    pub fn put(&mut self, groups: Piece, different: Vec<Piece>) {
+        self.put_groups(groups);
+        self.different.resize_with(different.len(), || Divided::new(&self.room, PARTS));
+        for (all, pairs) in self.different.iter_mut().zip(different) {
+            // By the value as well: one group may have most of them.
+            all.send_by(&hashes(&pairs.columns, pairs.count), &pairs.columns);
+        }
+    }
+
+    fn put_groups(&mut self, groups: Piece) {
+        if groups.count == 0 {
+            return;
+        }
+        let numbers: Vec<i64> =
+            (self.count..self.count + groups.count).map(|group| group as i64).collect();
+        self.count += groups.count;
+        let hashes_of_groups = hashes(&groups.columns[..self.keys], groups.count);
+        let mut columns = vec![Column::Integer(numbers.into()).narrowed()];
+        columns.extend(groups.columns);
+        self.groups.send_by(&hashes_of_groups, &columns);
+    }
+
+    /// All groups in order, as `work` makes them of the groups of one part, which may be there several times: of their
+    /// numbers, their keys and what was kept, and of the counts of different values with the keys of these. It gives the
+    /// number of each group and its columns.
+    ///
+    /// # Errors
+    /// Of what fails in several parts, what would fail first in all.
+    pub fn each(
+        self,
+        work: impl Fn(Vec<Column>, Vec<Vec<Column>>) -> Result<Vec<Column>, Failed> + Sync,
+    ) -> Result<InOrder, Failed> {
+        let counts: Vec<Divided> = self
+            .different
+            .into_iter()
+            .map(|pairs| counted(&pairs, self.keys, &self.room))
+            .collect();
+        let mut all = InOrder::new(&self.room, self.count);
+        let mut failed: Option<Failed> = None;
+        let of_part = |part: usize, groups: Vec<Column>| {
+            let counts = counts.iter().map(|counts| counts.part(part)).collect();
+            Some(if groups.first().is_none_or(Column::is_empty) {
+                Ok(vec![])
+            } else {
+                work(groups, counts)
+            })
+        };
+        let take = |worked: Result<Vec<Column>, Failed>| match worked {
+            Ok(groups) if groups.is_empty() => {}
+            Ok(groups) => all.take(&groups),
+            Err(more) if failed.as_ref().is_none_or(|known| more.place < known.place) => {
+                failed = Some(more);
+            }
+            Err(_) => {}
+        };
+        self.groups.each(of_part, take);
+        failed.map_or(Ok(all), Err)
+    }
+}
+
+/// How many different values groups have, with their keys, in the parts of the keys. A group may be there several times.
+fn counted(pairs: &Divided, keys: usize, room: &Room) -> Divided {
+    let mut counts = Divided::new(room, PARTS);
+    let of_part = |_, columns: Vec<Column>| {
+        let count = columns.first().map_or(0, Column::len);
+        Some(if count == 0 {
+            vec![]
+        } else {
+            counts_of_keys(keys, &once(Piece { columns, count }))
+        })
+    };
+    pairs.each(of_part, |columns| {
+        let rows = columns.first().map_or(0, Column::len);
+        if rows > 0 {
+            counts.send_by(&hashes(&columns[..keys], rows), &columns);
+        }
+    });
+    counts
+}

@@ -1,0 +1,149 @@
+//! `one row per` where its rows have no room: they are divided by their keys, each part becomes groups by itself, and
+//! those go into the order in which their first rows stand.
+
+use std::sync::atomic::{AtomicU64, Ordering};
+
+use rayon::prelude::*;
+
+use super::super::leading::rows_gathered;
+use super::super::sum::add;
+use super::super::values::{columns_of, values_of};
+use super::super::{StepRunner, StepSum};
+use super::told::{SharedNames, Sizes, Years};
+use super::{of_groups, step_values};
+use crate::aggregate::{aggregate, number};
+use crate::link::hashes;
+use crate::resolve::{OneRowPlan, TablePlan};
+use crate::table::{AwayBuilder, Batch, Column, Divided, Held, InOrder, Room, Rows, SlotId, parts};
+use crate::tally::Mistake;
+
+/// Bytes of a value on its way, about.
+const EACH: usize = 12;
+
+/// Groups that come in their order and go away.
+pub(super) struct GroupsAway<'p> {
+    plan: &'p OneRowPlan,
+    table: &'p TablePlan,
+    columns: Vec<AwayBuilder>,
+    rows: usize,
+    sizes: Sizes,
+    names: SharedNames,
+}
+
+impl<'p> GroupsAway<'p> {
+    /// All groups of some windows: their keys, their results, and how many rows each has.
+    pub fn of(
+        (plan, table): (&'p OneRowPlan, &'p TablePlan),
+        room: &Room,
+        windows: impl Iterator<Item = Vec<Column>>,
+    ) -> Self {
+        let file = room.file();
+        let width = plan.keys.len() + plan.results.len();
+        let columns = (0..width).map(|_| AwayBuilder::new(&file)).collect();
+        let (sizes, names) = (Sizes::default(), SharedNames::default());
+        let mut all = Self { plan, table, columns, rows: 0, sizes, names };
+        windows.for_each(|window| all.see(&window));
+        all
+    }
+
+    fn see(&mut self, window: &[Column]) {
+        let (columns, sizes) = window.split_at(self.columns.len());
+        self.columns.par_iter_mut().zip(columns).for_each(|(all, column)| all.push(column));
+        let sizes: Vec<u64> =
+            (0..sizes[0].len()).map(|group| sizes[0].units(group) as u64).collect();
+        self.rows += sizes.len();
+        self.sizes.see(&sizes);
+        if self.plan.own_name.is_some() {
+            self.names.see(&columns[0], &sizes);
+        }
+    }
+
+    /// The rows of groups, all away, and what is told of them.
+    pub fn finish(self) -> (Batch, StepSum) {
+        let slots = self.table.slots.len();
+        let nothing = of_groups(slots, self.plan, vec![], vec![], self.rows);
+        let mut away = vec![None; slots];
+        let keys = self.plan.keys.iter().map(|(_, slot, _)| slot);
+        let results = self.plan.results.iter().map(|(_, slot)| slot);
+        for (SlotId(slot), column) in keys.chain(results).zip(self.columns) {
+            away[*slot] = Some(Held::away(column.finish()));
+        }
+        let mistakes = self.names.own_mistake(self.plan, &self.table.name);
+        let (sizes, mistakes) = (Some(self.sizes.told()), mistakes.into_iter().collect());
+        (Batch { away, ..nothing }, StepSum { sizes, mistakes, ..StepSum::default() })
+    }
+}
+
+/// Rows that become groups, which are away. Nothing where all that is looked at is here, where all rows are one group,
+/// and where a row or a group has no value: why, is told by who works on all rows at once.
+pub(super) fn divided(
+    plan: &OneRowPlan,
+    runner: &StepRunner<'_>,
+    batch: &Batch,
+) -> Option<(StepSum, Batch)> {
+    let leads = |result| rows_gathered(runner.around.plan, result).is_some();
+    let whole = plan.total.is_some() || plan.results.iter().any(|(result, _)| leads(result));
+    let reads = runner.reads();
+    let room = batch.room_of(&reads).filter(|_| batch.rows > 0)?;
+    if whole || plan.keys.is_empty() {
+        return None;
+    }
+    let zeros = AtomicU64::new(0);
+    let own = StepRunner { zeros: &zeros, ..*runner };
+    let mut rows = Divided::new(&room, parts(batch.rows, EACH * (reads.len() + 1), &room));
+    let mut years = vec![Years::default(); plan.months.len()];
+    let mut before = vec![];
+    for (first, run) in batch.runs(reads) {
+        let columns = sent(plan, &own, &run, first)?;
+        rows.send_by(&hashes(&columns[1..=plan.keys.len()], run.rows), &columns);
+        for ((_, day), years) in plan.months.iter().zip(&mut years) {
+            own.columns(&run, std::iter::once(day)).ok()?.iter().for_each(|day| years.see(day));
+        }
+        add(&mut before, &own.amounts_before(&run), first == 0);
+    }
+    let mut found = InOrder::new(&room, batch.rows);
+    rows.each(|_, columns| of_part(plan, columns), |columns| found.take(&columns))?;
+    drop(rows);
+    let groups = GroupsAway::of((plan, runner.plan()), &room, found.windows());
+    runner.zeros.fetch_add(zeros.into_inner(), Ordering::Relaxed);
+    let (groups, told) = groups.finish();
+    let months = plan.months.iter().zip(years);
+    let mistakes = months.filter_map(|((key, _), years)| years.mistake(key));
+    let mistakes: Vec<Mistake> = mistakes.chain(told.mistakes).collect();
+    let rows_before = batch.rows as u64;
+    Some((StepSum { before, rows_before, sizes: told.sizes, mistakes, ..told }, groups))
+}
+
+/// What is sent of a run of rows: their numbers, their keys, and what is worked of them. Nothing where a row fails.
+fn sent(
+    plan: &OneRowPlan,
+    runner: &StepRunner<'_>,
+    run: &Batch,
+    first: usize,
+) -> Option<Vec<Column>> {
+    let numbers: Vec<i64> = (first..first + run.rows).map(|row| row as i64).collect();
+    let mut columns = vec![Column::Integer(numbers.into()).narrowed()];
+    columns.extend(runner.columns(run, plan.keys.iter().map(|(key, ..)| key)).ok()?);
+    for (result, _) in &plan.results {
+        columns.extend(columns_of(step_values(runner, result, run).ok()?));
+    }
+    Some(columns)
+}
+
+/// The groups of a part: the numbers of their first rows, their keys, their results, and how many rows each has.
+fn of_part(plan: &OneRowPlan, columns: Vec<Column>) -> Option<Vec<Column>> {
+    let rows = columns.first().map_or(0, Column::len);
+    let mut columns = columns.into_iter();
+    let numbers = columns.next()?;
+    let keys: Vec<Column> = columns.by_ref().take(plan.keys.len()).collect();
+    let (groups, firsts) = number(keys.clone(), rows);
+    let firsts = Rows::from(firsts);
+    let mut found = vec![numbers.take(&firsts)];
+    found.extend(keys.iter().map(|key| key.take(&firsts)));
+    for (result, _) in &plan.results {
+        found.push(aggregate(&values_of(result, &mut columns), &groups).ok()?);
+    }
+    let sizes: Vec<i64> = groups.sizes().into_iter().map(|size| size as i64).collect();
+    found.push(Column::Integer(sizes.into()));
+    Some(found)
+}
