@@ -13,7 +13,7 @@ use super::feed::{Feed, first_rows};
 use super::leaf::{Collected, Together};
 use super::passing::{Passed, Way, encoded, run, through};
 use super::read::Reading;
-use super::room::{held, keep_within, put_rows_away};
+use super::room::{held, keep_within, put_rows_away, rows_together};
 use super::sums::TableSum;
 use super::tree::{End, Leaf, Segment, Spot, Tree};
 use super::waiting::LeafKind;
@@ -168,6 +168,7 @@ impl TreeRun<'_> {
         }
         drop(fed);
         let here = context.world.tables.iter().flatten().map(held).sum::<u64>() + feed.bytes_held();
+        let most = context.room.map_or(usize::MAX, rows_together);
         let mut encoded: Vec<(usize, Encoded)> = vec![];
         while !window.is_empty() && !self.end.failed[segment.branches[0].at] {
             let failed = self.end.failed.clone();
@@ -187,7 +188,7 @@ impl TreeRun<'_> {
             }
             // While these rows are put below those before them, the next are read.
             let (read, places) = (&feed, &mut self.places);
-            collected.iter_mut().for_each(|collected| collected.foresee(read));
+            collected.iter_mut().for_each(|collected| collected.foresee(read, most));
             let ((), next) = rayon::join(
                 || collected.par_iter_mut().for_each(Collected::lay),
                 || feed.window(context, places.as_mut()),

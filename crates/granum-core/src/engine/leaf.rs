@@ -73,10 +73,10 @@ impl<'p> Collected<'p> {
         }
     }
 
-    /// Notes how many rows are to be expected.
-    pub fn foresee(&mut self, feed: &Feed) {
+    /// Notes how many rows are to be expected; of more than `most` not all will be here together.
+    pub fn foresee(&mut self, feed: &Feed, most: usize) {
         if let Self::Rows { stack, parts, room, .. } = self {
-            *room = feed.room(parts, stack.rows());
+            *room = feed.room(parts, stack.rows()).min(most);
         }
     }
 

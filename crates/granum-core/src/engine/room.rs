@@ -57,6 +57,12 @@ fn put_away(tables: &mut [Option<Table>], at: usize, room: &Room) {
     }
 }
 
+/// How many rows are here together at most, about: a row of one column takes no less than this in bytes.
+pub(super) fn rows_together(room: &Room) -> usize {
+    const LEAST: u64 = 16;
+    (room.limit() / LEAST) as usize
+}
+
 /// Rows that a step has made go away where they have no room beside what is held.
 pub(super) fn put_rows_away(room: &Room, tables: &[Option<Table>], rows: &mut Batch) {
     let all = tables.iter().flatten().map(held).sum::<u64>() + rows.bytes_held() as u64;

@@ -13,7 +13,7 @@ use siphasher::sip128::{Hasher128, SipHasher13};
 use super::Keys;
 use super::index::{Repeated, in_order};
 use crate::bug::bug;
-use crate::table::{Bits, Column, PIECE, Present, Room, RoomFile, Rows};
+use crate::table::{Column, Divided, PIECE, Room, RoomFile, Rows};
 
 /// Rows of one part, about, and how many parts there are at most.
 const PART: usize = if cfg!(test) { 1 << 3 } else { 1 << 15 };
@@ -46,8 +46,8 @@ pub(super) fn link(from: &Keys, keys: &Keys) -> (Rows, Repeated) {
     let count = count(from.rows().max(keys.rows()));
     let parts_of = |keys| Parts::of(keys, count, file.room());
     let (from_parts, parts) = (parts_of(from), parts_of(keys));
-    let mut rows = vec![0; from.rows()];
-    let mut found = vec![0_u64; from.rows().div_ceil(64)];
+    // Where rows lead, by the pieces that they stand in.
+    let mut windows = Divided::new(file.room(), from.rows().div_ceil(PIECE));
     let mut repeated = vec![];
     let at_a_time = rayon::current_num_threads();
     for first in (0..count).step_by(at_a_time) {
@@ -56,15 +56,29 @@ pub(super) fn link(from: &Keys, keys: &Keys) -> (Rows, Repeated) {
             (led(&from_parts.sorted(part), &entries), repeats(&entries))
         });
         for (led, repeats) in linked.collect::<Vec<_>>() {
-            for (row, to) in led {
-                rows[row as usize] = to;
-                found[row as usize / 64] |= 1 << (row % 64);
-            }
+            let to: Vec<u32> = led.iter().map(|(row, _)| row / PIECE as u32).collect();
+            let numbers = |numbers: Vec<i64>| Column::Integer(numbers.into()).narrowed();
+            let rows = numbers(led.iter().map(|(row, _)| i64::from(*row)).collect());
+            let led_to = numbers(led.iter().map(|(_, to)| i64::from(*to)).collect());
+            windows.send(&[rows, led_to], &to);
             repeated.push(repeats);
         }
     }
-    let found = Present::new(Bits::of_words(found, from.rows()));
-    (Rows::new(rows, Some(found)), in_order(repeated))
+    let window = |at: usize| {
+        let first = at * PIECE;
+        let mut rows = vec![None; PIECE.min(from.rows() - first)];
+        for lot in windows.lots(at) {
+            for (row, to) in (0..lot[0].len()).map(|at| (lot[0].units(at), lot[1].units(at))) {
+                // What could not be got is somewhere else.
+                if let Some(place) = rows.get_mut((row as usize).wrapping_sub(first)) {
+                    *place = Some(to as u32);
+                }
+            }
+        }
+        Rows::from(rows).packed()
+    };
+    let rows = Rows::joined((0..windows.parts()).into_par_iter().map(window).collect());
+    (rows, in_order(repeated))
 }
 
 fn count(rows: usize) -> usize {

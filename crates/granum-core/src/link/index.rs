@@ -30,6 +30,9 @@ pub(crate) type Repeated = Vec<(u32, u32)>;
 /// Rows that are hashed and looked up together.
 const PROBED: usize = 1 << 13;
 
+/// Above so many pieces each of them is work enough for a core.
+const MANY: usize = 16;
+
 /// Keys in one part, about.
 const PART: usize = 1 << 15;
 
@@ -54,20 +57,23 @@ impl KeyTable {
     /// The link index from the rows of `from` to the rows of `keys`, which this table was built
     /// from: for each row the first row with an equal key.
     pub fn link(&self, keys: &Keys, from: &Keys) -> Rows {
-        let run = if from.in_pieces() || from.is_away() { PIECE } else { PROBED };
-        let runs: Vec<Led> = (0..from.rows().div_ceil(run))
-            .into_par_iter()
-            .map(|at| {
-                let length = run.min(from.rows() - at * run);
-                self.link_run(keys, &from.slice(at * run, length))
-            })
-            .collect();
+        let led = |at: usize, run: usize| {
+            let length = run.min(from.rows() - at * run);
+            self.link_run(keys, &from.slice(at * run, length))
+        };
+        let pieces = from.rows().div_ceil(PIECE);
+        if from.in_pieces() || from.is_away() || pieces > MANY {
+            let runs = (0..pieces).into_par_iter().map(|at| led(at, PIECE).rows().packed());
+            return Rows::joined(runs.collect());
+        }
+        let runs = (0..from.rows().div_ceil(PROBED)).into_par_iter();
+        let runs: Vec<Led> = runs.map(|at| led(at, PROBED)).collect();
         let mut all = Led::new(from.rows());
         for run in runs {
             all.rows.extend_from_slice(&run.rows);
             all.found.extend_from_slice(&run.found);
         }
-        Rows::new(all.rows, Some(Present::from(all.found)))
+        all.rows()
     }
 
     /// The same of a run of rows: where they have few keys, those are looked up once each.
@@ -125,6 +131,10 @@ impl Led {
 
     fn to(&self, row: usize) -> Option<u32> {
         self.found[row].then(|| self.rows[row])
+    }
+
+    fn rows(self) -> Rows {
+        Rows::new(self.rows, Some(Present::from(self.found)))
     }
 }
 

@@ -100,12 +100,9 @@ impl Work for DedupeByPlan {
 /// Plain `dedupe`: of rows with equal keys the first stays. Blank equals blank.
 pub(super) fn copies(keys: &Keys) -> (Bits, Cut) {
     let repeated = repeated(keys);
-    let mut stays = vec![true; keys.rows()];
-    for (row, _) in &repeated {
-        stays[*row as usize] = false;
-    }
+    let gone = Bits::of(keys.rows(), repeated.iter().map(|(row, _)| *row));
     let cut = Cut { copies: repeated.len() as u64, ..Cut::default() };
-    (stays.into(), cut)
+    (!&gone, cut)
 }
 
 impl DedupeByPlan {

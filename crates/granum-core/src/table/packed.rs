@@ -4,7 +4,7 @@
 use std::ops::Range;
 use std::sync::Arc;
 
-use super::{Fixed, PIECE, Present};
+use super::{Fixed, PIECE, Present, PresentBuilder};
 use crate::bug::Sure;
 
 /// Rows in pieces, some of them blank.
@@ -34,24 +34,26 @@ enum Piece {
 impl Packed {
     /// Packs rows; blank where they are not `present`.
     pub fn of(rows: &Fixed<u32>) -> Self {
-        let mut pieces = vec![];
-        let mut filled = vec![];
-        for first in (0..rows.len()).step_by(PIECE) {
+        let pieces = (0..rows.len()).step_by(PIECE).map(|first| {
             let piece = rows.slice(first, PIECE.min(rows.len() - first));
-            if piece.blanks() == 0 {
-                pieces.push(Piece::of(piece.values()));
-                continue;
+            Piece::of_some(&piece)
+        });
+        Self::new(pieces.collect(), rows.len(), rows.present().cloned())
+    }
+
+    /// Packed rows one behind the other, which are so many rows as whole pieces have, but for the last.
+    pub fn joined(runs: impl Iterator<Item = Self>) -> Self {
+        let (mut pieces, mut rows, mut present) = (vec![], 0, PresentBuilder::default());
+        for run in runs {
+            assert!(rows % PIECE == 0 && run.from == 0, "{rows} rows before a run of pieces");
+            pieces.extend_from_slice(&run.pieces);
+            rows += run.rows;
+            match &run.present {
+                Some(some) => present.append(some),
+                None => present.push_all(run.rows, true),
             }
-            // A blank goes on from the row before, so that it costs nothing; the first from the first that is none.
-            filled.clear();
-            let mut last = piece.iter().flatten().next().unwrap_or(0);
-            for row in piece.iter() {
-                last = row.unwrap_or(last);
-                filled.push(last);
-            }
-            pieces.push(Piece::of(&filled));
         }
-        Self::new(pieces, rows.len(), rows.present().cloned())
+        Self::new(pieces, rows, present.finish())
     }
 
     fn new(pieces: Vec<Piece>, rows: usize, present: Option<Present>) -> Self {
@@ -122,6 +124,20 @@ impl Packed {
 }
 
 impl Piece {
+    /// Rows of which some may be blank.
+    fn of_some(rows: &Fixed<u32>) -> Self {
+        if rows.blanks() == 0 {
+            return Self::of(rows.values());
+        }
+        // A blank goes on from the row before, so that it costs nothing; the first from the first that is none.
+        let mut last = rows.iter().flatten().next().unwrap_or(0);
+        let filled = rows.iter().map(|row| {
+            last = row.unwrap_or(last);
+            last
+        });
+        Self::of(&filled.collect::<Vec<_>>())
+    }
+
     fn of(rows: &[u32]) -> Self {
         let goes_on = |pair: &[u32]| pair[1] == pair[0].wrapping_add(1);
         let breaks = rows.windows(2).filter(|pair| !goes_on(pair)).count();

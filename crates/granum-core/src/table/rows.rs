@@ -126,12 +126,38 @@ impl Rows {
         }
     }
 
-    /// The same, held in fewer bytes where there are many.
+    /// The same, held in fewer bytes where there are as many as a piece has.
     #[must_use]
     pub(crate) fn packed(self) -> Self {
         match self.0 {
-            Form::Each(rows) if rows.len() > PIECE => Self(Form::Packed(Packed::of(&rows))),
+            Form::Each(rows) if rows.len() >= PIECE => Self(Form::Packed(Packed::of(&rows))),
             form => Self(form),
+        }
+    }
+
+    /// Rows one behind the other, which are as many as a piece has, but for the last. Few stay as they are.
+    #[must_use]
+    pub(crate) fn joined(runs: Vec<Self>) -> Self {
+        match <[Self; 1]>::try_from(runs) {
+            Ok([run]) => run,
+            Err(runs) => {
+                let packed = |run: Self| match run.0 {
+                    Form::Packed(rows) => rows,
+                    form => Packed::of(&Self(form).each()),
+                };
+                Self(Form::Packed(Packed::joined(runs.into_iter().map(packed))))
+            }
+        }
+    }
+
+    /// Each by itself.
+    fn each(&self) -> Fixed<u32> {
+        match self.form() {
+            Ok(rows) => rows,
+            Err((first, count)) => {
+                let rows: Vec<u32> = (first as u32..(first + count) as u32).collect();
+                Fixed::new(rows, None)
+            }
         }
     }
 

@@ -62,3 +62,62 @@ fn full_files_stop_the_run_before_anything_is_written() {
         assert!(written.is_empty());
     }
 }
+
+/// A plan over the lines, which stand in no order, with a number and a few blanks: each step by itself.
+fn stepped(steps: &str) -> String {
+    format!(
+        "input lines from \"lines\"\n  read much as number\n  track quantity\n\
+         table all from lines\n{steps}\noutput all to \"all.csv\""
+    )
+}
+
+fn lines() -> [(&'static str, String); 1] {
+    let line = |at: u32| {
+        let quantity = if at.is_multiple_of(11) { String::new() } else { (at % 7).to_string() };
+        let key = at * 37 % 91;
+        format!("M{key:02},{at},{quantity},{}.{},2026-01-{:02}\n", at % 3, at % 9, at % 13 + 1)
+    };
+    let lines: String = (0..300).map(line).collect();
+    [("lines", format!("order_no,line_no,quantity,much,on_day\n{lines}"))]
+}
+
+#[test]
+fn each_step_that_sees_all_rows_is_divided_and_gives_the_same() {
+    let steps = [
+        "  sort quantity desc, order_no",
+        "  sort order_no & \"x\"",
+        "  add r = running(quantity per order_no by on_day)",
+        "  add r = max(much per order_no by on_day over 3 days)",
+        "  add r = position(per order_no by quantity desc)",
+        "  add r = previous(on_day where quantity > 2 per order_no by line_no)",
+        "  add r = sum(quantity per order_no, on_day)\n      s = list(much per order_no, \",\" by line_no)",
+        "  one row per order_no  q = median(quantity)  l = list(distinct on_day, \" \" by on_day desc)",
+        "  one row per order_no  q = sum(much where quantity > 1)  n = rows()  d = distinct(much)",
+        "  one row per order_no  q = sum(quantity)  d = distinct(on_day)  e = latest(much by on_day)",
+        "  one row per order_no, on_day  q = mean(quantity)  d = distinct(line_no where quantity > 3)",
+        "  one row per order_no total row \"all\"  q = sum(quantity)  d = distinct(on_day)",
+        "  one row in all  q = sum(quantity)  d = distinct(order_no)  m = median(quantity)",
+        "  top 20 by quantity",
+        "  top 30% by much per on_day",
+        // Groups without a value, and rows: the first of them is told, as ever.
+        "  one row per order_no  q = sole(on_day)",
+        "  one row per order_no  q = sole(on_day)  m = median(quantity)",
+        "  add r = sole(quantity per order_no)",
+        "  add r = sole(quantity per order_no)\n  keep line_no > 1000",
+        "  add r = sum(quantity * 1000000000000000000 per order_no)",
+        "  one row per order_no  q = sum(quantity * 1000000000000000000)",
+    ];
+    for steps in steps {
+        let text = stepped(steps);
+        let free = try_texts(&lines(), &text, 7, Running::default());
+        for limit in [0, 1_500] {
+            let room = Shelf::room(limit, usize::MAX);
+            let running = Running { room: Some(&room), ..Running::default() };
+            let (report, written) = try_texts(&lines(), &text, 7, running);
+            let told = |report: &Result<_, RunError>| format!("{:#?}", report.as_ref().unwrap());
+            assert_eq!(told(&report), told(&free.0), "{text}");
+            assert_eq!(written, free.1, "{text}");
+            assert!(room.put_away() > 0, "{text}");
+        }
+    }
+}

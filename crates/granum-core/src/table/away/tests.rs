@@ -1,6 +1,6 @@
 use proptest::prelude::*;
 
-use super::AwayBuilder;
+use super::{AwayBuilder, Divided, InOrder};
 use super::bytes::{got, put};
 use crate::engine::tests::memory::Shelf;
 use crate::table::{Column, PIECE, Rows};
@@ -86,6 +86,39 @@ proptest! {
         let taken = away.take(&rows);
         prop_assert_eq!(scalars(&taken), scalars(&column.take(&rows)));
         prop_assert_eq!(taken.ty(), column.ty());
+        prop_assert!(room.failed().is_none());
+    }
+}
+
+proptest! {
+    #[test]
+    fn divided_rows_are_all_there_in_their_order(
+        column in column(),
+        to in prop::collection::vec(0_u32..3, 40),
+        cut in any::<prop::sample::Index>(),
+    ) {
+        let room = Shelf::room(0, usize::MAX);
+        let to = &to[..column.len().min(40)];
+        let column = column.slice(0, to.len());
+        let numbers = Column::Integer((0..to.len() as i64).collect::<Vec<_>>().into());
+        let cut = cut.index(to.len() + 1);
+        let mut rows = Divided::new(&room, 3);
+        for (first, end) in [(0, cut), (cut, to.len())] {
+            let part = |column: &Column| column.slice(first, end - first);
+            rows.send(&[part(&numbers), part(&column)], &to[first..end]);
+        }
+        let mut in_order = InOrder::new(&room, to.len());
+        for part in 0..rows.parts() {
+            let own = rows.part(part);
+            let wanted: Vec<u32> = (0..).zip(to).filter(|(_, to)| **to as usize == part)
+                .map(|(row, _)| row).collect();
+            if let [_, own] = &own[..] {
+                prop_assert_eq!(scalars(own), scalars(&column.take(&Rows::from(wanted))));
+            }
+            in_order.take(&own);
+        }
+        let back: Vec<Scalar> = in_order.windows().flat_map(|window| scalars(&window[0])).collect();
+        prop_assert_eq!(back, scalars(&column));
         prop_assert!(room.failed().is_none());
     }
 }
