@@ -26,6 +26,7 @@ const STACK: usize = 16 << 20;
 
 /// Runs what the command line asks for.
 pub fn main() -> ExitCode {
+    memory::keep_little();
     let args = args::Args::parse();
     fault::watch();
     signals::watch();

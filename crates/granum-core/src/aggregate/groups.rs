@@ -89,21 +89,19 @@ impl Groups {
 
     /// The rows of all groups, group after group, each in row order; and where each group begins.
     pub fn sorted(&self) -> (Vec<u32>, Vec<usize>) {
-        let mut starts = Vec::with_capacity(self.count + 1);
-        let mut start = 0;
-        for size in self.sizes() {
-            starts.push(start);
-            start += size as usize;
+        // Counted two places on, so that each is where its group begins once all before it are added up, and where the
+        // next begins once its rows stand there.
+        let mut starts = vec![0; self.count + 2];
+        let of = || (0..self.rows).filter_map(|row| Some((row as u32, self.of(row)?)));
+        of().for_each(|(_, group)| starts[group + 2] += 1);
+        (2..starts.len()).for_each(|at| starts[at] += starts[at - 1]);
+        let mut rows = vec![0; starts[self.count + 1]];
+        for (row, group) in of() {
+            let next = &mut starts[group + 1];
+            rows[*next] = row;
+            *next += 1;
         }
-        starts.push(start);
-        let mut next = starts.clone();
-        let mut rows = vec![0; start];
-        for row in 0..self.rows {
-            if let Some(group) = self.of(row) {
-                rows[next[group]] = row as u32;
-                next[group] += 1;
-            }
-        }
+        starts.pop();
         (rows, starts)
     }
 

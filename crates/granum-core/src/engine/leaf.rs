@@ -102,7 +102,7 @@ impl<'p> Collected<'p> {
             Self::Rows { stack, file, .. } => {
                 stack.put_away(file.get_or_insert_with(|| room.file()));
             }
-            Self::Groups { groups, fault } => *fault = groups.put_away(room).err(),
+            Self::Groups { groups, .. } => groups.put_away(room),
         }
     }
 

@@ -5,7 +5,7 @@ use crate::aggregate::Sum;
 use crate::bug::Sure;
 use crate::resolve::{Lay, Plan, SeveralPlan, Source};
 use crate::step::Around;
-use crate::table::{Amount, Column, Rows, SlotId, TableId};
+use crate::table::{Amount, Batch, Rows, SlotId, TableId};
 use crate::tally::{PartTwice, StackedTwice};
 
 /// A table and those that it is made from, as long as each row comes from one row: up to an input, a
@@ -110,7 +110,7 @@ pub(super) fn stacked_twice(
     around: &Around<'_>,
     id: TableId,
     several: &SeveralPlan,
-    slots: &[Option<Column>],
+    laid: &Batch,
 ) -> Option<StackedTwice> {
     let plan = around.plan;
     if needed(plan, several).is_empty() {
@@ -152,7 +152,7 @@ pub(super) fn stacked_twice(
     let own = &plan.tables[id.0];
     let of = |rows: &[u32]| -> Vec<(String, Amount)> {
         let rows = Rows::from(rows.to_vec());
-        let taken = |slot: SlotId| slots[slot.0].as_ref().map(|column| column.take(&rows));
+        let taken = |slot: SlotId| laid.has(slot.0).then(|| laid.held(slot).take(&rows));
         let tracked = own.tracked.iter().filter_map(|tracked| {
             let (_, slot) = tracked.versions.first()?;
             let apart = match tracked.apart.first() {

@@ -4,19 +4,61 @@
 use std::collections::HashMap;
 
 use super::leaf::Collected;
-use crate::table::{Away, Batch, Held, Room, Table};
+use crate::expr::World;
+use crate::table::{Away, Batch, Held, Room, Rows, Table};
 
 /// Puts finished tables away, those that hold most first, until they take half of the room: the other half is for what
-/// is made next.
-pub(super) fn make_room(tables: &mut [Option<Table>], room: &Room) {
+/// is made next. Where rows lead, and where they came from, goes as well where that takes a quarter by itself.
+pub(super) fn make_room(world: &mut World, room: &Room) {
+    let tables = &mut world.tables;
     loop {
         let held: Vec<u64> = tables.iter().map(|table| table.as_ref().map_or(0, held)).collect();
         let all: u64 = held.iter().sum();
         match (0..tables.len()).max_by_key(|at| held[*at]) {
             Some(most) if all > room.limit() / 2 => put_away(tables, most, room),
-            _ => return room.note_held(all),
+            _ => break room.note_held(all),
         }
     }
+    let mut rows: HashMap<usize, u64> = HashMap::new();
+    each_rows(world, |own| {
+        if let Some(address) = own.address() {
+            rows.insert(address, own.bytes_held() as u64);
+        }
+    });
+    if rows.values().sum::<u64>() > room.limit() / 4 {
+        put_rows(world, room);
+    }
+}
+
+/// All that says where rows lead, where they came from, and which are seen.
+fn each_rows(world: &mut World, mut each: impl FnMut(&mut Rows)) {
+    world.links.iter_mut().flatten().for_each(&mut each);
+    for table in world.tables.iter_mut().flatten() {
+        table.origins.iter_mut().for_each(|(_, rows)| each(rows));
+        for held in table.columns.iter_mut().flatten() {
+            if let Held::Seen { rows, .. } | Held::Away { rows, .. } = held {
+                each(rows);
+            }
+        }
+    }
+}
+
+/// Puts all of that away which is held, each once.
+fn put_rows(world: &mut World, room: &Room) {
+    let file = room.file();
+    // As they were, and away.
+    let mut gone: Vec<(Rows, Rows)> = vec![];
+    each_rows(world, |rows| {
+        if rows.address().is_none() {
+            return;
+        }
+        if let Some((_, away)) = gone.iter().find(|(here, _)| here.is_same(rows)) {
+            *rows = away.clone();
+            return;
+        }
+        let away = rows.away(&file);
+        gone.push((std::mem::replace(rows, away.clone()), away));
+    });
 }
 
 /// The bytes that a table's own columns hold in memory, about.

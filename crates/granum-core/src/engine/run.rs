@@ -204,7 +204,7 @@ impl<'a> Run<'a> {
                 self.lifetimes.let_go(before, &mut self.world);
             }
             if let Some(room) = &self.room {
-                make_room(&mut self.world.tables, room);
+                make_room(&mut self.world, room);
             }
             self.context().can_go_on()?;
             let failed = |needed: &Work| self.failed.contains(needed);

@@ -8,7 +8,9 @@ use crate::bug::Sure;
 use crate::lang::Span;
 use crate::resolve::{Lay, SeveralPlan};
 use crate::step::{Naming, finished_rows};
-use crate::table::{Batch, Column, ColumnId, Rows, SlotId, Table, TableId};
+use crate::table::{
+    AwayBuilder, Batch, Column, ColumnId, Held, PIECE, Rows, SlotId, Table, TableId,
+};
 use crate::tally::{Part, Problem, RepeatedKey, RowReason, StackedTwice};
 use crate::value::{Scalar, Type, decimal};
 
@@ -42,17 +44,40 @@ pub(super) fn rows(
         Some(place) => tables[at].column(place).sure("a column that is laid").whole(),
         None => Column::all_blank(ty, tables[at].rows),
     };
-    let stacked = |(slot, places): &(SlotId, Vec<Option<ColumnId>>)| {
+    let wide = |at: usize, part: &Column, ty: Type| {
+        widened(part, ty).ok_or_else(|| {
+            let (table, step) = (own.name.clone(), "its columns in one type".to_owned());
+            let row = format!("in {}", context.plan.tables[plan.tables[at].0].name);
+            let (reason, span) = (RowReason::Overflow, Span::default());
+            Problem::Row { table, step, reason, span, row, place: None }
+        })
+    };
+    let stacked = |(slot, places): &LaidColumn| {
         let ty = own.slots[slot.0];
-        let parts = places.iter().enumerate().map(|(at, place)| {
-            widened(&column(at, *place, ty), ty).ok_or_else(|| {
-                let (table, step) = (own.name.clone(), "its columns in one type".to_owned());
-                let row = format!("in {}", context.plan.tables[plan.tables[at].0].name);
-                let (reason, span) = (RowReason::Overflow, Span::default());
-                Problem::Row { table, step, reason, span, row, place: None }
-            })
-        });
+        let parts = places.iter().enumerate();
+        let parts = parts.map(|(at, place)| wide(at, &column(at, *place, ty), ty));
         Ok(Column::concat(&parts.collect::<Result<Vec<_>, Problem>>()?))
+    };
+    // Of what is away some rows are here at a time.
+    let laid = |laid: &LaidColumn| {
+        let (slot, places) = laid;
+        let held = |(at, place): (usize, &Option<ColumnId>)| tables[at].column((*place)?);
+        let away = places.iter().enumerate().filter_map(held).find_map(Held::file);
+        let Some(file) = away else { return stacked(laid).map(Held::Own) };
+        let ty = own.slots[slot.0];
+        let mut all = AwayBuilder::new(&file.room().file());
+        for (at, place) in places.iter().enumerate() {
+            // Of no rows too: they have a type.
+            for first in (0..tables[at].rows.max(1)).step_by(PIECE) {
+                let rows = PIECE.min(tables[at].rows - first);
+                let run = match held((at, place)) {
+                    Some(held) => held.slice(first, rows).whole(),
+                    None => Column::all_blank(ty, rows),
+                };
+                all.push(&wide(at, &run, ty)?);
+            }
+        }
+        Ok(Held::away(all.finish()))
     };
     let part = |table: &TableId| Part {
         table: context.plan.tables[table.0].name.clone(),
@@ -63,11 +88,15 @@ pub(super) fn rows(
     let mut parts: Vec<Part> = plan.tables.iter().map(part).collect();
     let all = tables.iter().map(|table| table.rows).sum();
     let mut slots = vec![None; own.slots.len()];
+    let mut away = vec![None; own.slots.len()];
     let mut meets: Vec<Rows> = vec![];
     let count = match plan.lay {
         Lay::Stacked { labelled } => {
-            for laid in plan.columns.iter().filter(|(slot, _)| live(*slot)) {
-                slots[laid.0.0] = Some(stacked(laid)?);
+            for column in plan.columns.iter().filter(|(slot, _)| live(*slot)) {
+                match laid(column)? {
+                    Held::Own(own) => slots[column.0.0] = Some(own),
+                    held => away[column.0.0] = Some(held),
+                }
             }
             if let Some(slot) = labelled.filter(|slot| live(*slot)) {
                 let parts = plan.tables.iter().zip(&tables).map(|(table, rows)| {
@@ -124,13 +153,14 @@ pub(super) fn rows(
             groups.count
         }
     };
-    let twice = super::lineage::stacked_twice(context, id, plan, &slots);
+    let numbers = vec![(id, Rows::same(count))];
+    let rows = Batch { away, ..Batch::new(count, slots, numbers) };
+    let twice = super::lineage::stacked_twice(context, id, plan, &rows);
     let (twice, denied) = if plan.allows.is_some() { (twice, None) } else { (None, twice) };
     if let Some(twice) = denied {
         return Err(Problem::StackedTwice { table: own.name.clone(), twice });
     }
-    let numbers = Rows::same(count);
-    Ok(Laid { rows: Batch::new(count, slots, vec![(id, numbers)]), parts, meets, twice })
+    Ok(Laid { rows, parts, meets, twice })
 }
 
 /// A column in a type of as many places or more; nothing where a value then has too many digits.

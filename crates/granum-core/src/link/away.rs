@@ -13,7 +13,7 @@ use siphasher::sip128::{Hasher128, SipHasher13};
 use super::Keys;
 use super::index::{Repeated, in_order};
 use crate::bug::bug;
-use crate::table::{Column, Divided, PIECE, Room, RoomFile, Rows};
+use crate::table::{Column, PIECE, Room, RoomFile, Rows, Scattered};
 
 /// Rows of one part, about, and how many parts there are at most.
 const PART: usize = if cfg!(test) { 1 << 3 } else { 1 << 15 };
@@ -47,7 +47,7 @@ pub(super) fn link(from: &Keys, keys: &Keys) -> (Rows, Repeated) {
     let parts_of = |keys| Parts::of(keys, count, file.room());
     let (from_parts, parts) = (parts_of(from), parts_of(keys));
     // Where rows lead, by the pieces that they stand in.
-    let mut windows = Divided::new(file.room(), from.rows().div_ceil(PIECE));
+    let mut windows = Scattered::new(file.room(), from.rows().div_ceil(PIECE));
     let mut repeated = vec![];
     let at_a_time = rayon::current_num_threads();
     for first in (0..count).step_by(at_a_time) {
@@ -64,6 +64,9 @@ pub(super) fn link(from: &Keys, keys: &Keys) -> (Rows, Repeated) {
             repeated.push(repeats);
         }
     }
+    // A row takes two bytes, about.
+    let much = 2 * from.rows() as u64 > file.room().limit() / 4;
+    let away = much.then(|| file.room().file());
     let window = |at: usize| {
         let first = at * PIECE;
         let mut rows = vec![None; PIECE.min(from.rows() - first)];
@@ -75,7 +78,8 @@ pub(super) fn link(from: &Keys, keys: &Keys) -> (Rows, Repeated) {
                 }
             }
         }
-        Rows::from(rows).packed()
+        let rows = Rows::from(rows).packed();
+        away.as_ref().map_or(rows.clone(), |file| rows.away(file))
     };
     let rows = Rows::joined((0..windows.parts()).into_par_iter().map(window).collect());
     (rows, in_order(repeated))

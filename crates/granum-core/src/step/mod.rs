@@ -133,7 +133,7 @@ pub(crate) trait Work {
     }
 
     /// Whether it gets what is away by itself, part by part, and nothing is got for it.
-    fn divides(&self) -> bool {
+    fn scatters(&self) -> bool {
         false
     }
 

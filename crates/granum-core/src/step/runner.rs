@@ -100,7 +100,7 @@ impl<'a> StepRunner<'a> {
     /// The slots that are to be here for the step, those of amounts that it changes or ends among them.
     pub fn looks_at(&self) -> Vec<SlotId> {
         let work = self.plan().steps[self.step].step.work();
-        if work.divides() { vec![] } else { self.with_amounts(work.gets()) }
+        if work.scatters() { vec![] } else { self.with_amounts(work.gets()) }
     }
 
     /// All slots that the step looks at, those of amounts that it changes or ends among them.

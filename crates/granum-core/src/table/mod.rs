@@ -20,11 +20,12 @@ pub use array::{
     Wide,
 };
 pub(crate) use array::{PIECE, View};
-pub(crate) use away::{Away, AwayBuilder, Divided, InOrder, RoomFile, parts};
+pub(crate) use away::{Away, AwayBuilder, InOrder, RoomFile, Scattered, parts};
 pub use away::{Room, Scratch, ScratchError, ScratchFile};
 pub(crate) use batch::Batch;
 pub(crate) use codes::Codes;
 pub use column::Column;
+pub(crate) use growing::GrowingColumn;
 pub use growing::{ColumnBuilder, GrowingValues};
 pub(crate) use held::{Held, Table};
 pub use id::TableId;

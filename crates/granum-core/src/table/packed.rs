@@ -1,11 +1,12 @@
 //! Many rows that rows lead to, in pieces of which each takes as few bytes as its own rows need: they mostly lie near
 //! each other.
 
+use std::cell::RefCell;
 use std::ops::Range;
 use std::sync::Arc;
 
-use super::{Fixed, PIECE, Present, PresentBuilder};
-use crate::bug::Sure;
+use super::{Fixed, Native, PIECE, Present, PresentBuilder, RoomFile};
+use crate::bug::{Sure, bug};
 
 /// Rows in pieces, some of them blank.
 #[derive(Debug, Clone)]
@@ -29,6 +30,8 @@ enum Piece {
     One(u32, Vec<u8>),
     Two(u32, Vec<u16>),
     All(Vec<u32>),
+    /// Where memory has no room for it.
+    Away(AwayPiece),
 }
 
 impl Packed {
@@ -109,17 +112,40 @@ impl Packed {
             && (self.from, self.rows) == (other.from, other.rows)
     }
 
-    /// The bytes that its rows take.
-    #[cfg(test)]
+    /// The bytes that its rows take in memory.
     pub fn bytes_held(&self) -> usize {
-        let bytes = |piece: &Piece| match piece {
-            Piece::Run(_) => 4,
-            Piece::Runs(starts, _) => 6 * starts.len(),
-            Piece::One(_, rows) => rows.len(),
-            Piece::Two(_, rows) => 2 * rows.len(),
-            Piece::All(rows) => 4 * rows.len(),
-        };
-        self.pieces.iter().map(bytes).sum()
+        self.pieces.iter().map(Piece::bytes_held).sum()
+    }
+
+    /// Where its pieces stand: those of one place are the same.
+    pub fn address(&self) -> usize {
+        self.pieces.as_ptr() as usize
+    }
+
+    /// Whether some of its pieces are away.
+    pub fn has_away(&self) -> bool {
+        self.pieces.iter().any(|piece| matches!(piece, Piece::Away(_)))
+    }
+
+    /// The same with its pieces in a file, but for those that take next to nothing.
+    pub fn away(&self, file: &Arc<RoomFile>) -> Self {
+        let pieces = self.pieces.iter().map(|piece| piece.away(file)).collect();
+        Self { pieces, present: self.present.clone(), ..*self }
+    }
+
+    /// Those of some rows, of which some may be blank: pieces that are away are got once each.
+    pub fn take(&self, rows: &Fixed<u32>) -> Vec<Option<u32>> {
+        if !self.has_away() {
+            return rows.iter().map(|row| self.get(row? as usize)).collect();
+        }
+        let mut wanted: Vec<(u32, u32)> = vec![];
+        wanted.extend((0..).zip(rows.iter()).filter_map(|(at, row)| Some((row?, at))));
+        wanted.sort_unstable();
+        let mut taken = vec![None; rows.len()];
+        for (row, at) in wanted {
+            taken[at as usize] = self.get(row as usize);
+        }
+        taken
     }
 }
 
@@ -176,6 +202,27 @@ impl Piece {
             Self::One(least, rows) => least + u32::from(rows[at]),
             Self::Two(least, rows) => least + u32::from(rows[at]),
             Self::All(rows) => rows[at],
+            Self::Away(away) => away.here().value(at),
+        }
+    }
+
+    fn bytes_held(&self) -> usize {
+        match self {
+            Self::Run(_) | Self::Away(_) => 4,
+            Self::Runs(starts, _) => 6 * starts.len(),
+            Self::One(_, rows) => rows.len(),
+            Self::Two(_, rows) => 2 * rows.len(),
+            Self::All(rows) => 4 * rows.len(),
+        }
+    }
+
+    fn away(&self, file: &Arc<RoomFile>) -> Self {
+        /// What takes no more is no more where it is away.
+        const LITTLE: usize = if cfg!(test) { 4 } else { 256 };
+        if self.bytes_held() <= LITTLE {
+            self.clone()
+        } else {
+            Self::Away(AwayPiece::put(self, file))
         }
     }
 
@@ -201,7 +248,96 @@ impl Piece {
                 out.extend(own[rows].iter().map(|row| least + u32::from(*row)));
             }
             Self::All(own) => out.extend_from_slice(&own[rows]),
+            Self::Away(away) => away.here().copy(rows, out),
         }
+    }
+}
+
+/// A piece in a file.
+#[derive(Debug, Clone)]
+struct AwayPiece {
+    file: Arc<RoomFile>,
+    at: u64,
+    bytes: usize,
+}
+
+/// Which piece: the number of its file, and where it stands in that.
+type Name = (u64, u64);
+
+thread_local! {
+    /// The pieces that were got last, the last one first: rows are mostly asked for one after the other.
+    static GOT: RefCell<Vec<(Name, Arc<Piece>)>> = const { RefCell::new(vec![]) };
+}
+
+/// So many pieces that were got are kept by each thread.
+const GOT_LAST: usize = 4;
+
+impl AwayPiece {
+    /// Puts a piece away: what it is, its least row or how many runs it has, and its rows.
+    fn put(piece: &Piece, file: &Arc<RoomFile>) -> Self {
+        let mut bytes = vec![];
+        let (kind, least) = match piece {
+            Piece::Runs(starts, firsts) => {
+                u16::put(starts, &mut bytes);
+                u32::put(firsts, &mut bytes);
+                (0, starts.len() as u32)
+            }
+            Piece::One(least, rows) => {
+                bytes.extend_from_slice(rows);
+                (1, *least)
+            }
+            Piece::Two(least, rows) => {
+                u16::put(rows, &mut bytes);
+                (2, *least)
+            }
+            Piece::All(rows) => {
+                u32::put(rows, &mut bytes);
+                (3, 0)
+            }
+            Piece::Run(_) | Piece::Away(_) => bug("rows that take nothing are put away"),
+        };
+        bytes.push(kind);
+        u32::put(&[least], &mut bytes);
+        Self { file: Arc::clone(file), at: file.put(&bytes), bytes: bytes.len() }
+    }
+
+    /// The piece: one that was got last, or got anew.
+    fn here(&self) -> Arc<Piece> {
+        let name = (self.file.number(), self.at);
+        GOT.with_borrow_mut(|got| {
+            if let Some(at) = got.iter().position(|(known, _)| *known == name) {
+                got[..=at].rotate_right(1);
+                return Arc::clone(&got[0].1);
+            }
+            let piece = Arc::new(self.got());
+            got.truncate(GOT_LAST - 1);
+            got.insert(0, (name, Arc::clone(&piece)));
+            piece
+        })
+    }
+
+    /// The piece as it was put; first rows where it cannot be got, which the room notes.
+    fn got(&self) -> Piece {
+        let bytes = self.file.get(self.at, self.bytes);
+        let piece = bytes.as_ref().and_then(|bytes| {
+            let (rows, end) = bytes.split_at_checked(self.bytes.checked_sub(5)?)?;
+            let least = *u32::got(&end[1..]).first()?;
+            Some(match end[0] {
+                0 => {
+                    let (starts, firsts) = rows.split_at_checked(2 * least as usize)?;
+                    Piece::Runs(u16::got(starts), u32::got(firsts))
+                }
+                1 => Piece::One(least, rows.to_vec()),
+                2 => Piece::Two(least, u16::got(rows)),
+                _ => Piece::All(u32::got(rows)),
+            })
+        });
+        piece.unwrap_or_else(|| {
+            if bytes.is_some() {
+                self.file.not_as_put();
+            }
+            Piece::One(0, vec![0; PIECE])
+        })
     }
 }
 

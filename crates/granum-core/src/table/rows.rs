@@ -1,7 +1,9 @@
 //! Rows that rows lead to.
 
+use std::sync::Arc;
+
 use super::packed::{Packed, PackedBuilder};
-use super::{Bits, Fixed, PIECE, Present};
+use super::{Bits, Fixed, PIECE, Present, RoomFile};
 use crate::bug::Sure;
 
 /// For each row of a table one of another: which it leads to, or came from; blank where none.
@@ -105,6 +107,32 @@ impl Rows {
         (0..self.len()).map(|at| self.get(at))
     }
 
+    /// The bytes that they take in memory, about.
+    pub(crate) fn bytes_held(&self) -> usize {
+        match &self.0 {
+            Form::Run { .. } => 0,
+            Form::Each(rows) => 4 * rows.len(),
+            Form::Packed(rows) => rows.bytes_held(),
+        }
+    }
+
+    /// Where they stand in memory, where many are held: those of one place are the same.
+    pub(crate) fn address(&self) -> Option<usize> {
+        match &self.0 {
+            Form::Run { .. } | Form::Each(_) => None,
+            Form::Packed(rows) => Some(rows.address()),
+        }
+    }
+
+    /// The same in a file, where many are held.
+    #[must_use]
+    pub(crate) fn away(&self, file: &Arc<RoomFile>) -> Self {
+        match &self.0 {
+            Form::Run { .. } | Form::Each(_) => self.clone(),
+            Form::Packed(rows) => Self(Form::Packed(rows.away(file))),
+        }
+    }
+
     /// Each that is not blank.
     pub fn numbers(&self) -> impl Iterator<Item = u32> {
         self.iter().flatten()
@@ -191,7 +219,7 @@ impl Rows {
         let led = match &link.0 {
             Form::Run { first, .. } => Self(Form::Each(rows.map(|row| first.saturating_add(row)))),
             Form::Each(link) => Self(Form::Each(link.take(rows))),
-            Form::Packed(link) => rows.iter().map(|row| link.get(row? as usize)).collect(),
+            Form::Packed(link) => Self::from(link.take(rows)),
         };
         led.packed()
     }

@@ -12,6 +12,8 @@ use crate::value::Type;
 /// A batch that grows.
 pub(crate) struct Stack {
     rows: usize,
+    /// How many of them are away.
+    away: usize,
     slots: Vec<Laid>,
     origins: Vec<(TableId, RowsBuilder)>,
     /// Which rows of those before these are, where that is asked.
@@ -39,10 +41,10 @@ impl Growing {
         Self { away: None, here: GrowingColumn::new(Type::Blank, room) }
     }
 
-    /// What is here goes behind what is away.
-    fn put_away(&mut self, file: &Arc<RoomFile>) {
-        // How many will stay until it is asked again is not known.
-        let here = std::mem::replace(&mut self.here, GrowingColumn::new(Type::Blank, 0));
+    /// What is here, so many rows, goes behind what is away.
+    fn put_away(&mut self, file: &Arc<RoomFile>, rows: usize) {
+        // About as many will come until it is asked again: room that is not used is not touched.
+        let here = std::mem::replace(&mut self.here, GrowingColumn::new(Type::Blank, rows));
         self.away.get_or_insert_with(|| AwayBuilder::new(file)).push(&here.finish());
     }
 
@@ -64,7 +66,8 @@ enum Slot {
 
 impl Stack {
     pub fn new() -> Self {
-        Self { rows: 0, slots: vec![], origins: vec![], fed: RowsBuilder::default(), begun: false }
+        let (slots, origins, fed) = (vec![], vec![], RowsBuilder::default());
+        Self { rows: 0, away: 0, slots, origins, fed, begun: false }
     }
 
     pub fn rows(&self) -> usize {
@@ -82,9 +85,10 @@ impl Stack {
 
     /// Puts what its columns hold away. What comes next stays again, until this is called again.
     pub fn put_away(&mut self, file: &Arc<RoomFile>) {
+        let rows = self.rows - std::mem::replace(&mut self.away, self.rows);
         self.slots.par_iter_mut().for_each(|laid| {
             if let Laid::Anew(growing) = laid {
-                growing.put_away(file);
+                growing.put_away(file, rows);
             }
         });
     }

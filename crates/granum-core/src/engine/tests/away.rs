@@ -82,7 +82,7 @@ fn lines() -> [(&'static str, String); 1] {
 }
 
 #[test]
-fn each_step_that_sees_all_rows_is_divided_and_gives_the_same() {
+fn each_step_that_sees_all_rows_is_scattered_and_gives_the_same() {
     let steps = [
         "  sort quantity desc, order_no",
         "  sort order_no & \"x\"",
@@ -95,9 +95,12 @@ fn each_step_that_sees_all_rows_is_divided_and_gives_the_same() {
         "  one row per order_no  q = sum(much where quantity > 1)  n = rows()  d = distinct(much)",
         "  one row per order_no  q = sum(quantity)  d = distinct(on_day)  e = latest(much by on_day)",
         "  one row per order_no, on_day  q = mean(quantity)  d = distinct(line_no where quantity > 3)",
+        "  one row per order_no  d = distinct(on_day where line_no < 0)  e = distinct(on_day)",
         "  one row per order_no total row \"all\"  q = sum(quantity)  d = distinct(on_day)",
         "  one row in all  q = sum(quantity)  d = distinct(order_no)  m = median(quantity)",
         "  top 20 by quantity",
+        "  bottom 2 by much per order_no with ties",
+        "  top 3 by line_no / quantity per on_day",
         "  top 30% by much per on_day",
         // Groups without a value, and rows: the first of them is told, as ever.
         "  one row per order_no  q = sole(on_day)",

@@ -1,6 +1,6 @@
 //! Values of its group that each row gets: `per`.
 
-mod divided;
+mod scattered;
 mod window;
 
 use super::values::values_noted;
@@ -22,7 +22,7 @@ impl Work for GroupedPlans {
         self.0.iter().flat_map(|plan| plan.grain.iter().copied()).collect()
     }
 
-    fn divides(&self) -> bool {
+    fn scatters(&self) -> bool {
         true
     }
 
@@ -75,7 +75,7 @@ fn grouped(
     let runner = &StepRunner { step: next, ..*runner };
     for plan in plans {
         let slot = plan.slot.0;
-        if let Some(held) = divided::divided(plan, runner, batch) {
+        if let Some(held) = scattered::scattered(plan, runner, batch) {
             batch.away.resize(batch.slots.len(), None);
             batch.away[slot] = Some(held);
             continue;

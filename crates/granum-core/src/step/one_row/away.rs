@@ -1,10 +1,10 @@
-//! Groups of rows that have passed, where memory has no room for all of them: they are divided by their keys, and each part
+//! Groups of rows that have passed, where memory has no room for all of them: they are scattered by their keys, and each part
 //! is put together by itself once all rows have come.
 
 use super::pile::{Piece, counts_of_keys, once};
 use super::streaming::Failed;
 use crate::link::hashes;
-use crate::table::{Column, Divided, InOrder, Room};
+use crate::table::{Column, InOrder, Room, Scattered};
 
 /// Parts of groups, of which nobody knows how many there will be.
 const PARTS: usize = if cfg!(test) { 3 } else { 128 };
@@ -16,38 +16,27 @@ pub(super) struct PileAway {
     keys: usize,
     /// The number of each group among all that were put away, its keys, and what was kept of it. A group that was put
     /// away several times counts as the first of them.
-    groups: Divided,
+    groups: Scattered,
     /// For each count of different values, the keys and values that it counts.
-    different: Vec<Divided>,
+    different: Vec<Scattered>,
     /// How many groups were put away.
     count: usize,
 }
 
 impl PileAway {
-    /// Nothing yet.
-    pub fn new(room: &Room, keys: usize) -> Self {
-        let groups = Divided::new(room, PARTS);
-        Self { room: room.clone(), keys, groups, different: vec![], count: 0 }
+    /// Nothing yet, of so many keys and counts of different values.
+    pub fn new(room: &Room, keys: usize, different: usize) -> Self {
+        let nothing = || Scattered::new(room, PARTS);
+        let different = (0..different).map(|_| nothing()).collect();
+        Self { room: room.clone(), keys, groups: nothing(), different, count: 0 }
     }
 
     pub fn room(&self) -> &Room {
         &self.room
     }
 
-    /// Puts groups behind those that are away; and the values of which different ones are counted.
-    pub fn put(&mut self, groups: Piece, different: Vec<Piece>) {
-        self.put_groups(groups);
-        self.different.resize_with(different.len(), || Divided::new(&self.room, PARTS));
-        for (all, pairs) in self.different.iter_mut().zip(different) {
-            // By the value as well: one group may have most of them.
-            all.send_by(&hashes(&pairs.columns, pairs.count), &pairs.columns);
-        }
-    }
-
-    fn put_groups(&mut self, groups: Piece) {
-        if groups.count == 0 {
-            return;
-        }
+    /// Puts groups behind those that are away.
+    pub fn put(&mut self, groups: Piece) {
         let numbers: Vec<i64> =
             (self.count..self.count + groups.count).map(|group| group as i64).collect();
         self.count += groups.count;
@@ -57,6 +46,12 @@ impl PileAway {
         self.groups.send_by(&hashes_of_groups, &columns);
     }
 
+    /// Puts values away of which different ones are counted, by the number of the count.
+    pub fn put_different(&mut self, at: usize, pairs: &Piece) {
+        // By the value as well: one group may have most of them.
+        self.different[at].send_by(&hashes(&pairs.columns, pairs.count), &pairs.columns);
+    }
+
     /// All groups in order, as `work` makes them of the groups of one part, which may be there several times: of their
     /// numbers, their keys and what was kept, and of the counts of different values with the keys of these. It gives the
     /// number of each group and its columns.
@@ -64,14 +59,11 @@ impl PileAway {
     /// # Errors
     /// Of what fails in several parts, what would fail first in all.
     pub fn each(
-        self,
+        &self,
         work: impl Fn(Vec<Column>, Vec<Vec<Column>>) -> Result<Vec<Column>, Failed> + Sync,
     ) -> Result<InOrder, Failed> {
-        let counts: Vec<Divided> = self
-            .different
-            .into_iter()
-            .map(|pairs| counted(&pairs, self.keys, &self.room))
-            .collect();
+        let counted = |pairs| counted(pairs, self.keys, &self.room);
+        let counts: Vec<Scattered> = self.different.iter().map(counted).collect();
         let mut all = InOrder::new(&self.room, self.count);
         let mut failed: Option<Failed> = None;
         let of_part = |part: usize, groups: Vec<Column>| {
@@ -96,8 +88,8 @@ impl PileAway {
 }
 
 /// How many different values groups have, with their keys, in the parts of the keys. A group may be there several times.
-fn counted(pairs: &Divided, keys: usize, room: &Room) -> Divided {
-    let mut counts = Divided::new(room, PARTS);
+fn counted(pairs: &Scattered, keys: usize, room: &Room) -> Scattered {
+    let mut counts = Scattered::new(room, PARTS);
     let of_part = |_, columns: Vec<Column>| {
         let count = columns.first().map_or(0, Column::len);
         Some(if count == 0 {

@@ -2,8 +2,8 @@
 use rayon::prelude::*;
 
 mod away;
-mod divided;
 mod pile;
+mod scattered;
 mod streaming;
 mod told;
 
@@ -36,7 +36,7 @@ impl Work for OneRowPlan {
         self.keys.iter().map(|(key, ..)| key).chain(parts).collect()
     }
 
-    fn divides(&self) -> bool {
+    fn scatters(&self) -> bool {
         true
     }
 
@@ -61,7 +61,7 @@ impl Work for OneRowPlan {
     }
 
     fn work(&self, at: &StepRunner<'_>, on: OnRows<'_>) -> Result<Left, Problem> {
-        if let Some((sum, groups)) = divided::divided(self, at, on.batch) {
+        if let Some((sum, groups)) = scattered::scattered(self, at, on.batch) {
             *on.batch = groups;
             return Ok(Left::of(sum));
         }

@@ -2,7 +2,7 @@
 //! are so now and then.
 
 use crate::aggregate::{AggregateFunction, Groups, Values, aggregate, number};
-use crate::table::{Column, Rows};
+use crate::table::{Column, PIECE, Rows};
 use crate::value::Type;
 
 /// All is put together when there is so many times as much as after the last time.
@@ -54,6 +54,21 @@ impl Pile {
         Piece { columns: Column::concat_each(&columns), count }
     }
 
+    /// All rows as they lie, about as many at a time as a column's piece has; the pile is empty then.
+    pub fn take_each(&mut self) -> impl Iterator<Item = Piece> {
+        self.count = 0;
+        let mut pieces = std::mem::take(&mut self.pieces).into_iter();
+        std::iter::from_fn(move || {
+            let mut some = Self::new();
+            while some.count < PIECE
+                && let Some(piece) = pieces.next()
+            {
+                some.lay(piece);
+            }
+            (some.count > 0).then(|| some.take())
+        })
+    }
+
     /// Puts back what was taken, which was `before` rows, and has been put together.
     pub fn settle(&mut self, before: usize, whole: Piece) {
         // Where hardly any became one, it is tried again much later.
@@ -88,6 +103,11 @@ impl Different {
     /// All pairs, some of them perhaps more than once; none are left.
     pub fn take(&mut self) -> Piece {
         self.0.take()
+    }
+
+    /// The same, some at a time.
+    pub fn take_each(&mut self) -> impl Iterator<Item = Piece> {
+        self.0.take_each()
     }
 }
 

@@ -6,14 +6,15 @@ use rayon::prelude::*;
 use super::super::leading::rows_gathered;
 use super::super::{StepRunner, StepSum, group_problem};
 use super::away::PileAway;
-use super::divided::GroupsAway;
 use super::pile::{Different, Piece, Pile, counts_in, different_in, different_in_all};
+use super::scattered::GroupsAway;
 use super::told::Sizes;
 use super::{group_named, of_groups, own_mistake, step_values, total_row};
 use crate::aggregate::{
     AggregateFunction, Groups, Sum, Values, different as pairs_of, folded, from_parts, kept,
     number, parted, parts,
 };
+use crate::bug::Sure;
 use crate::resolve::{AggregatePlan, OneRowPlan, Plan, TablePlan};
 use crate::table::{Batch, Column, Room, Rows};
 use crate::tally::Problem;
@@ -147,25 +148,19 @@ impl<'p> GroupsSoFar<'p> {
         (self.groups.bytes_held() + different) as u64
     }
 
-    /// Puts away what it holds.
-    ///
-    /// # Errors
-    /// A group that has no value.
-    pub fn put_away(&mut self, room: &Room) -> Result<(), Problem> {
-        let (_, groups) = self.together()?;
-        let different = self.different.iter_mut().map(Different::take).collect();
-        let keys = self.step.plan.keys.len();
-        self.away.get_or_insert_with(|| PileAway::new(room, keys)).put(groups, different);
-        Ok(())
+    /// Puts away what it holds, as it lies.
+    pub fn put_away(&mut self, room: &Room) {
+        let (keys, different) = (self.step.plan.keys.len(), self.different.len());
+        let away = self.away.get_or_insert_with(|| PileAway::new(room, keys, different));
+        self.groups.take_each().for_each(|groups| away.put(groups));
+        for (at, different) in self.different.iter_mut().enumerate() {
+            different.take_each().for_each(|pairs| away.put_different(at, &pairs));
+        }
     }
 
     /// All groups, each once; and how many they were before. The pile is empty then.
     fn together(&mut self) -> Result<(usize, Piece), Problem> {
         let Piece { columns, count } = self.groups.take();
-        if columns.is_empty() {
-            // All that came is away.
-            return Ok((0, Piece { columns, count }));
-        }
         let one = self.once(&columns, count, |group| group.into());
         let (columns, firsts) = one.map_err(|failed| failed.problem)?;
         Ok((count, Piece { columns, count: firsts.len() }))
@@ -229,8 +224,9 @@ impl<'p> GroupsSoFar<'p> {
     /// The groups with their results, what happened, and the total row if there is one. A batch at
     /// least has been taken in, if only one of no rows.
     pub fn finish(mut self) -> Result<(Batch, StepSum, Option<Batch>), Problem> {
-        if let Some(away) = self.away.take() {
-            return self.finish_away(away);
+        if let Some(room) = self.away.as_ref().map(|away| away.room().clone()) {
+            self.put_away(&room);
+            return self.finish_away();
         }
         let GroupStep { plan, table, .. } = self.step;
         let (_, Piece { columns, count }) = self.together()?;
@@ -272,13 +268,9 @@ impl<'p> GroupsSoFar<'p> {
     }
 
     /// The same where groups are away: so are the rows that become of them.
-    fn finish_away(
-        mut self,
-        mut away: PileAway,
-    ) -> Result<(Batch, StepSum, Option<Batch>), Problem> {
+    fn finish_away(self) -> Result<(Batch, StepSum, Option<Batch>), Problem> {
         let GroupStep { plan, table, .. } = self.step;
-        let (_, groups) = self.together()?;
-        away.put(groups, self.different.iter_mut().map(Different::take).collect());
+        let away = self.away.as_ref().sure("groups that are away");
         let room = away.room().clone();
         let found = away.each(|groups, counts| self.of_part(&groups, &counts));
         let found = found.map_err(|failed| failed.problem)?;

@@ -1,6 +1,8 @@
 //! `sort`, `top` and `bottom`: all rows in an order.
 
-mod divided;
+mod scattered;
+
+use std::sync::atomic::{AtomicU64, Ordering};
 
 use super::values::apart_problem;
 use super::{Gone, Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Together, Work};
@@ -16,7 +18,7 @@ impl Work for SortPlan {
         self.by.iter().map(|(by, _)| by).collect()
     }
 
-    fn divides(&self) -> bool {
+    fn scatters(&self) -> bool {
         true
     }
 
@@ -29,7 +31,7 @@ impl Work for SortPlan {
     }
 
     fn work(&self, at: &StepRunner<'_>, on: OnRows<'_>) -> Result<Left, Problem> {
-        if let Some(sorted) = divided::divided(self, at, on.batch) {
+        if let Some(sorted) = scattered::scattered(self, at, on.batch) {
             *on.batch = sorted;
             return Ok(Left::default());
         }
@@ -63,7 +65,7 @@ impl Work for TopPlan {
     }
 
     fn gone(&self, at: &StepRunner<'_>, rows: &Batch) -> Result<Vec<Gone>, Problem> {
-        let chosen = top(at, rows, self)?;
+        let chosen = top(at, rows, self, self.ties)?;
         let gone = (0..rows.rows).filter(|row| !chosen.stays.value(*row));
         let gone = gone.map(|row| {
             let stays = chosen.groups.of(row).and_then(|group| chosen.last[group]);
@@ -79,9 +81,19 @@ impl Work for TopPlan {
         Ok(vec![Together { text: at.text().to_owned(), groups }])
     }
 
+    fn scatters(&self) -> bool {
+        true
+    }
+
     fn work(&self, at: &StepRunner<'_>, on: OnRows<'_>) -> Result<Left, Problem> {
         let batch = on.batch;
-        let chosen = top(at, batch, self)?;
+        let chosen = match of_runs(at, batch, self) {
+            Some(chosen) => chosen,
+            None => {
+                batch.get(at.reads().into_iter());
+                top(at, batch, self, self.ties)?
+            }
+        };
         let removed_rows = (batch.rows - chosen.rows.len()) as u64;
         let removed = at.removed(batch, &chosen.stays);
         let ties = Some((chosen.ties_cut, chosen.ties_kept));
@@ -93,7 +105,33 @@ impl Work for TopPlan {
 /// The rows in the order of some expressions; what ties stays as it stands.
 fn sorted(runner: &StepRunner<'_>, batch: &Batch, by: &[(Typed, bool)]) -> Result<Rows, Problem> {
     let columns = runner.orders(batch, by)?;
-    Ok(Rows::from(divided::in_order(&columns, batch.rows)))
+    Ok(Rows::from(scattered::in_order(&columns, batch.rows)))
+}
+
+/// The same where what is looked at is away: what is not among the first of its own run, those that tie with the last of
+/// them included, is not among the first of all. Nothing where all is here, where a part of all rows is asked for, and where
+/// a row fails: why, is told by who looks at all rows at once.
+fn of_runs(runner: &StepRunner<'_>, batch: &Batch, plan: &TopPlan) -> Option<Chosen> {
+    let reads = runner.reads();
+    batch.room_of(&reads).filter(|_| plan.apart.is_none())?;
+    let TopCount::Rows(_) = plan.count else { return None };
+    let zeros = AtomicU64::new(0);
+    let own = StepRunner { zeros: &zeros, ..*runner };
+    let mut first_of_runs: Vec<u32> = vec![];
+    for (first, run) in batch.runs(reads.clone()) {
+        let begin = first_of_runs.len();
+        let chosen = top(&own, &run, plan, true).ok()?;
+        first_of_runs.extend(chosen.rows.numbers().map(|row| first as u32 + row));
+        first_of_runs[begin..].sort_unstable();
+    }
+    let mut some = batch.take(&first_of_runs.clone().into());
+    some.get(reads.into_iter());
+    let again = AtomicU64::new(0);
+    let chosen = top(&StepRunner { zeros: &again, ..*runner }, &some, plan, plan.ties).ok()?;
+    runner.zeros.fetch_add(zeros.into_inner(), Ordering::Relaxed);
+    let rows: Vec<u32> = chosen.rows.numbers().map(|at| first_of_runs[at as usize]).collect();
+    let stays = Bits::of(batch.rows, rows.iter().copied());
+    Some(Chosen { stays, rows: rows.into(), ..chosen })
 }
 
 /// Which rows stay of a `top` or `bottom`, and in which order.
@@ -109,7 +147,12 @@ struct Chosen {
     ties_kept: u64,
 }
 
-fn top(runner: &StepRunner<'_>, batch: &Batch, plan: &TopPlan) -> Result<Chosen, Problem> {
+fn top(
+    runner: &StepRunner<'_>,
+    batch: &Batch,
+    plan: &TopPlan,
+    ties: bool,
+) -> Result<Chosen, Problem> {
     let by = runner.columns(batch, std::iter::once(&plan.by))?;
     let by: Vec<(Column, bool)> = by.into_iter().map(|by| (by, !plan.bottom)).collect();
     let groups = Groups::by(&runner.columns(batch, plan.per.iter())?, batch.rows);
@@ -138,10 +181,10 @@ fn top(runner: &StepRunner<'_>, batch: &Batch, plan: &TopPlan) -> Result<Chosen,
             TopCount::Part(part) => part.of(of_group.len()),
         };
         let mut end = most.min(of_group.len());
-        let ties = |row: u32| order(&by, row as usize, of_group[end - 1] as usize).is_eq();
-        let tied =
-            if end == 0 { 0 } else { of_group[end..].iter().take_while(|row| ties(**row)).count() };
-        if plan.ties {
+        let equal = |row: u32| order(&by, row as usize, of_group[end - 1] as usize).is_eq();
+        let behind = of_group[end..].iter();
+        let tied = if end == 0 { 0 } else { behind.take_while(|row| equal(**row)).count() };
+        if ties {
             end += tied;
             ties_kept += tied as u64;
         } else {

@@ -29,7 +29,7 @@ macro_rules! native {
     )*};
 }
 
-native!(i8, i16, i32, i64, i128, f64, u32);
+native!(i8, i16, i32, i64, i128, f64, u16, u32);
 
 /// Numbers or days, some of them blank. What stands under a blank has no meaning.
 #[derive(Debug, Clone)]

@@ -5,14 +5,14 @@
 
 mod bytes;
 mod column;
-mod divided;
 mod room;
+mod scattered;
 mod scratch;
 
 pub(crate) use column::{Away, AwayBuilder};
-pub(crate) use divided::{Divided, InOrder, parts};
 pub use room::Room;
 pub(crate) use room::RoomFile;
+pub(crate) use scattered::{InOrder, Scattered, parts};
 pub use scratch::{Scratch, ScratchError, ScratchFile};
 
 #[cfg(test)]

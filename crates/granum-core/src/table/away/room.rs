@@ -97,18 +97,33 @@ impl Room {
     pub(crate) fn file(&self) -> Arc<RoomFile> {
         let file = self.0.scratch.begin();
         let file = file.map_err(|error| self.note(error)).ok();
-        Arc::new(RoomFile { room: self.clone(), file })
+        // All files of a process have their own: what is kept of one must not be taken for another's.
+        static FILES: AtomicU64 = AtomicU64::new(0);
+        let number = FILES.fetch_add(1, Ordering::Relaxed);
+        Arc::new(RoomFile { room: self.clone(), number, file })
     }
 }
 
 /// A file of a room. What goes wrong is noted there, and stops the run before anything comes of it.
 pub(crate) struct RoomFile {
     room: Room,
+    number: u64,
     /// Nothing where none could be begun.
     file: Option<Box<dyn ScratchFile>>,
 }
 
+impl std::fmt::Debug for RoomFile {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "a file of {:?}", self.room)
+    }
+}
+
 impl RoomFile {
+    /// The number of the file, which no other has.
+    pub fn number(&self) -> u64 {
+        self.number
+    }
+
     /// Whose it is.
     pub fn room(&self) -> &Room {
         &self.room

@@ -1,7 +1,7 @@
 use proptest::prelude::*;
 
-use super::{AwayBuilder, Divided, InOrder};
 use super::bytes::{got, put};
+use super::{AwayBuilder, InOrder, Scattered};
 use crate::engine::tests::memory::Shelf;
 use crate::table::{Column, PIECE, Rows};
 use crate::value::{Scalar, Scale, Type};
@@ -92,7 +92,7 @@ proptest! {
 
 proptest! {
     #[test]
-    fn divided_rows_are_all_there_in_their_order(
+    fn scattered_rows_are_all_there_in_their_order(
         column in column(),
         to in prop::collection::vec(0_u32..3, 40),
         cut in any::<prop::sample::Index>(),
@@ -102,7 +102,7 @@ proptest! {
         let column = column.slice(0, to.len());
         let numbers = Column::Integer((0..to.len() as i64).collect::<Vec<_>>().into());
         let cut = cut.index(to.len() + 1);
-        let mut rows = Divided::new(&room, 3);
+        let mut rows = Scattered::new(&room, 3);
         for (first, end) in [(0, cut), (cut, to.len())] {
             let part = |column: &Column| column.slice(first, end - first);
             rows.send(&[part(&numbers), part(&column)], &to[first..end]);

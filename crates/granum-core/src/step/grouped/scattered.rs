@@ -1,4 +1,4 @@
-//! Values of groups where what they are worked of has no room: rows are divided by their keys, each part is worked by
+//! Values of groups where what they are worked of has no room: rows are scattered by their keys, each part is worked by
 //! itself, and what its rows get goes back into their order.
 
 use std::sync::atomic::{AtomicU64, Ordering};
@@ -9,19 +9,23 @@ use crate::link::hashes;
 use crate::resolve::{GroupedPlan, GroupedWhat};
 use crate::step::StepRunner;
 use crate::step::values::{columns_of, values_noted, values_of};
-use crate::table::{AwayBuilder, Batch, Column, Divided, Held, InOrder, parts};
+use crate::table::{AwayBuilder, Batch, Column, Held, InOrder, Scattered, parts};
 
 /// Bytes of a value on its way, about.
 const EACH: usize = 12;
 
 /// What each row gets of its group, put away. Nothing where all that is looked at is here, and where a row or a group has
 /// no value: why, is told by who works on all rows at once.
-pub(super) fn divided(plan: &GroupedPlan, runner: &StepRunner<'_>, batch: &Batch) -> Option<Held> {
+pub(super) fn scattered(
+    plan: &GroupedPlan,
+    runner: &StepRunner<'_>,
+    batch: &Batch,
+) -> Option<Held> {
     let reads = plan.reads();
     let room = batch.room_of(&reads).filter(|_| batch.rows > 0 && !plan.keys.is_empty())?;
     let zeros = AtomicU64::new(0);
     let own = StepRunner { zeros: &zeros, ..*runner };
-    let mut rows = Divided::new(&room, parts(batch.rows, EACH * (reads.len() + 1), &room));
+    let mut rows = Scattered::new(&room, parts(batch.rows, EACH * (reads.len() + 1), &room));
     for (first, run) in batch.runs(reads) {
         let columns = sent(plan, &own, &run, first)?;
         rows.send_by(&hashes(&columns[1..=plan.keys.len()], run.rows), &columns);

@@ -1,4 +1,4 @@
-//! Rows that are divided into parts on a disk, so that each part is looked at by itself; and rows that come back into
+//! Rows that are scattered into parts on a disk, so that each part is looked at by itself; and rows that come back into
 //! their order.
 
 use std::sync::Arc;
@@ -18,14 +18,14 @@ const LEAST: u64 = if cfg!(test) { 64 } else { 2 << 20 };
 /// There are no more parts than these.
 const MOST: u64 = if cfg!(test) { 4 } else { 256 };
 
-/// How many parts so many rows are divided into, of which each has so many bytes.
+/// How many parts so many rows are scattered into, of which each has so many bytes.
 pub(crate) fn parts(rows: usize, each: usize, room: &Room) -> usize {
     let bytes = rows as u64 * each as u64;
     bytes.div_ceil((room.limit() / SHARE).max(LEAST)).clamp(1, MOST) as usize
 }
 
 /// Rows in parts. Rows of one part stay in the order in which they were sent.
-pub(crate) struct Divided {
+pub(crate) struct Scattered {
     file: Arc<RoomFile>,
     /// Those of the columns, which all lots have.
     types: Vec<Type>,
@@ -40,7 +40,7 @@ struct Lot {
     rows: usize,
 }
 
-impl Divided {
+impl Scattered {
     /// Nothing yet, in so many parts, in a file of a room.
     pub fn new(room: &Room, parts: usize) -> Self {
         let lots = (0..parts).map(|_| vec![]).collect();
@@ -150,12 +150,12 @@ impl Divided {
 }
 
 /// Rows that come in any order, each with its number, and go in that of their numbers.
-pub(crate) struct InOrder(Divided);
+pub(crate) struct InOrder(Scattered);
 
 impl InOrder {
     /// Nothing yet; numbers are less than `end`.
     pub fn new(room: &Room, end: usize) -> Self {
-        Self(Divided::new(room, end.div_ceil(PIECE)))
+        Self(Scattered::new(room, end.div_ceil(PIECE)))
     }
 
     /// Takes rows; the first of their columns has their numbers.

@@ -1,4 +1,4 @@
-//! `one row per` where its rows have no room: they are divided by their keys, each part becomes groups by itself, and
+//! `one row per` where its rows have no room: they are scattered by their keys, each part becomes groups by itself, and
 //! those go into the order in which their first rows stand.
 
 use std::sync::atomic::{AtomicU64, Ordering};
@@ -14,7 +14,9 @@ use super::{of_groups, step_values};
 use crate::aggregate::{aggregate, number};
 use crate::link::hashes;
 use crate::resolve::{OneRowPlan, TablePlan};
-use crate::table::{AwayBuilder, Batch, Column, Divided, Held, InOrder, Room, Rows, SlotId, parts};
+use crate::table::{
+    AwayBuilder, Batch, Column, Held, InOrder, Room, Rows, Scattered, SlotId, parts,
+};
 use crate::tally::Mistake;
 
 /// Bytes of a value on its way, about.
@@ -76,7 +78,7 @@ impl<'p> GroupsAway<'p> {
 
 /// Rows that become groups, which are away. Nothing where all that is looked at is here, where all rows are one group,
 /// and where a row or a group has no value: why, is told by who works on all rows at once.
-pub(super) fn divided(
+pub(super) fn scattered(
     plan: &OneRowPlan,
     runner: &StepRunner<'_>,
     batch: &Batch,
@@ -90,7 +92,7 @@ pub(super) fn divided(
     }
     let zeros = AtomicU64::new(0);
     let own = StepRunner { zeros: &zeros, ..*runner };
-    let mut rows = Divided::new(&room, parts(batch.rows, EACH * (reads.len() + 1), &room));
+    let mut rows = Scattered::new(&room, parts(batch.rows, EACH * (reads.len() + 1), &room));
     let mut years = vec![Years::default(); plan.months.len()];
     let mut before = vec![];
     for (first, run) in batch.runs(reads) {

@@ -6,7 +6,9 @@
 //!                      M1        10.00         M1        10.00     1.25
 //! ```
 
-use rayon::prelude::*;
+mod divided;
+
+use divided::Divided;
 
 use super::values::apart_problem;
 use super::{Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Together, Work};
@@ -15,12 +17,11 @@ use crate::bug::Sure;
 use crate::expr::Typed;
 use crate::link::EXAMPLES;
 use crate::resolve::{AllocateOver, AllocatePlan, TablePlan};
-use crate::table::{Amount, Batch, Column, InWhat, Present, Rows};
+use crate::table::{Amount, Batch, Column, GrowingColumn, InWhat, PIECE, Rows, Whole};
 use crate::tally::{
     AllocateProblem, AllocateTrouble, Allocated, NotAllocated, Problem, StepDetail,
 };
-use crate::value::parts::ByWeights;
-use crate::value::{Scale, decimal};
+use crate::value::{Scale, Type, decimal};
 
 impl Work for AllocatePlan {
     fn expressions(&self) -> Vec<&Typed> {
@@ -84,7 +85,9 @@ impl Work for AllocatePlan {
             }));
         }
         self.counts_apart(at, batch, &amounts, weights.as_ref())?;
-        let divided = Divided::new(&amounts, weights.as_ref(), self.else_equally, (&rows, &starts));
+        let sorted = (&rows[..], &starts[..]);
+        let divided =
+            Divided::new(&amounts, weights.as_ref(), self.else_equally, self.places, sorted);
         let of = match &self.over {
             AllocateOver::Link { target, column, .. } => {
                 let target = &at.around.plan.tables[target.0];
@@ -116,8 +119,8 @@ impl Work for AllocatePlan {
 struct Amounts<'a> {
     /// The rows that each amount is divided over. Rows in none get nothing.
     groups: Groups,
-    /// The amount of each group in units of the parts' places; nothing where it is blank.
-    of: Vec<Option<i128>>,
+    /// The amount of each group in units of the parts' places; blank where it has none.
+    of: Units,
     /// All there is to divide.
     all: Amount,
     /// Groups whose amount has too many digits for its places, or more places.
@@ -131,6 +134,31 @@ struct Amounts<'a> {
     /// The amount as it stands, by group or by row.
     column: Column,
     named: Box<dyn Fn(u32) -> String + Sync + 'a>,
+}
+
+/// Units of groups, in as few bytes as they need.
+struct Units(Column);
+
+impl Units {
+    /// Units of groups, one after the other; nothing where blank. They become narrow as they come.
+    fn collect(units: impl Iterator<Item = Option<i128>>) -> Self {
+        let mut units = units.peekable();
+        let mut all = GrowingColumn::new(Type::Decimal(Scale(0)), 0);
+        while units.peek().is_some() {
+            let some: Whole<i128> = units.by_ref().take(PIECE).collect();
+            all.append(&Column::Decimal(some.narrowed(), Scale(0)));
+        }
+        Self(all.finish())
+    }
+
+    fn len(&self) -> usize {
+        self.0.len()
+    }
+
+    /// Those of a group.
+    fn get(&self, group: usize) -> Option<i128> {
+        (!self.0.is_blank(group)).then(|| self.0.units(group))
+    }
 }
 
 /// A group whose amount does not go into its places: why, and the place of the amount.
@@ -191,13 +219,15 @@ impl AllocatePlan {
         let amounts = table.column(*column).sure("an amount that is led to").whole();
         let index = at.scope(batch).path(*from, hops);
         let scale = amounts.ty().scale().unwrap_or_default();
-        let (mut of, mut unfit) = (vec![None; table.rows], vec![]);
-        for (row, of) in of.iter_mut().enumerate().filter(|(row, _)| !amounts.is_blank(*row)) {
-            match fit(amounts.units(row), scale, self.places) {
-                Ok(units) => *of = Some(units),
-                Err(what) => unfit.push(Unfit { group: row as u32, what, at: row as u32 }),
+        let mut unfit = vec![];
+        let of = Units::collect((0..table.rows).map(|row| {
+            if amounts.is_blank(row) {
+                return None;
             }
-        }
+            let fits = fit(amounts.units(row), scale, self.places);
+            let mut note = |what| unfit.push(Unfit { group: row as u32, what, at: row as u32 });
+            fits.map_err(&mut note).ok()
+        }));
         let named = move |row: u32| {
             let value = |(_, column): &(Typed, _)| {
                 table
@@ -289,7 +319,7 @@ impl AllocatePlan {
         };
         Ok(Amounts {
             groups,
-            of,
+            of: Units::collect(of.into_iter()),
             all: once.sum().plus(alone.sum()),
             unfit,
             several,
@@ -339,7 +369,7 @@ impl Amounts<'_> {
         weights: &Column,
     ) -> Vec<AllocateTrouble> {
         let counts =
-            |row: &usize| self.groups.of(*row).is_some_and(|group| self.of[group].is_some());
+            |row: &usize| self.groups.of(*row).is_some_and(|group| self.of.get(group).is_some());
         let trouble = |what: &'static str, wrong: &dyn Fn(usize) -> bool| {
             let rows: Vec<usize> =
                 (0..batch.rows).filter(|row| wrong(*row)).filter(counts).collect();
@@ -391,35 +421,32 @@ impl Amounts<'_> {
         lane: Lane,
     ) -> Allocated {
         let own = |group: usize| lane.groups.as_ref().is_none_or(|groups| groups[group]);
-        let sum = |groups: &[usize]| {
-            let add = |sum: Option<i128>, group: &usize| sum?.checked_add(self.of[*group]?);
-            Amount::exact(groups.iter().fold(Some(0), add), plan.places, 0)
-        };
-        let groups = |is: &dyn Fn(usize) -> bool| -> Vec<usize> {
-            let there = |group: &usize| self.of[*group].is_some() && own(*group) && is(*group);
-            (0..self.of.len()).filter(there).collect()
-        };
         let has_rows = |group: usize| starts[group] < starts[group + 1];
         let zero = |group: usize| divided.zero.binary_search(&group).is_ok();
-        let given = groups(&|group| has_rows(group) && !zero(group));
-        let rows = given.iter().map(|group| (starts[group + 1] - starts[*group]) as u64).sum();
-        let not_zero = |group: usize| self.of[group].is_some_and(|of| of != 0);
+        let mut rows = 0;
+        let mut all = SomeGroups::new(plan.places);
+        let mut given = all.clone();
+        let (mut no_row, mut zeros) = (all.clone(), all.clone());
+        for group in (0..self.of.len()).filter(|group| own(*group)) {
+            let Some(of) = self.of.get(group) else { continue };
+            all.see(group, of);
+            match (has_rows(group), zero(group)) {
+                (_, true) => zeros.see(group, of),
+                (true, false) => {
+                    given.see(group, of);
+                    rows += (starts[group + 1] - starts[group]) as u64;
+                }
+                (false, false) if of != 0 => no_row.see(group, of),
+                (false, false) => {}
+            }
+        }
+        let named = |group: &u32| (self.named)(*group);
         let mut left = vec![];
-        for (why, groups) in [
-            ("no-row", groups(&|group| !has_rows(group) && not_zero(group))),
-            ("zero-weights", groups(&|group| zero(group))),
-        ] {
-            if !groups.is_empty() {
-                left.push(NotAllocated {
-                    why,
-                    count: groups.len() as u64,
-                    amount: sum(&groups),
-                    examples: groups
-                        .iter()
-                        .take(EXAMPLES)
-                        .map(|group| (self.named)(*group as u32))
-                        .collect(),
-                });
+        for (why, of) in [("no-row", no_row), ("zero-weights", zeros)] {
+            if of.count > 0 {
+                let examples = of.first.iter().map(named).collect();
+                let (count, amount) = (of.count, of.amount());
+                left.push(NotAllocated { why, count, amount, examples });
             }
         }
         let (blank, _) = &self.blank_keys;
@@ -434,11 +461,40 @@ impl Amounts<'_> {
         }
         let all = match &lane.groups {
             None => self.all,
-            Some(_) => sum(&groups(&|_| true)).plus(blank.sum()),
+            Some(_) => all.amount().plus(blank.sum()),
         };
-        let given = sum(&given);
+        let given = given.amount();
         let (parts, amount, of) = (None, String::new(), None);
         Allocated { parts, amount, of, all, given, rows, left, within: lane.within }
+    }
+}
+
+/// Some groups with amounts.
+#[derive(Clone)]
+struct SomeGroups {
+    count: u64,
+    /// What they have together; nothing where it has too many digits.
+    sum: Option<i128>,
+    places: Scale,
+    /// The first of them.
+    first: Vec<u32>,
+}
+
+impl SomeGroups {
+    fn new(places: Scale) -> Self {
+        Self { count: 0, sum: Some(0), places, first: vec![] }
+    }
+
+    fn see(&mut self, group: usize, of: i128) {
+        self.count += 1;
+        self.sum = self.sum.and_then(|sum| sum.checked_add(of));
+        if self.first.len() < EXAMPLES {
+            self.first.push(group as u32);
+        }
+    }
+
+    fn amount(&self) -> Amount {
+        Amount::exact(self.sum, self.places, 0)
     }
 }
 
@@ -451,77 +507,4 @@ struct Lane {
     groups: Option<Vec<bool>>,
     /// Which of the rows with a blank key are in it.
     blank_keys: Option<Rows>,
-}
-
-/// The parts.
-struct Divided {
-    /// Of the rows of all groups, one group after another; nothing where there is none.
-    parts: Vec<i128>,
-    there: Vec<bool>,
-    /// Groups with an amount of which all weights are zero.
-    zero: Vec<usize>,
-}
-
-impl Divided {
-    fn new(
-        amounts: &Amounts<'_>,
-        weights: Option<&Column>,
-        else_equally: bool,
-        (rows, starts): (&[u32], &[usize]),
-    ) -> Self {
-        const RUN: usize = 1 << 12;
-        let runs: Vec<Self> = (0..amounts.of.len().div_ceil(RUN))
-            .into_par_iter()
-            .map(|run| {
-                let mut divided = Self { parts: vec![], there: vec![], zero: vec![] };
-                let (mut by, mut of_group) = (ByWeights::default(), vec![]);
-                for group in run * RUN..((run + 1) * RUN).min(amounts.of.len()) {
-                    let rows = &rows[starts[group]..starts[group + 1]];
-                    let weight =
-                        |row: &u32| weights.map_or(1, |w| w.units(*row as usize).unsigned_abs());
-                    let Some(amount) = amounts.of[group].filter(|_| !rows.is_empty()) else {
-                        divided.nothing(rows.len());
-                        continue;
-                    };
-                    of_group.clear();
-                    of_group.extend(rows.iter().map(weight));
-                    let mut shared = by.divide(amount, &of_group, &mut divided.parts);
-                    // Nothing can be divided by any weights.
-                    if !shared && (else_equally || amount == 0) {
-                        of_group.fill(1);
-                        shared = by.divide(amount, &of_group, &mut divided.parts);
-                    }
-                    if !shared {
-                        divided.nothing(rows.len());
-                        divided.zero.push(group);
-                        continue;
-                    }
-                    divided.there.resize(divided.parts.len(), true);
-                }
-                divided
-            })
-            .collect();
-        let mut all = Self { parts: vec![], there: vec![], zero: vec![] };
-        for run in runs {
-            all.parts.extend(run.parts);
-            all.there.extend(run.there);
-            all.zero.extend(run.zero);
-        }
-        all
-    }
-
-    fn nothing(&mut self, rows: usize) {
-        self.parts.resize(self.parts.len() + rows, 0);
-        self.there.resize(self.parts.len(), false);
-    }
-
-    /// The parts where their rows stand.
-    fn column(&self, rows: &[u32], all: usize, places: Scale) -> Column {
-        let (mut parts, mut there) = (vec![0; all], vec![false; all]);
-        for ((row, part), is) in rows.iter().zip(&self.parts).zip(&self.there) {
-            parts[*row as usize] = *part;
-            there[*row as usize] = *is;
-        }
-        Column::decimal(parts, Some(Present::from(there)), places)
-    }
 }

@@ -1,4 +1,4 @@
-//! `sort` where its rows have no room: they are divided by what they are ordered by, the least first, and each part is
+//! `sort` where its rows have no room: they are scattered by what they are ordered by, the least first, and each part is
 //! sorted by itself.
 
 use std::sync::atomic::{AtomicU64, Ordering};
@@ -10,7 +10,7 @@ use crate::expr::Typed;
 use crate::resolve::SortPlan;
 use crate::step::StepRunner;
 use crate::table::{
-    AwayBuilder, Batch, Column, Divided, Held, Room, Rows, RowsBuilder, SlotId, TableId, parts,
+    AwayBuilder, Batch, Column, Held, Room, Rows, RowsBuilder, Scattered, SlotId, TableId, parts,
 };
 
 /// Bytes of a value on its way, about.
@@ -21,7 +21,7 @@ const LOOKED_AT: usize = 64;
 
 /// All rows in order, put away. Nothing where all of them are here, and where a row fails: why, is told by who looks at
 /// all rows at once.
-pub(super) fn divided(plan: &SortPlan, runner: &StepRunner<'_>, batch: &Batch) -> Option<Batch> {
+pub(super) fn scattered(plan: &SortPlan, runner: &StepRunner<'_>, batch: &Batch) -> Option<Batch> {
     let slots: Vec<SlotId> =
         (0..batch.slots.len()).filter(|slot| batch.has(*slot)).map(SlotId).collect();
     let room = batch.room_of(&slots).filter(|_| batch.rows > 0)?;
@@ -30,7 +30,7 @@ pub(super) fn divided(plan: &SortPlan, runner: &StepRunner<'_>, batch: &Batch) -
     let count = parts(batch.rows, EACH * (slots.len() + plan.by.len()), &room);
     let ends = Ends::of(&own, batch, &plan.by, count)?;
     zeros.store(0, Ordering::Relaxed);
-    let mut rows = Divided::new(&room, ends.parts());
+    let mut rows = Scattered::new(&room, ends.parts());
     for (_, run) in batch.runs(slots.clone()) {
         let by = own.orders(&run, &plan.by).ok()?;
         let to = ends.parts_of(&by, run.rows);
