@@ -6,7 +6,7 @@ use super::context::Context;
 use crate::aggregate::number;
 use crate::bug::Sure;
 use crate::lang::Span;
-use crate::resolve::{Lay, SeveralPlan};
+use crate::resolve::{Lay, SeveralPlan, TablePlan};
 use crate::step::{Naming, finished_rows};
 use crate::table::{
     AwayBuilder, Batch, Column, ColumnId, Held, PIECE, Rows, SlotId, Table, TableId,
@@ -40,45 +40,7 @@ pub(super) fn rows(
     let built =
         |table: &TableId| context.world.tables[table.0].as_ref().sure("a table that is laid");
     let tables: Vec<&Table> = plan.tables.iter().map(built).collect();
-    let column = |at: usize, place: Option<ColumnId>, ty: Type| match place {
-        Some(place) => tables[at].column(place).sure("a column that is laid").whole(),
-        None => Column::all_blank(ty, tables[at].rows),
-    };
-    let wide = |at: usize, part: &Column, ty: Type| {
-        widened(part, ty).ok_or_else(|| {
-            let (table, step) = (own.name.clone(), "its columns in one type".to_owned());
-            let row = format!("in {}", context.plan.tables[plan.tables[at].0].name);
-            let (reason, span) = (RowReason::Overflow, Span::default());
-            Problem::Row { table, step, reason, span, row, place: None }
-        })
-    };
-    let stacked = |(slot, places): &LaidColumn| {
-        let ty = own.slots[slot.0];
-        let parts = places.iter().enumerate();
-        let parts = parts.map(|(at, place)| wide(at, &column(at, *place, ty), ty));
-        Ok(Column::concat(&parts.collect::<Result<Vec<_>, Problem>>()?))
-    };
-    // Of what is away some rows are here at a time.
-    let laid = |laid: &LaidColumn| {
-        let (slot, places) = laid;
-        let held = |(at, place): (usize, &Option<ColumnId>)| tables[at].column((*place)?);
-        let away = places.iter().enumerate().filter_map(held).find_map(Held::file);
-        let Some(file) = away else { return stacked(laid).map(Held::Own) };
-        let ty = own.slots[slot.0];
-        let mut all = AwayBuilder::new(&file.room().file());
-        for (at, place) in places.iter().enumerate() {
-            // Of no rows too: they have a type.
-            for first in (0..tables[at].rows.max(1)).step_by(PIECE) {
-                let rows = PIECE.min(tables[at].rows - first);
-                let run = match held((at, place)) {
-                    Some(held) => held.slice(first, rows).whole(),
-                    None => Column::all_blank(ty, rows),
-                };
-                all.push(&wide(at, &run, ty)?);
-            }
-        }
-        Ok(Held::away(all.finish()))
-    };
+    let laying = Laying { context, own, plan, tables };
     let part = |table: &TableId| Part {
         table: context.plan.tables[table.0].name.clone(),
         rows: built(table).rows as u64,
@@ -86,6 +48,7 @@ pub(super) fn rows(
         examples: vec![],
     };
     let mut parts: Vec<Part> = plan.tables.iter().map(part).collect();
+    let tables = &laying.tables;
     let all = tables.iter().map(|table| table.rows).sum();
     let mut slots = vec![None; own.slots.len()];
     let mut away = vec![None; own.slots.len()];
@@ -93,13 +56,13 @@ pub(super) fn rows(
     let count = match plan.lay {
         Lay::Stacked { labelled } => {
             for column in plan.columns.iter().filter(|(slot, _)| live(*slot)) {
-                match laid(column)? {
+                match laying.laid(column)? {
                     Held::Own(own) => slots[column.0.0] = Some(own),
                     held => away[column.0.0] = Some(held),
                 }
             }
             if let Some(slot) = labelled.filter(|slot| live(*slot)) {
-                let parts = plan.tables.iter().zip(&tables).map(|(table, rows)| {
+                let parts = plan.tables.iter().zip(tables).map(|(table, rows)| {
                     let name = Scalar::Text(context.plan.tables[table.0].name.clone());
                     Column::constant(&name, Type::Text, rows.rows)
                 });
@@ -110,6 +73,7 @@ pub(super) fn rows(
         Lay::Meeting { keys } => {
             // All keys below each other: a key that is there again meets the one above.
             let (keys, others) = plan.columns.split_at(keys);
+            let stacked = |column| laying.stacked(column);
             let key_columns: Vec<Column> = keys.iter().map(stacked).collect::<Result<_, _>>()?;
             let (groups, firsts) = number(key_columns.clone(), all);
             let firsts = Rows::from(firsts);
@@ -117,7 +81,7 @@ pub(super) fn rows(
                 slots[slot.0] = live(*slot).then(|| key.take(&firsts));
             }
             let mut first = 0;
-            for table in &tables {
+            for table in tables {
                 let mut rows: Vec<Option<u32>> = vec![None; groups.count];
                 let mut again: BTreeMap<usize, Vec<u32>> = BTreeMap::new();
                 for row in 0..table.rows {
@@ -148,7 +112,8 @@ pub(super) fn rows(
             }
             for (slot, places) in others.iter().filter(|(slot, _)| live(*slot)) {
                 let at = places.iter().position(Option::is_some).unwrap_or(0);
-                slots[slot.0] = Some(column(at, places[at], own.slots[slot.0]).take(&meets[at]));
+                let column = laying.column(at, places[at], own.slots[slot.0]);
+                slots[slot.0] = Some(column.take(&meets[at]));
             }
             groups.count
         }
@@ -161,6 +126,65 @@ pub(super) fn rows(
         return Err(Problem::StackedTwice { table: own.name.clone(), twice });
     }
     Ok(Laid { rows, parts, meets, twice })
+}
+
+/// Tables that are laid.
+struct Laying<'a> {
+    context: &'a Context<'a>,
+    own: &'a TablePlan,
+    plan: &'a SeveralPlan,
+    tables: Vec<&'a Table>,
+}
+
+impl Laying<'_> {
+    /// A column of one of them; blank where it has none.
+    fn column(&self, at: usize, place: Option<ColumnId>, ty: Type) -> Column {
+        match place {
+            Some(place) => self.tables[at].column(place).sure("a column that is laid").whole(),
+            None => Column::all_blank(ty, self.tables[at].rows),
+        }
+    }
+
+    /// The columns of all below each other.
+    fn stacked(&self, (slot, places): &LaidColumn) -> Result<Column, Problem> {
+        let ty = self.own.slots[slot.0];
+        let parts = places.iter().enumerate();
+        let parts = parts.map(|(at, place)| self.wide(at, &self.column(at, *place, ty), ty));
+        Ok(Column::concat(&parts.collect::<Result<Vec<_>, Problem>>()?))
+    }
+
+    /// The same; of what is away some rows are here at a time.
+    fn laid(&self, column: &LaidColumn) -> Result<Held, Problem> {
+        let (slot, places) = column;
+        let held = |(at, place): (usize, &Option<ColumnId>)| self.tables[at].column((*place)?);
+        let away = places.iter().enumerate().filter_map(held).find_map(Held::file);
+        let Some(file) = away else { return self.stacked(column).map(Held::Own) };
+        let ty = self.own.slots[slot.0];
+        let mut all = AwayBuilder::new(&file.room().file());
+        for (at, place) in places.iter().enumerate() {
+            let rows = self.tables[at].rows;
+            // Of no rows too: they have a type.
+            for first in (0..rows.max(1)).step_by(PIECE) {
+                let length = PIECE.min(rows - first);
+                let run = match held((at, place)) {
+                    Some(held) => held.slice(first, length).whole(),
+                    None => Column::all_blank(ty, length),
+                };
+                all.push(&self.wide(at, &run, ty)?);
+            }
+        }
+        Ok(Held::away(all.finish()))
+    }
+
+    /// Rows of one of them in the type of all.
+    fn wide(&self, at: usize, part: &Column, ty: Type) -> Result<Column, Problem> {
+        widened(part, ty).ok_or_else(|| {
+            let (table, step) = (self.own.name.clone(), "its columns in one type".to_owned());
+            let row = format!("in {}", self.context.plan.tables[self.plan.tables[at].0].name);
+            let (reason, span) = (RowReason::Overflow, Span::default());
+            Problem::Row { table, step, reason, span, row, place: None }
+        })
+    }
 }
 
 /// A column in a type of as many places or more; nothing where a value then has too many digits.

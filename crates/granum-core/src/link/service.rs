@@ -1,7 +1,7 @@
 //! What leads where between two tables, and all that is told of it: a run, the commands that look at
 //! one link, and the rows that it leaves out see the same numbers.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 
 use super::amounts::{AmountsBy, amounts};
 use super::away;
@@ -10,7 +10,7 @@ use super::near::{Missing, near_misses};
 use super::period::{Inverted, Moments, PeriodLink, PeriodWords, Periods, Within, near_periods};
 use super::repeats::{Repeats, key_text};
 use super::{BlankKeys, KeyTable, Keys, link_few};
-use crate::table::{Column, Rows};
+use crate::table::{Column, PIECE, Rows};
 use crate::tally::{MissingKey, NearMiss, Spread};
 
 /// Missing keys are listed up to this many.
@@ -180,12 +180,7 @@ pub(crate) fn counts(keys: &Keys, index: &Rows) -> Counts {
 }
 
 fn spread(index: &Rows, target_rows: usize) -> (u64, Option<Spread>) {
-    let mut counts = vec![0_u32; target_rows];
-    index.numbers().for_each(|to| counts[to as usize] += 1);
-    let mut by_count: BTreeMap<u32, u64> = BTreeMap::new();
-    for count in counts {
-        *by_count.entry(count).or_default() += 1;
-    }
+    let mut by_count = by_count(index, target_rows);
     let unreached = by_count.remove(&0).unwrap_or(0);
     let reached: u64 = by_count.values().sum();
     let (Some((least, _)), Some((most, _))) =
@@ -203,6 +198,31 @@ fn spread(index: &Rows, target_rows: usize) -> (u64, Option<Spread>) {
         .map_or(0, |(count, _)| *count);
     let spread = Spread { least: (*least).into(), median: median.into(), most: (*most).into() };
     (unreached, Some(spread))
+}
+
+/// How many rows of the target so many rows lead to.
+fn by_count(index: &Rows, target_rows: usize) -> BTreeMap<u32, u64> {
+    let mut by_count: BTreeMap<u32, u64> = BTreeMap::new();
+    if target_rows <= PIECE {
+        let mut counts = vec![0_u32; target_rows];
+        index.numbers().for_each(|to| counts[to as usize] += 1);
+        counts.into_iter().for_each(|count| *by_count.entry(count).or_default() += 1);
+        return by_count;
+    }
+    // To most of many rows few lead: the others are counted beside.
+    let mut few = vec![0_u8; target_rows];
+    let mut many: HashMap<u32, u32> = HashMap::new();
+    for to in index.numbers() {
+        match few[to as usize].checked_add(1) {
+            Some(count) => few[to as usize] = count,
+            None => *many.entry(to).or_insert(u8::MAX.into()) += 1,
+        }
+    }
+    for (to, count) in (0..).zip(few) {
+        let beside = if count == u8::MAX { many.get(&to).copied() } else { None };
+        *by_count.entry(beside.unwrap_or(count.into())).or_default() += 1;
+    }
+    by_count
 }
 
 /// The first keys that the other side does not have, in the order of the rows, with how many rows

@@ -280,3 +280,17 @@ proptest! {
         prop_assert_eq!(&*cut.apply(&text), rest.unwrap_or(&text));
     }
 }
+
+#[test]
+fn rows_that_very_many_lead_to_are_counted_as_all_others() {
+    let key = |row: i64| if row < 600 { 9 } else { row % 20 };
+    let source: Vec<i64> = (0..700).map(key).collect();
+    let keys = |values: Vec<i64>| {
+        let rows = values.len();
+        Keys::new(vec![Column::Integer(values.into())], BlankKeys::Apart, rows)
+    };
+    let linked = Linked::new(keys(source), keys((0..30).collect()), Method::Equal { unique: true });
+    let (unreached, spread) = linked.spread();
+    let spread = spread.unwrap();
+    assert_eq!((unreached, spread.least, spread.median, spread.most), (10, 5, 5, 605));
+}

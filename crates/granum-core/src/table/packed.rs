@@ -5,7 +5,7 @@ use std::cell::RefCell;
 use std::ops::Range;
 use std::sync::Arc;
 
-use super::{Fixed, Native, PIECE, Present, PresentBuilder, RoomFile};
+use super::{Bits, Fixed, Native, PIECE, Present, PresentBuilder, RoomFile};
 use crate::bug::{Sure, bug};
 
 /// Rows in pieces, some of them blank.
@@ -29,6 +29,8 @@ enum Piece {
     /// How far each is behind the least.
     One(u32, Vec<u8>),
     Two(u32, Vec<u16>),
+    /// The same behind one of two rows, and for each whether it is the second: rows of two files that were stacked.
+    Either([u32; 2], Bits, Vec<u16>),
     All(Vec<u32>),
     /// Where memory has no room for it.
     Away(AwayPiece),
@@ -187,8 +189,22 @@ impl Piece {
         match width {
             1 => Self::One(least, behind.map(|behind| behind as u8).collect()),
             2 => Self::Two(least, behind.map(|behind| behind as u16).collect()),
-            _ => Self::All(rows.to_vec()),
+            _ => Self::either(rows, least, most).unwrap_or_else(|| Self::All(rows.to_vec())),
         }
+    }
+
+    /// Rows that all lie near the least or the most of them.
+    fn either(rows: &[u32], least: u32, most: u32) -> Option<Self> {
+        let bases = [least, most - u32::from(u16::MAX)];
+        let near = |row: &u32| row - least <= u16::MAX.into() || *row >= bases[1];
+        if !rows.iter().all(near) {
+            return None;
+        }
+        let second = Bits::collect(rows.len(), |at| rows[at] >= bases[1]);
+        let behind =
+            (0..).zip(rows).map(|(at, row)| (row - bases[usize::from(second.value(at))]) as u16);
+        let behind = behind.collect();
+        Some(Self::Either(bases, second, behind))
     }
 
     #[inline]
@@ -201,6 +217,9 @@ impl Piece {
             }
             Self::One(least, rows) => least + u32::from(rows[at]),
             Self::Two(least, rows) => least + u32::from(rows[at]),
+            Self::Either(bases, second, rows) => {
+                bases[usize::from(second.value(at))] + u32::from(rows[at])
+            }
             Self::All(rows) => rows[at],
             Self::Away(away) => away.here().value(at),
         }
@@ -212,6 +231,7 @@ impl Piece {
             Self::Runs(starts, _) => 6 * starts.len(),
             Self::One(_, rows) => rows.len(),
             Self::Two(_, rows) => 2 * rows.len(),
+            Self::Either(_, _, rows) => 2 * rows.len() + rows.len() / 8,
             Self::All(rows) => 4 * rows.len(),
         }
     }
@@ -247,6 +267,7 @@ impl Piece {
             Self::Two(least, own) => {
                 out.extend(own[rows].iter().map(|row| least + u32::from(*row)));
             }
+            Self::Either(..) => out.extend(rows.map(|at| self.value(at))),
             Self::All(own) => out.extend_from_slice(&own[rows]),
             Self::Away(away) => away.here().copy(rows, out),
         }
@@ -294,6 +315,12 @@ impl AwayPiece {
                 u32::put(rows, &mut bytes);
                 (3, 0)
             }
+            Piece::Either(bases, second, rows) => {
+                u16::put(rows, &mut bytes);
+                second.words().for_each(|word| bytes.extend(word.to_le_bytes()));
+                u32::put(bases, &mut bytes);
+                (4, rows.len() as u32)
+            }
             Piece::Run(_) | Piece::Away(_) => bug("rows that take nothing are put away"),
         };
         bytes.push(kind);
@@ -329,6 +356,15 @@ impl AwayPiece {
                 }
                 1 => Piece::One(least, rows.to_vec()),
                 2 => Piece::Two(least, u16::got(rows)),
+                4 => {
+                    let (rows, rest) = rows.split_at_checked(2 * least as usize)?;
+                    let (second, bases) = rest.split_at_checked(rest.len().checked_sub(8)?)?;
+                    let (second, _) = second.as_chunks();
+                    (second.len() == (least as usize).div_ceil(64)).then_some(())?;
+                    let words = second.iter().map(|word| u64::from_le_bytes(*word)).collect();
+                    let bases = u32::got(bases).try_into().ok()?;
+                    Piece::Either(bases, Bits::of_words(words, least as usize), u16::got(rows))
+                }
                 _ => Piece::All(u32::got(rows)),
             })
         });

@@ -99,6 +99,7 @@ fn each_step_that_sees_all_rows_is_scattered_and_gives_the_same() {
         "  one row per order_no total row \"all\"  q = sum(quantity)  d = distinct(on_day)",
         "  one row in all  q = sum(quantity)  d = distinct(order_no)  m = median(quantity)",
         "  top 20 by quantity",
+        "  top 2 by quantity per on_day",
         "  bottom 2 by much per order_no with ties",
         "  top 3 by line_no / quantity per on_day",
         "  top 30% by much per on_day",

@@ -161,7 +161,7 @@ impl<'p> GroupsSoFar<'p> {
     /// All groups, each once; and how many they were before. The pile is empty then.
     fn together(&mut self) -> Result<(usize, Piece), Problem> {
         let Piece { columns, count } = self.groups.take();
-        let one = self.once(&columns, count, |group| group.into());
+        let one = self.once(&columns, count, u64::from);
         let (columns, firsts) = one.map_err(|failed| failed.problem)?;
         Ok((count, Piece { columns, count: firsts.len() }))
     }

@@ -1,8 +1,7 @@
 //! `sort`, `top` and `bottom`: all rows in an order.
 
 mod scattered;
-
-use std::sync::atomic::{AtomicU64, Ordering};
+mod top_of_runs;
 
 use super::values::apart_problem;
 use super::{Gone, Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Together, Work};
@@ -65,7 +64,7 @@ impl Work for TopPlan {
     }
 
     fn gone(&self, at: &StepRunner<'_>, rows: &Batch) -> Result<Vec<Gone>, Problem> {
-        let chosen = top(at, rows, self, self.ties)?;
+        let chosen = top(at, rows, self)?;
         let gone = (0..rows.rows).filter(|row| !chosen.stays.value(*row));
         let gone = gone.map(|row| {
             let stays = chosen.groups.of(row).and_then(|group| chosen.last[group]);
@@ -87,11 +86,11 @@ impl Work for TopPlan {
 
     fn work(&self, at: &StepRunner<'_>, on: OnRows<'_>) -> Result<Left, Problem> {
         let batch = on.batch;
-        let chosen = match of_runs(at, batch, self) {
+        let chosen = match top_of_runs::of_runs(at, batch, self) {
             Some(chosen) => chosen,
             None => {
                 batch.get(at.reads().into_iter());
-                top(at, batch, self, self.ties)?
+                top(at, batch, self)?
             }
         };
         let removed_rows = (batch.rows - chosen.rows.len()) as u64;
@@ -108,32 +107,6 @@ fn sorted(runner: &StepRunner<'_>, batch: &Batch, by: &[(Typed, bool)]) -> Resul
     Ok(Rows::from(scattered::in_order(&columns, batch.rows)))
 }
 
-/// The same where what is looked at is away: what is not among the first of its own run, those that tie with the last of
-/// them included, is not among the first of all. Nothing where all is here, where a part of all rows is asked for, and where
-/// a row fails: why, is told by who looks at all rows at once.
-fn of_runs(runner: &StepRunner<'_>, batch: &Batch, plan: &TopPlan) -> Option<Chosen> {
-    let reads = runner.reads();
-    batch.room_of(&reads).filter(|_| plan.apart.is_none())?;
-    let TopCount::Rows(_) = plan.count else { return None };
-    let zeros = AtomicU64::new(0);
-    let own = StepRunner { zeros: &zeros, ..*runner };
-    let mut first_of_runs: Vec<u32> = vec![];
-    for (first, run) in batch.runs(reads.clone()) {
-        let begin = first_of_runs.len();
-        let chosen = top(&own, &run, plan, true).ok()?;
-        first_of_runs.extend(chosen.rows.numbers().map(|row| first as u32 + row));
-        first_of_runs[begin..].sort_unstable();
-    }
-    let mut some = batch.take(&first_of_runs.clone().into());
-    some.get(reads.into_iter());
-    let again = AtomicU64::new(0);
-    let chosen = top(&StepRunner { zeros: &again, ..*runner }, &some, plan, plan.ties).ok()?;
-    runner.zeros.fetch_add(zeros.into_inner(), Ordering::Relaxed);
-    let rows: Vec<u32> = chosen.rows.numbers().map(|at| first_of_runs[at as usize]).collect();
-    let stays = Bits::of(batch.rows, rows.iter().copied());
-    Some(Chosen { stays, rows: rows.into(), ..chosen })
-}
-
 /// Which rows stay of a `top` or `bottom`, and in which order.
 struct Chosen {
     stays: Bits,
@@ -147,12 +120,7 @@ struct Chosen {
     ties_kept: u64,
 }
 
-fn top(
-    runner: &StepRunner<'_>,
-    batch: &Batch,
-    plan: &TopPlan,
-    ties: bool,
-) -> Result<Chosen, Problem> {
+fn top(runner: &StepRunner<'_>, batch: &Batch, plan: &TopPlan) -> Result<Chosen, Problem> {
     let by = runner.columns(batch, std::iter::once(&plan.by))?;
     let by: Vec<(Column, bool)> = by.into_iter().map(|by| (by, !plan.bottom)).collect();
     let groups = Groups::by(&runner.columns(batch, plan.per.iter())?, batch.rows);
@@ -184,7 +152,7 @@ fn top(
         let equal = |row: u32| order(&by, row as usize, of_group[end - 1] as usize).is_eq();
         let behind = of_group[end..].iter();
         let tied = if end == 0 { 0 } else { behind.take_while(|row| equal(**row)).count() };
-        if ties {
+        if plan.ties {
             end += tied;
             ties_kept += tied as u64;
         } else {

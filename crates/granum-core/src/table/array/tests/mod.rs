@@ -5,6 +5,7 @@ use proptest::prelude::*;
 mod texts;
 
 use super::*;
+use crate::engine::tests::memory::Shelf;
 use crate::table::PIECE;
 use crate::table::Rows;
 use crate::table::packed::Packed;
@@ -117,6 +118,7 @@ fn led() -> impl Strategy<Value = Vec<Option<u32>>> {
         (0_u32..4_000_000_000, 1_u32..40)
             .prop_map(|(at, count)| (at..at + count).map(Some).collect()),
         (300_u32..900).prop_map(|at| vec![Some(at)]),
+        (0_u32..2, 0_u32..60_000).prop_map(|(file, at)| vec![Some(900_000 * file + at)]),
         Just(vec![None, None]),
     ];
     prop::collection::vec(some, 0..20).prop_map(|some| some.concat())
@@ -130,24 +132,38 @@ proptest! {
         wanted in prop::collection::vec(any::<Option<prop::sample::Index>>(), 0..30),
     ) {
         let packed = Rows::from(rows.clone()).packed();
-        prop_assert_eq!(packed.iter().collect::<Vec<_>>(), rows.clone());
-        prop_assert_eq!(packed.blanks(), rows.iter().filter(|row| row.is_none()).count());
-        let ends = cuts.map(|cut| cut.index(rows.len() + 1));
-        let (from, to) = (ends[0].min(ends[1]), ends[0].max(ends[1]));
-        let part = packed.slice(from, to - from);
-        prop_assert_eq!(part.iter().collect::<Vec<_>>(), rows[from..to].to_vec());
-        let even = Bits::collect(part.len(), |row| row % 2 == 0);
-        let kept: Vec<_> = rows[from..to].iter().copied().step_by(2).collect();
-        prop_assert_eq!(part.filter(&even).iter().collect::<Vec<_>>(), kept);
-        let at = |wanted: &Option<prop::sample::Index>| {
-            wanted.filter(|_| !rows.is_empty()).map(|wanted| wanted.index(rows.len()) as u32)
-        };
-        let wanted: Vec<Option<u32>> = wanted.iter().map(at).collect();
-        let led: Vec<_> = wanted.iter().map(|at| at.and_then(|at| rows[at as usize])).collect();
-        let wanted = Rows::from(wanted);
-        prop_assert_eq!(wanted.follow(&packed).iter().collect::<Vec<_>>(), led.clone());
-        prop_assert_eq!(wanted.packed().follow(&packed).iter().collect::<Vec<_>>(), led);
+        let away = packed.away(&Shelf::room(0, usize::MAX).file());
+        for packed in [packed, away] {
+            are_those(&packed, &rows, cuts, &wanted)?;
+        }
     }
+}
+
+/// Packed rows are those that were packed, and parts of them the same parts.
+fn are_those(
+    packed: &Rows,
+    rows: &[Option<u32>],
+    cuts: [prop::sample::Index; 2],
+    wanted: &[Option<prop::sample::Index>],
+) -> Result<(), TestCaseError> {
+    prop_assert_eq!(packed.iter().collect::<Vec<_>>(), rows.to_vec());
+    prop_assert_eq!(packed.blanks(), rows.iter().filter(|row| row.is_none()).count());
+    let ends = cuts.map(|cut| cut.index(rows.len() + 1));
+    let (from, to) = (ends[0].min(ends[1]), ends[0].max(ends[1]));
+    let part = packed.slice(from, to - from);
+    prop_assert_eq!(part.iter().collect::<Vec<_>>(), rows[from..to].to_vec());
+    let even = Bits::collect(part.len(), |row| row % 2 == 0);
+    let kept: Vec<_> = rows[from..to].iter().copied().step_by(2).collect();
+    prop_assert_eq!(part.filter(&even).iter().collect::<Vec<_>>(), kept);
+    let at = |wanted: &Option<prop::sample::Index>| {
+        wanted.filter(|_| !rows.is_empty()).map(|wanted| wanted.index(rows.len()) as u32)
+    };
+    let wanted: Vec<Option<u32>> = wanted.iter().map(at).collect();
+    let led: Vec<_> = wanted.iter().map(|at| at.and_then(|at| rows[at as usize])).collect();
+    let wanted = Rows::from(wanted);
+    prop_assert_eq!(wanted.follow(packed).iter().collect::<Vec<_>>(), led.clone());
+    prop_assert_eq!(wanted.packed().follow(packed).iter().collect::<Vec<_>>(), led);
+    Ok(())
 }
 
 #[test]
@@ -161,6 +177,8 @@ fn packed_rows_take_what_their_pieces_need() {
     assert_eq!(bytes((0..800).map(|at| 5_000 + at * 7 % 90).collect()), 10.0);
     assert_eq!(bytes((0..800).map(|at| at * 700).collect()), 20.0);
     assert_eq!(bytes((0..800).map(|at| at * 70_000).collect()), 40.0);
+    // Rows of one of two stacked files.
+    assert_eq!(bytes((0..800).map(|at| at % 3 / 2 * 900_000 + at * 700).collect()), 21.0);
 }
 
 #[test]

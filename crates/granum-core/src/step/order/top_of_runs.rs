@@ -1,0 +1,75 @@
+//! `top` and `bottom` where their rows have no room: what is not among the first of its own run of rows is not among the
+//! first of all.
+
+use std::sync::atomic::{AtomicU64, Ordering};
+
+use super::{Chosen, top};
+use crate::aggregate::{Groups, order};
+use crate::lang::TopCount;
+use crate::resolve::TopPlan;
+use crate::step::StepRunner;
+use crate::table::{Batch, Bits, Column, Rows};
+
+/// Which rows stay. Nothing where all that is looked at is here, where a part of all rows is asked for, and where a row
+/// fails: why, is told by who looks at all rows at once.
+pub(super) fn of_runs(runner: &StepRunner<'_>, batch: &Batch, plan: &TopPlan) -> Option<Chosen> {
+    let reads = runner.reads();
+    batch.room_of(&reads).filter(|_| plan.apart.is_none())?;
+    let TopCount::Rows(_) = plan.count else { return None };
+    let zeros = AtomicU64::new(0);
+    let own = StepRunner { zeros: &zeros, ..*runner };
+    let mut first_of_runs: Vec<u32> = vec![];
+    for (first, run) in batch.runs(reads.clone()) {
+        let begin = first_of_runs.len();
+        let chosen = top(&own, &run, plan).ok()?;
+        first_of_runs.extend(chosen.rows.numbers().map(|row| first as u32 + row));
+        first_of_runs[begin..].sort_unstable();
+    }
+    let mut some = batch.take(&first_of_runs.clone().into());
+    some.get(reads.into_iter());
+    let again = AtomicU64::new(0);
+    let own = StepRunner { zeros: &again, ..*runner };
+    let chosen = top(&own, &some, plan).ok()?;
+    // With ties all of them are among the first of their runs, and none is cut.
+    let ties_cut = if plan.ties { 0 } else { ties_cut(&own, batch, plan, (&some, &chosen))? };
+    runner.zeros.fetch_add(zeros.into_inner(), Ordering::Relaxed);
+    let rows: Vec<u32> = chosen.rows.numbers().map(|at| first_of_runs[at as usize]).collect();
+    let stays = Bits::of(batch.rows, rows.iter().copied());
+    Some(Chosen { stays, rows: rows.into(), ties_cut, ..chosen })
+}
+
+/// How many rows of all go though they tie with the last of their group that stays.
+fn ties_cut(
+    runner: &StepRunner<'_>,
+    batch: &Batch,
+    plan: &TopPlan,
+    (some, chosen): (&Batch, &Chosen),
+) -> Option<u64> {
+    let last: Rows = chosen.last.iter().flatten().copied().collect();
+    let looked_at = |rows: &Batch| {
+        let by = runner.columns(rows, std::iter::once(&plan.by)).ok()?.pop()?;
+        Some((by, runner.columns(rows, plan.per.iter()).ok()?))
+    };
+    let (by, per) = looked_at(some)?;
+    let ends = (by.take(&last), per.iter().map(|key| key.take(&last)).collect::<Vec<_>>());
+    // Of the rows of a batch those that tie with the last of their group.
+    let tie = |(by, per): (Column, Vec<Column>)| {
+        let rows = by.len();
+        let both = |(ends, own): (&Column, &Column)| Column::concat(&[ends.clone(), own.clone()]);
+        let by = [(both((&ends.0, &by)), false)];
+        let keys: Vec<Column> = ends.1.iter().zip(&per).map(both).collect();
+        // The last rows are of different groups, and stand first: each has the number of its own.
+        let groups = Groups::by(&keys, last.len() + rows);
+        let ties = |row: &usize| {
+            let end = groups.of(last.len() + row).filter(|end| *end < last.len());
+            end.is_some_and(|end| order(&by, end, last.len() + row).is_eq())
+        };
+        (0..rows).filter(ties).count() as u64
+    };
+    let mut all = 0;
+    for (_, run) in batch.runs(runner.reads()) {
+        all += tie(looked_at(&run)?);
+    }
+    let stay = |column: &Column| column.take(&chosen.rows);
+    Some(all - tie((stay(&by), per.iter().map(stay).collect())))
+}
