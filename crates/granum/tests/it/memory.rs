@@ -84,3 +84,119 @@ fn a_size_is_said_with_its_unit() {
         assert!(said.contains("a size is like 512MB, 4GiB or 50%"), "{said}");
     }
 }
+
+/// A workshop that lends tools: loans of two counters, their tools and members; dirty keys, ties, blanks.
+const LENDING: &str = "\
+input morning from \"morning.csv\"
+  read taken_on as date
+       fee as decimal(2)
+  track fee
+input evening from \"evening.csv\"
+  read taken_on as date
+       fee as decimal(2)
+  track fee
+input members from \"members.csv\"
+  dedupe by member keep latest since
+  grain member
+input deposits from \"deposits.csv\"
+  read deposit as decimal(2)
+  grain day
+  track deposit
+table loans from morning, evening
+  grain loan_no
+link loans to members on upper(trim(member)) = member at least 90%
+link loans to deposits on taken_on = day at least 90%
+table told from loans
+  add town   = members.town
+      so_far = running(fee per member by taken_on)
+      before = previous(taken_on per member by taken_on)
+      part   = fee / sum(fee per tool)
+  allocate deposits.deposit as deposit equally
+  sort fee desc, tool
+table towns from loans
+  one row per members.town as town
+    fee     = sum(fee)
+    loans   = rows()
+    members = distinct(member)
+    days    = distinct(taken_on)
+table middle from loans
+  one row per tool
+    middle = median(fee)
+    last   = latest(member by taken_on)
+table dearest from loans
+  top 3 by fee per tool
+table asked from members
+  add loans = rows(loans)
+      most  = max(loans.fee)
+check \"all\": sum(told.fee) = sum(loans.fee)
+output told to \"out/told.csv\"
+output towns to \"out/towns.csv\"
+output middle to \"out/middle.csv\"
+output dearest to \"out/dearest.csv\"
+output asked to \"out/asked.csv\"
+";
+
+fn workshop(plan: &str) -> Folder {
+    let folder = Folder::new();
+    let loan = |at: usize| {
+        let member = match at * 31 % 700 {
+            dirty if at.is_multiple_of(41) => format!(" m{dirty:03}"),
+            clean => format!("M{clean:03}"),
+        };
+        let fee =
+            if at.is_multiple_of(53) { String::new() } else { format!("{}.50", at * 17 % 12) };
+        let (tool, day) = (at * 7 % 60, at * 13 % 28 + 1);
+        format!("L{at:05},{member},tool {tool} of the long shelf,2026-02-{day:02},{fee}\n")
+    };
+    let loans = |from: usize, to: usize| {
+        let rows: String = (from..to).map(loan).collect();
+        format!("loan_no,member,tool,taken_on,fee\n{rows}")
+    };
+    let member =
+        |at: usize| format!("M{:03},town {},2020-01-{:02}\n", at % 690, at % 9, at % 28 + 1);
+    let members: String = (0..750).map(member).collect();
+    let deposit = |day: usize| format!("2026-02-{day:02},{day}00.10\n");
+    let deposits: String = (1..28).map(deposit).collect();
+    folder
+        .plan(plan)
+        .file("morning.csv", loans(0, 9_000))
+        .file("evening.csv", loans(9_000, 15_000))
+        .file("members.csv", format!("member,town,since\n{members}"))
+        .file("deposits.csv", format!("day,deposit\n{deposits}"));
+    folder
+}
+
+#[test]
+fn every_step_of_a_whole_job_is_the_same_with_little_memory() {
+    let folder = workshop(LENDING);
+    let names = ["told", "towns", "middle", "dearest", "asked"];
+    let written = || names.map(|name| folder.read(&format!("out/{name}.csv")));
+    let free = folder.granum(&["run", "p.granum"]).code(0);
+    let texts = written();
+    assert!(texts.iter().all(|text| text.lines().count() > 5), "{texts:?}");
+    for memory in ["1KB", "300KB", "3MB"] {
+        std::fs::remove_dir_all(folder.path().join("out")).unwrap();
+        let tight = folder.granum(&["run", "p.granum", "--memory", memory]).code(0);
+        assert_eq!(tight.out, free.out, "{memory}");
+        assert!(written() == texts, "outputs with {memory}");
+    }
+}
+
+#[test]
+fn what_stops_a_run_is_told_alike_with_little_memory() {
+    let steps = [
+        "table t from morning\n  one row per tool\n    who = sole(member)\n    m = median(fee)",
+        "table t from morning\n  add who = sole(member per tool)",
+        "table t from morning\n  one row per tool\n    far = sum(fee * 90000000000000000000000000000000000)",
+        "table t from morning\n  grain member\n  sort fee",
+    ];
+    for step in steps {
+        let folder = workshop(&format!(
+            "input morning from \"morning.csv\"\n  read fee as decimal(2)\n{step}\noutput t to \"out/t.csv\"\n"
+        ));
+        let free = folder.granum(&["run", "p.granum"]).code(1);
+        let tight = folder.granum(&["run", "p.granum", "--memory", "1KB"]).code(1);
+        assert_eq!((tight.out, tight.err), (free.out, free.err), "{step}");
+        assert!(!folder.path().join("out").exists());
+    }
+}

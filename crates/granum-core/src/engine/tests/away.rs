@@ -1,6 +1,8 @@
 //! Columns that memory has no room for. That nothing changes by it is held by every law and twin, which run with no
 //! room as well.
 
+use proptest::prelude::*;
+
 use super::memory::{Shelf, try_texts};
 use crate::engine::{RunError, Running};
 
@@ -123,5 +125,56 @@ fn each_step_that_sees_all_rows_is_scattered_and_gives_the_same() {
             assert_eq!(written, free.1, "{text}");
             assert!(room.put_away() > 0, "{text}");
         }
+    }
+}
+
+/// Rows with few keys and values, many of them equal or blank.
+fn few() -> impl Strategy<Value = String> {
+    let cell = prop_oneof![1 => Just(String::new()), 5 => (0_u8..4).prop_map(|at| at.to_string())];
+    let row = (prop::option::of(0_u8..5), cell.clone(), cell, 1_u8..9);
+    prop::collection::vec(row, 0..60).prop_map(|rows| {
+        let key = |key: Option<u8>| key.map_or_else(String::new, |key| format!("K{key}"));
+        let row =
+            |(no, (k, a, b, day)): (usize, _)| format!("{},{a},{b},2026-05-0{day},{no}\n", key(k));
+        format!("k,a,b,day,no\n{}", rows.into_iter().enumerate().map(row).collect::<String>())
+    })
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(48))]
+    #[test]
+    fn any_rows_come_out_alike_with_room_and_without(
+        rows in few(),
+        step in prop::sample::select(vec![
+            "sort a, b desc",
+            "sort b desc",
+            "sort day, k, a",
+            "top 2 by a per k",
+            "top 3 by b",
+            "bottom 1 by a per k, b with ties",
+            "one row per k  n = rows()  s = sum(a)  d = distinct(b)  m = mean(b)",
+            "one row per k, a  l = list(b, \"+\" by no)  e = earliest(b by day)",
+            "one row per k  m = median(a)  p = percentile(b, 40)  d = distinct(day)",
+            "one row per k total row \"all\"  m = median(b)",
+            "add r = running(a per k by day)",
+            "add r = min(a per k by day over 3 days)\n      n = next(b per k by no)",
+            "add r = position(per k by a desc)\n      s = share(a = 1 per k)",
+            "add r = latest(a per k by day)\n  keep r is not blank",
+        ]),
+        limit in prop::sample::select(vec![0, 400, 4_000]),
+        part in 1_usize..20,
+    ) {
+        let text = format!(
+            "input rows from \"rows\"\n  read k as text\n       a as integer\n       b as integer\n       \
+             day as date\n  grain no\n  track a\n\
+             table t from rows\n  change a = a\n  {step}\noutput t to \"t.csv\""
+        );
+        let files = [("rows", rows)];
+        let free = try_texts(&files, &text, part, Running::default());
+        let room = Shelf::room(limit, usize::MAX);
+        let running = Running { room: Some(&room), ..Running::default() };
+        let (report, written) = try_texts(&files, &text, part, running);
+        prop_assert_eq!(format!("{:#?}", report.unwrap()), format!("{:#?}", free.0.unwrap()));
+        prop_assert_eq!(written, free.1);
     }
 }

@@ -210,3 +210,6 @@ pub(super) fn of_groups(
     }
     Batch::new(count, all, vec![])
 }
+
+#[cfg(test)]
+mod tests;

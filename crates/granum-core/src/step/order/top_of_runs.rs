@@ -20,10 +20,17 @@ pub(super) fn of_runs(runner: &StepRunner<'_>, batch: &Batch, plan: &TopPlan) ->
     let own = StepRunner { zeros: &zeros, ..*runner };
     let mut first_of_runs: Vec<u32> = vec![];
     for (first, run) in batch.runs(reads.clone()) {
-        let begin = first_of_runs.len();
         let chosen = top(&own, &run, plan).ok()?;
-        first_of_runs.extend(chosen.rows.numbers().map(|row| first as u32 + row));
-        first_of_runs[begin..].sort_unstable();
+        // Groups stand in the order of their first rows, which may be none of those that stay.
+        let mut seen = vec![false; chosen.groups.count];
+        let begins = |row: &usize| {
+            chosen.groups.of(*row).is_some_and(|group| !std::mem::replace(&mut seen[group], true))
+        };
+        let mut rows: Vec<usize> = (0..run.rows).filter(begins).collect();
+        rows.extend(chosen.rows.numbers().map(|row| row as usize));
+        rows.sort_unstable();
+        rows.dedup();
+        first_of_runs.extend(rows.into_iter().map(|row| (first + row) as u32));
     }
     let mut some = batch.take(&first_of_runs.clone().into());
     some.get(reads.into_iter());

@@ -1,0 +1,99 @@
+//! What is told of groups, against plain work on all of them.
+
+use proptest::prelude::*;
+
+use super::told::{SharedNames, Sizes, Years};
+use crate::table::Column;
+use crate::tally::Mistake;
+use crate::value::day;
+
+proptest! {
+    #[test]
+    fn sizes_are_those_of_all_groups_however_they_come(
+        sizes in prop::collection::vec(1_u64..9, 0..40),
+        cut in any::<prop::sample::Index>(),
+    ) {
+        let mut told = Sizes::default();
+        let cut = cut.index(sizes.len() + 1);
+        told.see(&sizes[cut..]);
+        told.see(&sizes[..cut]);
+        let told = told.told();
+        let mut sorted = sizes.clone();
+        sorted.sort_unstable();
+        let at = |at: usize| sorted.get(at).copied().unwrap_or(0);
+        prop_assert_eq!(told.groups, sizes.len() as u64);
+        prop_assert_eq!(told.least, at(0));
+        prop_assert_eq!(told.median, at(sorted.len().saturating_sub(1) / 2));
+        prop_assert_eq!(told.most, at(sorted.len().saturating_sub(1)));
+        prop_assert_eq!(Sizes::of(&sizes).told(), told);
+    }
+}
+
+fn shared(names: &[(&[Option<&str>], &[u64])]) -> Option<(u64, Vec<(String, u64)>)> {
+    let mut shared = SharedNames::default();
+    for (names, sizes) in names {
+        shared.see(&Column::Text(names.iter().copied().collect()), sizes);
+    }
+    match shared.mistake(("name", "group by no"), ("people", "no"))? {
+        Mistake::SharedName { key, of, id, group, names, examples } => {
+            assert_eq!([key, of, id, group], ["name", "people", "no", "group by no"]);
+            Some((names, examples))
+        }
+        other => panic!("{other:?}"),
+    }
+}
+
+#[test]
+fn names_that_few_rows_share_are_told_with_the_first_of_them() {
+    let many = ["a", "b", "c", "d", "e", "f"].map(Some);
+    // None is shared; one is, in the second lot.
+    assert_eq!(shared(&[(&many, &[1; 6])]), None);
+    let told = shared(&[(&many, &[1; 6]), (&[Some("g"), Some("h")], &[2, 1])]);
+    assert_eq!(told, Some((1, vec![("g".to_owned(), 2)])));
+    // Three of four are told, in their order.
+    let all: Vec<String> = (0..20).map(|at| format!("n{at:02}")).collect();
+    let all: Vec<Option<&str>> = all.iter().map(|name| Some(name.as_str())).collect();
+    let mut sizes = [1; 20];
+    [3, 7, 8, 19].into_iter().for_each(|at| sizes[at] = 2);
+    let (names, examples) = shared(&[(&all, &sizes)]).unwrap();
+    assert_eq!(names, 4);
+    let named: Vec<&str> = examples.iter().map(|(name, _)| name.as_str()).collect();
+    assert_eq!(named, ["n03", "n07", "n08"]);
+}
+
+#[test]
+fn what_most_rows_share_is_no_name_and_a_blank_is_none() {
+    // A category: 2 of 9 rows are different.
+    assert_eq!(shared(&[(&[Some("x"), Some("y")], &[4, 5])]), None);
+    // Rows without a name do not count.
+    let names = [Some("x"), None, Some("y"), Some("z")];
+    assert_eq!(shared(&[(&names, &[1, 90, 1, 2])]), Some((1, vec![("z".to_owned(), 2)])));
+    assert_eq!(shared(&[(&[None], &[9])]), None);
+    assert_eq!(shared(&[]), None);
+}
+
+#[test]
+fn months_of_several_years_are_told_wherever_the_years_came() {
+    let day = |text: &str| day::parse_iso(text.as_bytes()).unwrap();
+    let days = |texts: &[&str]| {
+        Column::Date(texts.iter().map(|text| Some(day(text))).chain([None]).collect())
+    };
+    let told = |columns: &[Column]| {
+        let mut years = Years::default();
+        columns.iter().for_each(|column| years.see(column));
+        years.mistake("month").map(|mistake| match mistake {
+            Mistake::YearsMixed { key, years } => (key, years),
+            other => panic!("{other:?}"),
+        })
+    };
+    assert_eq!(told(&[]), None);
+    assert_eq!(told(&[days(&[])]), None);
+    assert_eq!(told(&[days(&["2025-03-01", "2025-12-31"]), days(&["2025-01-01"])]), None);
+    let later = days(&["2026-01-01", "2023-06-30"]);
+    assert_eq!(told(&[days(&["2025-03-01"]), later]), Some(("month".to_owned(), (2023, 2026))));
+    let moment = |text: &str| Some(i64::from(day(text)) * 86_400_000_000 + 5);
+    let moments = [moment("2024-12-31"), None, moment("2025-01-01")].into_iter().collect();
+    let moments = Column::DateTime(moments);
+    assert_eq!(told(&[moments]), Some(("month".to_owned(), (2024, 2025))));
+    assert_eq!(told(&[Column::Integer(vec![2024, 2025].into())]), None);
+}
