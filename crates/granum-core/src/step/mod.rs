@@ -8,6 +8,7 @@
 mod allocate;
 mod apart;
 mod assign;
+mod by_keys;
 mod dedupe;
 mod expand;
 mod faults;

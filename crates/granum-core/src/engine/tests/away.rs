@@ -91,6 +91,9 @@ fn each_step_that_sees_all_rows_is_scattered_and_gives_the_same() {
         "  add r = running(quantity per order_no by on_day)",
         "  add r = max(much per order_no by on_day over 3 days)",
         "  add r = position(per order_no by quantity desc)",
+        // What ties is settled by the grain, which goes against the order of rows.
+        "  change line_no = 0 - line_no\n  grain line_no\n  add r = position(per order_no by on_day)",
+        "  change line_no = 0 - line_no\n  grain line_no\n  add r = running(much per on_day by quantity)",
         "  add r = previous(on_day where quantity > 2 per order_no by line_no)",
         "  add r = sum(quantity per order_no, on_day)\n      s = list(much per order_no, \",\" by line_no)",
         "  one row per order_no  q = median(quantity)  l = list(distinct on_day, \" \" by on_day desc)",

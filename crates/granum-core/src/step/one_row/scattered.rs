@@ -1,10 +1,9 @@
 //! `one row per` where its rows have no room: they are scattered by their keys, each part becomes groups by itself, and
 //! those go into the order in which their first rows stand.
 
-use std::sync::atomic::{AtomicU64, Ordering};
-
 use rayon::prelude::*;
 
+use super::super::by_keys::{KeyedRows, by_keys};
 use super::super::leading::rows_gathered;
 use super::super::sum::add;
 use super::super::values::{columns_of, values_of};
@@ -12,15 +11,9 @@ use super::super::{StepRunner, StepSum};
 use super::told::{SharedNames, Sizes, Years};
 use super::{of_groups, step_values};
 use crate::aggregate::{aggregate, number};
-use crate::link::hashes;
 use crate::resolve::{OneRowPlan, TablePlan};
-use crate::table::{
-    AwayBuilder, Batch, Column, Held, InOrder, Room, Rows, Scattered, SlotId, parts,
-};
+use crate::table::{AwayBuilder, Batch, Column, Held, Room, Rows, SlotId};
 use crate::tally::Mistake;
-
-/// Bytes of a value on its way, about.
-const EACH: usize = 12;
 
 /// Groups that come in their order and go away.
 pub(super) struct GroupsAway<'p> {
@@ -85,29 +78,25 @@ pub(super) fn scattered(
 ) -> Option<(StepSum, Batch)> {
     let leads = |result| rows_gathered(runner.around.plan, result).is_some();
     let whole = plan.total.is_some() || plan.results.iter().any(|(result, _)| leads(result));
-    let reads = runner.reads();
-    let room = batch.room_of(&reads).filter(|_| batch.rows > 0)?;
     if whole || plan.keys.is_empty() {
         return None;
     }
-    let zeros = AtomicU64::new(0);
-    let own = StepRunner { zeros: &zeros, ..*runner };
-    let mut rows = Scattered::new(&room, parts(batch.rows, EACH * (reads.len() + 1), &room));
     let mut years = vec![Years::default(); plan.months.len()];
-    let mut before = vec![];
-    for (first, run) in batch.runs(reads) {
-        let columns = sent(plan, &own, &run, first)?;
-        rows.send_by(&hashes(&columns[1..=plan.keys.len()], run.rows), &columns);
+    let (mut before, mut first) = (vec![], true);
+    let sent = |runner: &StepRunner<'_>, run: &Batch| {
         for ((_, day), years) in plan.months.iter().zip(&mut years) {
-            own.columns(&run, std::iter::once(day)).ok()?.iter().for_each(|day| years.see(day));
+            runner.columns(run, std::iter::once(day)).ok()?.iter().for_each(|day| years.see(day));
         }
-        add(&mut before, &own.amounts_before(&run), first == 0);
-    }
-    let mut found = InOrder::new(&room, batch.rows);
-    rows.each(|_, columns| of_part(plan, columns), |columns| found.take(&columns))?;
-    drop(rows);
+        add(&mut before, &runner.amounts_before(run), std::mem::take(&mut first));
+        let mut worked = vec![];
+        for (result, _) in &plan.results {
+            worked.extend(columns_of(step_values(runner, result, run).ok()?));
+        }
+        Some((runner.columns(run, plan.keys.iter().map(|(key, ..)| key)).ok()?, worked))
+    };
+    let part = |rows| of_part(plan, rows);
+    let (room, found) = by_keys((runner, batch), runner.reads(), sent, part)?;
     let groups = GroupsAway::of((plan, runner.plan()), &room, found.windows());
-    runner.zeros.fetch_add(zeros.into_inner(), Ordering::Relaxed);
     let (groups, told) = groups.finish();
     let months = plan.months.iter().zip(years);
     let mistakes = months.filter_map(|((key, _), years)| years.mistake(key));
@@ -116,28 +105,9 @@ pub(super) fn scattered(
     Some((StepSum { before, rows_before, sizes: told.sizes, mistakes, ..told }, groups))
 }
 
-/// What is sent of a run of rows: their numbers, their keys, and what is worked of them. Nothing where a row fails.
-fn sent(
-    plan: &OneRowPlan,
-    runner: &StepRunner<'_>,
-    run: &Batch,
-    first: usize,
-) -> Option<Vec<Column>> {
-    let numbers: Vec<i64> = (first..first + run.rows).map(|row| row as i64).collect();
-    let mut columns = vec![Column::Integer(numbers.into()).narrowed()];
-    columns.extend(runner.columns(run, plan.keys.iter().map(|(key, ..)| key)).ok()?);
-    for (result, _) in &plan.results {
-        columns.extend(columns_of(step_values(runner, result, run).ok()?));
-    }
-    Some(columns)
-}
-
 /// The groups of a part: the numbers of their first rows, their keys, their results, and how many rows each has.
-fn of_part(plan: &OneRowPlan, columns: Vec<Column>) -> Option<Vec<Column>> {
-    let rows = columns.first().map_or(0, Column::len);
-    let mut columns = columns.into_iter();
-    let numbers = columns.next()?;
-    let keys: Vec<Column> = columns.by_ref().take(plan.keys.len()).collect();
+fn of_part(plan: &OneRowPlan, part: KeyedRows) -> Option<Vec<Column>> {
+    let KeyedRows { rows, numbers, keys, worked: mut columns } = part;
     let (groups, firsts) = number(keys.clone(), rows);
     let firsts = Rows::from(firsts);
     let mut found = vec![numbers.take(&firsts)];
