@@ -70,9 +70,7 @@ impl Groups {
 
     /// As a column, so that groups can be part of a key.
     pub fn column(&self) -> Column {
-        let array = self.array();
-        let numbers = array.iter().map(|group| group.map(i64::from));
-        Column::Integer(numbers.collect())
+        self.array().column()
     }
 
     /// How many rows each group has.

@@ -9,7 +9,7 @@ use crate::expr::{Kind, Typed, evaluate_all};
 use crate::link::{BlankKeys, Keys};
 use crate::resolve::LinkPlan;
 use crate::step::{Naming, row_problem};
-use crate::table::{AwayBuilder, Batch, Column, Held, InWhat, PIECE, SlotId, TableId};
+use crate::table::{AwayBuilder, Batch, Column, Held, InWhat, SlotId, TableId};
 use crate::tally::Problem;
 
 /// Expressions over the rows of one side of a link.
@@ -49,8 +49,7 @@ pub(super) fn keys(
             Kind::Column(column) => rows.column(column).clone(),
             _ => {
                 let mut away = AwayBuilder::new(file.get_or_insert_with(|| room.file()));
-                for first in (0..rows.rows).step_by(PIECE) {
-                    let run = rows.slice(first, PIECE.min(rows.rows - first));
+                for (_, run) in rows.runs(vec![]) {
                     values(context, link, table, &run, &[key])?
                         .iter()
                         .for_each(|run| away.push(run));

@@ -57,10 +57,8 @@ pub(super) fn link(from: &Keys, keys: &Keys) -> (Rows, Repeated) {
         });
         for (led, repeats) in linked.collect::<Vec<_>>() {
             let to: Vec<u32> = led.iter().map(|(row, _)| row / PIECE as u32).collect();
-            let numbers = |numbers: Vec<i64>| Column::Integer(numbers.into()).narrowed();
-            let rows = numbers(led.iter().map(|(row, _)| i64::from(*row)).collect());
-            let led_to = numbers(led.iter().map(|(_, to)| i64::from(*to)).collect());
-            windows.send(&[rows, led_to], &to);
+            let (rows, led_to): (Vec<u32>, Vec<u32>) = led.into_iter().unzip();
+            windows.send(&[Rows::from(rows).column(), Rows::from(led_to).column()], &to);
             repeated.push(repeats);
         }
     }

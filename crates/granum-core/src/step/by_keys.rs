@@ -5,7 +5,7 @@ use std::sync::atomic::{AtomicU64, Ordering};
 
 use super::StepRunner;
 use crate::link::hashes;
-use crate::table::{Batch, Column, InOrder, Room, Scattered, SlotId, parts};
+use crate::table::{Batch, Column, InOrder, Room, Rows, Scattered, SlotId, parts};
 
 /// Bytes of a value on its way, about.
 const EACH: usize = 12;
@@ -35,11 +35,10 @@ pub(super) fn by_keys(
     let mut rows = Scattered::new(&room, parts(batch.rows, EACH * (reads.len() + 1), &room));
     let mut width = 0;
     for (first, run) in batch.runs(reads) {
-        let numbers: Vec<i64> = (first..first + run.rows).map(|row| row as i64).collect();
         let (keys, worked) = sent(&own, &run)?;
         width = keys.len();
         let hashes = hashes(&keys, run.rows);
-        let mut columns = vec![Column::Integer(numbers.into()).narrowed()];
+        let mut columns = vec![Rows::run(first as u32, run.rows).column()];
         columns.extend(keys.into_iter().chain(worked));
         rows.send_by(&hashes, &columns);
     }

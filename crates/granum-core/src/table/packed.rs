@@ -136,7 +136,7 @@ impl Packed {
     }
 
     /// Those of some rows, of which some may be blank: pieces that are away are got once each.
-    pub fn take(&self, rows: &Fixed<u32>) -> Vec<Option<u32>> {
+    pub fn take(&self, rows: &Fixed<u32>) -> Fixed<u32> {
         if !self.has_away() {
             return rows.iter().map(|row| self.get(row? as usize)).collect();
         }
@@ -147,7 +147,7 @@ impl Packed {
         for (row, at) in wanted {
             taken[at as usize] = self.get(row as usize);
         }
-        taken
+        taken.into()
     }
 }
 

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use super::packed::{Packed, PackedBuilder};
-use super::{Bits, Fixed, PIECE, Present, RoomFile};
+use super::{Bits, Column, Fixed, PIECE, Present, RoomFile};
 use crate::bug::Sure;
 
 /// For each row of a table one of another: which it leads to, or came from; blank where none.
@@ -105,6 +105,11 @@ impl Rows {
     /// Each of them.
     pub fn iter(&self) -> impl Iterator<Item = Option<u32>> {
         (0..self.len()).map(|at| self.get(at))
+    }
+
+    /// Their numbers as a column; blank where they are.
+    pub(crate) fn column(&self) -> Column {
+        Column::Integer(self.iter().map(|row| row.map(i64::from)).collect()).narrowed()
     }
 
     /// The bytes that they take in memory, about.
@@ -219,7 +224,7 @@ impl Rows {
         let led = match &link.0 {
             Form::Run { first, .. } => Self(Form::Each(rows.map(|row| first.saturating_add(row)))),
             Form::Each(link) => Self(Form::Each(link.take(rows))),
-            Form::Packed(link) => Self::from(link.take(rows)),
+            Form::Packed(link) => Self(Form::Each(link.take(rows))),
         };
         led.packed()
     }

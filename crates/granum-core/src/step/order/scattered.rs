@@ -36,7 +36,7 @@ pub(super) fn scattered(plan: &SortPlan, runner: &StepRunner<'_>, batch: &Batch)
         let to = ends.parts_of(&by, run.rows);
         let by = by.into_iter().map(|(by, _)| by);
         let columns = by.chain(slots.iter().map(|slot| run.slot(*slot).clone()));
-        let origins = run.origins.iter().map(|(_, rows)| numbers(rows));
+        let origins = run.origins.iter().map(|(_, rows)| rows.column());
         rows.send(&columns.chain(origins).collect::<Vec<_>>(), &to);
     }
     let mut sorted = Sorted::new(&room, slots, batch);
@@ -63,11 +63,6 @@ pub(super) fn in_order(by: &[(Column, bool)], rows: usize) -> Vec<u32> {
     let mut all: Vec<u32> = (0..rows as u32).collect();
     all.par_sort_by(|a, b| order(by, *a as usize, *b as usize));
     all
-}
-
-/// The numbers of rows that rows came from, which all have one.
-fn numbers(rows: &Rows) -> Column {
-    Column::Integer(rows.numbers().map(i64::from).collect::<Vec<_>>().into()).narrowed()
 }
 
 /// What the parts of rows in order end with. What is less than an end, what is equal to it, and what is greater are three
