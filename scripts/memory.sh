@@ -1,7 +1,8 @@
 #!/usr/bin/env bash
 # Runs steps and links, each by itself, and the two jobs of scripts/bench.sh, with less and less memory to work with, and says
 # what each took: seconds, the greatest resident size, whether that is within what was given and 48 MB more, and whether
-# the bytes of all outputs are those of a run with all the memory that it needs.
+# the bytes of all outputs are those of a run with all the memory that it needs. Then the same of what looks at files and
+# of what looks back; of a sample other numbers are told.
 # Usage: scripts/memory.sh [ORDERS…]; 1,000,000 and 2,000,000. scripts/bench.sh 1000000 has to have run once.
 set -euo pipefail
 cd "$(dirname "$0")/.."
@@ -37,6 +38,24 @@ compared() {
     if [ "$bytes" != "$first" ]; then same=OTHER failed=1; fi
     case $memory in *MB) [ $((kb * 1024 / 1000000)) -le $((${memory%MB} + 48)) ] && within=within || within=BEYOND ;; esac
     printf '%-18s %-8s %8.2f s %6d MB %-7s bytes: %s\n' "$name" "$memory" "$seconds" "$((kb * 1024 / 1000000))" "$within" "$same"
+  done
+}
+
+# looked NAME SAME COMMAND…: a command without outputs, with all memory and with 64 MB. SAME: whether it tells the same.
+looked() {
+  local name=$1 alike=$2 memory seconds kb bytes first='' told within
+  shift 2
+  for memory in 100% 64MB; do
+    read -r seconds kb < <(cd "$dir" && took "$granum" "$@" --memory "$memory")
+    bytes=$(cd "$dir" && "$granum" "$@" --memory "$memory" | sha256sum)
+    first=${first:-$bytes}
+    told=the\ same within=
+    if [ "$bytes" != "$first" ]; then
+      told=a\ sample
+      [ "$alike" = sample ] || told=OTHER failed=1
+    fi
+    case $memory in *MB) [ $((kb * 1024 / 1000000)) -le $((${memory%MB} + 48)) ] && within=within || within=BEYOND ;; esac
+    printf '%-18s %-8s %8.2f s %6d MB %-7s tells: %s\n' "$name" "$memory" "$seconds" "$((kb * 1024 / 1000000))" "$within" "$told"
   done
 }
 
@@ -87,5 +106,13 @@ for orders in "$@"; do
     [ "$dir" -ef "$plans" ] || cp "$plans/$job.granum" "$dir/$job.granum"
     compared "$job" "$dir/$job.granum" 100% 256MB 128MB 64MB
   done
+  all=(data/orders_shop.csv data/orders_post.csv data/lines.csv data/customers.csv data/returns.csv data/articles.csv
+    data/visits.csv data/promotions.csv data/prices.csv)
+  looked survey sample survey data/lines.csv
+  looked relate sample relate "${all[@]}"
+  looked draft sample draft "${all[@]}"
+  looked match same match data/lines.csv data/orders_shop.csv --on order_no
+  looked trace same trace unit_sales.granum sales order_no=M0000007
+  looked removed same show unit_sales.granum sales --removed
 done
 exit "$failed"

@@ -56,7 +56,7 @@ fn provokes(kind: Kind) -> Option<(&'static [u8], &'static [&'static str])> {
         // alone says.
         Kind::RecordSize | Kind::Changed | Kind::System | Kind::Sheet => return None,
         Kind::Table | Kind::Order | Kind::Locked => return None,
-        Kind::Server | Kind::Access | Kind::Query => return None,
+        Kind::Server | Kind::Access | Kind::Query | Kind::Spill => return None,
     })
 }
 

@@ -10,8 +10,8 @@ use serde::Serialize;
 
 use crate::link::{self, BlankKeys, EXAMPLES, Keys, Linked, Method, Repeats};
 use crate::port::{InputSource, Observer, SourceError};
-use crate::survey::{EXACT, survey};
-use crate::table::{Amount, Column, Place, Rows};
+use crate::survey::survey;
+use crate::table::{Amount, Column, Place, Room, Rows};
 use crate::tally::NamedValue;
 use crate::value::{Scalar, Scale, decimal};
 use changes::{changes, named};
@@ -158,19 +158,21 @@ impl Compared {
     }
 }
 
-/// Compares two builds. Cells compare by value, in the type that both have together.
+/// Compares two builds. Cells compare by value, in the type that both have together. `room` is what looking for a grain
+/// may take; what is compared is held.
 ///
 /// # Errors
 /// See [`CompareError`].
 pub fn compare(
     (old, new): (&mut dyn InputSource, &mut dyn InputSource),
     comparing: &Comparing,
+    room: &Room,
     observer: &dyn Observer,
 ) -> Result<Compared, CompareError> {
     old.settle()?;
     new.settle()?;
     let grain = match comparing.grain.as_slice() {
-        [] => proposed(old, new, observer)?,
+        [] => proposed(old, new, room, observer)?,
         grain => {
             for (old, source) in [(true, &*old), (false, &*new)] {
                 let known: Vec<String> =
@@ -224,9 +226,10 @@ pub fn compare(
 fn proposed(
     old: &dyn InputSource,
     new: &dyn InputSource,
+    room: &Room,
     observer: &dyn Observer,
 ) -> Result<Vec<String>, SourceError> {
-    let of = |source: &dyn InputSource| survey(source, vec![], EXACT, observer);
+    let of = |source: &dyn InputSource| survey(source, vec![], room, observer);
     let (old, new) = (of(old)?, of(new)?);
     let shared = old.grain.unique.iter().find(|columns| new.grain.unique.contains(columns));
     Ok(shared.cloned().unwrap_or_default())

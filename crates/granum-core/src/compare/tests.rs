@@ -1,5 +1,5 @@
 use super::*;
-use crate::engine::tests::memory::Memory;
+use crate::engine::tests::memory::{Memory, Shelf};
 use crate::port::{InputSpec, Silent, Sources};
 
 fn of(old: &str, new: &str, grain: &[&str], tolerance: &str) -> Result<Compared, CompareError> {
@@ -11,7 +11,12 @@ fn of(old: &str, new: &str, grain: &[&str], tolerance: &str) -> Result<Compared,
         grain: grain.iter().map(|column| (*column).to_owned()).collect(),
         tolerance: Comparing::tolerance(tolerance),
     };
-    compare((open("old").as_mut(), open("new").as_mut()), &comparing, &Silent)
+    compare(
+        (open("old").as_mut(), open("new").as_mut()),
+        &comparing,
+        &Shelf::room(0, usize::MAX),
+        &Silent,
+    )
 }
 
 fn counts(compared: &Compared) -> [u64; 4] {

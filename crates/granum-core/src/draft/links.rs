@@ -177,8 +177,9 @@ pub(super) fn links(relations: &Relations, chosen: &[Chosen<'_>], tallies: &[Lin
             "# Days that fall into periods as well. Beside a link that two tables have already:  … as NAME\n",
         );
         for period in left {
-            let (matched, rows) = (period.matched, period.rows);
-            out.push_str(&remark(&format!("{} ({matched} of {rows})", period.line)));
+            let FoundPeriod { matched, rows, one_in, line, .. } = period;
+            let about = if *one_in > 1 { "about " } else { "" };
+            out.push_str(&remark(&format!("{line} ({about}{matched} of {rows})")));
         }
         out.push('\n');
     }

@@ -12,11 +12,12 @@ pub use pair::{Side, linked};
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use crate::engine::{RunError, Want, run};
+use crate::engine::{RunError, Running, Want, run_as};
 use crate::lang::{format_plan, parse, quoted};
 use crate::port::{Observer, Sources, Written, is_address};
 use crate::relate::Relations;
 use crate::resolve::with_paths;
+use crate::table::Room;
 use crate::tally::{InvertedPeriods, LinkTally, Problem, Report, SeveralPeriods};
 
 /// How the files of a table are written, as its plan has to say it.
@@ -67,14 +68,14 @@ const WIDTH: usize = 100;
 const ROUNDS: usize = 40;
 
 /// Writes a plan for files that have been related. `files` are those of each table, by how they are
-/// written.
+/// written; `room` is how much memory its runs may take.
 ///
 /// # Errors
-/// Why a file cannot be read.
+/// Why a file cannot be read, or what has no room in memory cannot be put away.
 pub fn draft(
     relations: &Relations,
     files: &[Vec<DraftedFiles>],
-    sources: &dyn Sources,
+    (sources, room): (&dyn Sources, &Room),
     observer: &dyn Observer,
 ) -> Result<Draft, RunError> {
     let mut refused = Refused::default();
@@ -90,7 +91,8 @@ pub fn draft(
             return Err(RunError::Plan(parsed.diagnostics));
         }
         let tree = with_paths(&parsed.tree, &[]).map_err(RunError::Plan)?;
-        let report = run(&tree, &[], sources, Want::Check, observer)?;
+        let running = Running { room: Some(room), ..Running::default() };
+        let report = run_as(&tree, &[], sources, Want::Check, observer, running)?;
         let taken_back = refused.take_back(&report);
         if !taken_back && (report.links.is_empty() || !tallies.is_empty()) {
             return Ok(Draft { text: format_plan(&text, &parsed), report });

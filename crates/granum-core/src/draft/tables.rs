@@ -231,7 +231,9 @@ fn comment(table: &RelatedTable) -> String {
                     (1, same) => ("", same),
                     (_, same) => ("s", same),
                 };
-                Some(format!("{} {what}{s} {verb} {how}", oddity.rows))
+                let of_sample = column.one_in > 1 && oddity.kind.is_of_values();
+                let about = if of_sample { "about " } else { "" };
+                Some(format!("{about}{} {what}{s} {verb} {how}", oddity.rows))
             })
             .collect();
         if !odd.is_empty() {

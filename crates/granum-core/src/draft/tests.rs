@@ -3,7 +3,7 @@ use std::collections::HashMap;
 use proptest::prelude::*;
 
 use super::*;
-use crate::engine::tests::memory::Memory;
+use crate::engine::tests::memory::{Memory, Shelf};
 use crate::port::Silent;
 use crate::relate::tests::related;
 
@@ -19,7 +19,8 @@ fn drafted(tables: &[(&str, String)]) -> Draft {
             vec![DraftedFiles { paths: vec![table.name.clone()], ..DraftedFiles::default() }]
         })
         .collect();
-    draft(&relations, &files, &memory, &Silent).unwrap_or_else(|error| panic!("{error:#?}"))
+    draft(&relations, &files, (&memory, &Shelf::room(0, usize::MAX)), &Silent)
+        .unwrap_or_else(|error| panic!("{error:#?}"))
 }
 
 fn rows(header: &str, count: usize, row: impl Fn(usize) -> String) -> String {

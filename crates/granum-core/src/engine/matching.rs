@@ -11,7 +11,7 @@ use super::inputs::Inputs;
 use super::links::{linked, repeated_keys};
 use super::named::{find_link, find_table};
 use super::periods::period_tally;
-use super::run::{Run, worked};
+use super::run::{Run, within, worked};
 use crate::lang::{Diagnostic, DiagnosticKind, PlanTree, Span};
 use crate::link::{
     BlankKeys, Counts, KeyTable, Keys, Linked, amounts, compare, counts, missing_keys,
@@ -19,7 +19,7 @@ use crate::link::{
 use crate::port::{Observer, Sources};
 use crate::resolve::Plan;
 use crate::step::{Naming, finished_rows};
-use crate::table::{Amount, Column, LinkId, Rows, TableId, Texts};
+use crate::table::{Amount, Column, LinkId, Room, Rows, TableId, Texts};
 use crate::tally::{MissingKey, NearMiss, PeriodTally, Problem, RepeatedKey, Spread, with_kinds};
 use crate::value::Type;
 
@@ -34,6 +34,8 @@ pub struct Matching {
     pub amount: Option<String>,
     /// A column or an expression over the leading table, by whose values the same is told.
     pub by: Option<String>,
+    /// How much columns may hold in memory; all that they need where nothing is said.
+    pub room: Option<Room>,
 }
 
 /// What there is to know of a link.
@@ -228,7 +230,8 @@ pub fn match_link(
         let beside = beside(run.plan);
         Ok(told(run.plan, run, link, beside, matching))
     };
-    worked(&mut inputs, (&tree, settings), observer, wanted, |_, _| Ok(()), end)
+    let begin = within(matching.room.as_ref());
+    worked(&mut inputs, (&tree, settings), observer, wanted, begin, end)
 }
 
 /// What is asked for as an amount and is no number.

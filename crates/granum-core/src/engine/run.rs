@@ -110,6 +110,16 @@ pub(super) fn worked<T>(
     }
 }
 
+/// What begins a run that has some room for columns, and nothing else to begin.
+pub(super) fn within(
+    room: Option<&Room>,
+) -> impl Fn(&mut Run<'_>, &Inputs) -> Result<(), RunError> {
+    move |run, _| {
+        run.room = room.cloned();
+        Ok(())
+    }
+}
+
 /// A run on its way.
 pub(super) struct Run<'a> {
     pub plan: &'a Plan,

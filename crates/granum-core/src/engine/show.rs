@@ -6,7 +6,7 @@ use super::context::RunError;
 use super::demand::Purpose;
 use super::inputs::Inputs;
 use super::named::{find_link, find_table};
-use super::run::{Run, worked};
+use super::run::{Run, within, worked};
 use crate::lang::{PlanTree, plan_name};
 use crate::port::{Observer, Sources};
 use crate::resolve::{Plan, TablePlan};
@@ -128,10 +128,7 @@ pub fn show(
         let (table, link) = asked(run.plan)?;
         Ok(shown(run.plan, run, table, link, showing))
     };
-    let begin = |run: &mut Run<'_>, _: &Inputs| {
-        run.room.clone_from(&showing.room);
-        Ok(())
-    };
+    let begin = within(showing.room.as_ref());
     let mut shown = worked(&mut inputs, (tree, settings), observer, wanted, begin, end)?;
     shown.which = cut.map(|(_, _, words)| words);
     Ok(shown)

@@ -7,11 +7,10 @@
 //! every column (stripped partitions, after Huhtala and others, "TANE", 1999). What is unique on
 //! the sample is then counted over the whole file.
 
-use std::collections::HashMap;
-use std::sync::{Arc, Mutex, PoisonError};
-
 use rayon::prelude::*;
 
+use super::copies::Copies;
+use super::grouping::{Candidate, Grouping};
 use super::partition::Partition;
 use crate::link::BlankKeys;
 use crate::table::Codes;
@@ -45,87 +44,12 @@ const LIKELY: u32 = 2;
 /// alone it is none.
 pub(crate) const VERSION: u32 = 1;
 
-/// A column that may be part of what one row is.
-pub(crate) struct Candidate<'a> {
-    pub codes: &'a Codes,
-    pub blanks: u64,
-    /// Different values, blank apart.
-    pub distinct: u64,
-    /// How unlikely it is that the column identifies anything; 0 for a key.
-    pub unlikely: u32,
-}
-
 /// A set of columns by their places, and the rows that break it.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) struct Near {
     pub columns: Vec<usize>,
     pub repeating: u64,
     pub blank: u64,
-}
-
-/// The rows that sets of columns do not tell apart, over all rows. What one column groups is kept:
-/// most sets begin with the same.
-pub(crate) struct Grouping<'a> {
-    columns: &'a [Candidate<'a>],
-    rows: usize,
-    known: Mutex<HashMap<usize, Arc<Partition>>>,
-}
-
-impl<'a> Grouping<'a> {
-    pub fn new(columns: &'a [Candidate<'a>], rows: usize) -> Self {
-        Self { columns, rows, known: Mutex::default() }
-    }
-
-    /// Rows with equal values in a set of columns, where a blank equals nothing.
-    pub fn groups(&self, set: &[usize]) -> Partition {
-        // The column with most values goes first: it leaves the least to the others.
-        let mut set = set.to_vec();
-        set.sort_by_key(|at| std::cmp::Reverse(self.columns[*at].distinct));
-        let Some((first, rest)) = set.split_first() else { return Partition::of_all(self.rows) };
-        let begin = self.by(*first);
-        let Some((second, rest)) = rest.split_first() else { return begin.as_ref().clone() };
-        let groups = begin.split(self.columns[*second].codes, BlankKeys::Apart);
-        rest.iter()
-            .fold(groups, |groups, at| groups.split(self.columns[*at].codes, BlankKeys::Apart))
-    }
-
-    fn by(&self, at: usize) -> Arc<Partition> {
-        let mut known = self.known.lock().unwrap_or_else(PoisonError::into_inner);
-        let column = &self.columns[at];
-        let make = || Arc::new(Partition::of(column.codes, column.distinct, BlankKeys::Apart));
-        known.entry(at).or_insert_with(make).clone()
-    }
-
-    /// The rows that are exact copies of an earlier one, in order, each with the row it is a copy
-    /// of.
-    pub fn copies(&self) -> Vec<(u32, u32)> {
-        let mut order: Vec<usize> = (0..self.columns.len()).collect();
-        // A column without blanks groups rows whatever a blank means.
-        let column = |at: usize| &self.columns[at];
-        order.sort_by_key(|at| (column(*at).blanks > 0, std::cmp::Reverse(column(*at).distinct)));
-        let Some((first, rest)) = order.split_first() else { return vec![] };
-        let begin = match column(*first).blanks {
-            0 => self.by(*first),
-            _ => Arc::new(Partition::of(
-                column(*first).codes,
-                column(*first).distinct,
-                BlankKeys::Equal,
-            )),
-        };
-        let Some((second, rest)) = rest.split_first() else { return pairs(&begin) };
-        let groups = begin.split(column(*second).codes, BlankKeys::Equal);
-        let split =
-            |groups: Partition, at: &usize| groups.split(column(*at).codes, BlankKeys::Equal);
-        pairs(&rest.iter().fold(groups, split))
-    }
-}
-
-/// Each row of a group but the first, with the first.
-fn pairs(groups: &Partition) -> Vec<(u32, u32)> {
-    let pairs = |rows: &[u32]| rows[1..].iter().map(|row| (*row, rows[0])).collect::<Vec<_>>();
-    let mut pairs: Vec<(u32, u32)> = groups.iter().flat_map(pairs).collect();
-    pairs.sort_unstable();
-    pairs
 }
 
 /// What was found.
@@ -137,12 +61,12 @@ pub(crate) struct Sets {
 }
 
 /// Finds the sets of columns that tell rows apart. `copies` are the rows that are exact copies of
-/// others, in order: they would break every set, and are left out.
-pub(crate) fn search(grouping: &Grouping<'_>, copies: &[u32]) -> Sets {
+/// others: they would break every set, and are left out.
+pub(crate) fn search(grouping: &Grouping<'_>, copies: &Copies) -> Sets {
     let (columns, rows) = (grouping.columns, grouping.rows);
     let mut order: Vec<usize> = (0..columns.len())
         .filter(|at| {
-            columns[*at].distinct > 1 || (rows == copies.len() + 1 && columns[*at].distinct == 1)
+            columns[*at].distinct > 1 || (rows == copies.count() + 1 && columns[*at].distinct == 1)
         })
         .collect();
     order.sort_by_key(|at| (columns[*at].unlikely, *at));
@@ -150,7 +74,7 @@ pub(crate) fn search(grouping: &Grouping<'_>, copies: &[u32]) -> Sets {
         grouping,
         columns,
         all: rows,
-        rows: (rows - copies.len()) as u64,
+        rows: (rows - copies.count()) as u64,
         copies,
         sets: Sets::default(),
         counted: 0,
@@ -190,7 +114,7 @@ struct Search<'a> {
     /// Rows with the copies, and without.
     all: usize,
     rows: u64,
-    copies: &'a [u32],
+    copies: &'a Copies,
     sets: Sets,
     counted: usize,
 }
@@ -200,13 +124,12 @@ impl Search<'_> {
     fn singles(&mut self, order: &[usize]) {
         for &at in order {
             let column = &self.columns[at];
-            let near = match column.codes {
-                Codes::Numbers(_) => {
-                    let blank = column.blanks - self.copies_without(&[at]);
-                    let repeating = self.rows - blank - column.distinct;
-                    Near { columns: vec![at], repeating, blank }
-                }
-                Codes::Hashes(_) => self.count(&[at]),
+            let near = if column.codes.are_numbers() {
+                let blank = column.blanks - self.grouping.copies_without(&[at], self.copies);
+                let repeating = self.rows - blank - column.distinct;
+                Near { columns: vec![at], repeating, blank }
+            } else {
+                self.grouping.count(&[at], self.copies)
             };
             if near.repeating + near.blank == 0 {
                 self.sets.unique.push(vec![at]);
@@ -306,7 +229,8 @@ impl Search<'_> {
                 return;
             }
             self.counted += sets.len();
-            let counted: Vec<Near> = sets.par_iter().map(|(_, set)| self.count(set)).collect();
+            let counted: Vec<Near> =
+                sets.par_iter().map(|(_, set)| self.grouping.count(set, self.copies)).collect();
             for near in counted {
                 if self.sets.unique.iter().any(|known| is_part(known, &near.columns)) {
                     continue;
@@ -338,31 +262,9 @@ impl Search<'_> {
     }
 
     fn sampled(&self, at: usize, sample: &[u32]) -> Codes {
-        Codes::Hashes(sample.iter().map(|row| self.columns[at].codes.raw(*row)).collect())
-    }
-
-    /// The rows that break a set, over the whole file.
-    fn count(&self, set: &[usize]) -> Near {
-        let groups = self.grouping.groups(set);
-        let blank = if set.iter().all(|at| self.columns[*at].blanks == 0) {
-            0
-        } else {
-            (0..self.all as u32).filter(|row| self.lacks(set, *row)).count() as u64
-        };
-        // A copy repeats the key of the row that it is a copy of.
-        let without = self.copies_without(set);
-        let repeating = groups.repeating() - (self.copies.len() as u64 - without);
-        Near { columns: set.to_vec(), repeating, blank: blank - without }
-    }
-
-    fn lacks(&self, set: &[usize], row: u32) -> bool {
-        set.iter()
-            .any(|at| self.columns[*at].blanks > 0 && self.columns[*at].codes.get(row).is_none())
-    }
-
-    /// How many copies have no key in some columns.
-    fn copies_without(&self, set: &[usize]) -> u64 {
-        self.copies.iter().filter(|row| self.lacks(set, **row)).count() as u64
+        let runs = sample.chunk_by(|above, row| above + 1 == *row);
+        let codes = self.columns[at].codes;
+        Codes::Hashes(runs.flat_map(|run| codes.run(run[0] as usize, run.len())).collect())
     }
 
     /// Rows in stretches over the whole file, without the copies; all of them where there are few.
@@ -375,8 +277,7 @@ impl Search<'_> {
             (0..count).map(|at| from(at)..from(at) + STRETCH).collect()
         };
         let rows = stretches.into_iter().flatten().map(|row| row as u32);
-        let mut rows: Vec<u32> =
-            rows.filter(|row| self.copies.binary_search(row).is_err()).collect();
+        let mut rows: Vec<u32> = rows.filter(|row| !self.copies.has(*row)).collect();
         rows.dedup();
         rows
     }
@@ -449,11 +350,11 @@ mod tests {
             let codes = columns(&values);
             let candidates = candidates(&codes, &[0, 0, 1, 1]);
             let grouping = Grouping::new(&candidates, rows.len());
-            let copies: Vec<u32> = grouping.copies().into_iter().map(|(row, _)| row).collect();
+            let copies = grouping.copies();
             let sets = search(&grouping, &copies);
-            let stays = |row: &usize| !copies.contains(&(*row as u32));
+            let stays = |row: &usize| !copies.has(*row as u32);
             let apart: HashSet<_> = rows.iter().collect();
-            prop_assert_eq!(apart.len(), rows.len() - copies.len());
+            prop_assert_eq!(apart.len(), rows.len() - copies.count());
             let values: Vec<Vec<Option<i64>>> = values
                 .iter()
                 .map(|column| (0..rows.len()).filter(stays).map(|row| column[row]).collect())
@@ -488,7 +389,8 @@ mod tests {
         let values = [column(&|row| row * 7), column(&|row| row / 2), column(&|row| row % 2)];
         let codes = columns(&values);
         let candidates = candidates(&codes, &[8, 0, 0]);
-        let sets = search(&Grouping::new(&candidates, 200), &[]);
+        let grouping = Grouping::new(&candidates, 200);
+        let sets = search(&grouping, &grouping.copies());
         assert_eq!(sets.unique[0], [1, 2]);
         assert!(!sets.unique.contains(&vec![0]));
     }

@@ -2,11 +2,14 @@
 //! one.
 
 mod candidates;
+mod copies;
+mod grouping;
 mod partition;
-mod versions;
+mod scattered;
 
-pub(crate) use candidates::{Candidate, Grouping, Near, VERSION, search};
-pub(crate) use versions::differing;
+pub(crate) use candidates::{Near, VERSION, search};
+pub(crate) use copies::{Shared, SharedKey};
+pub(crate) use grouping::{Candidate, Grouping};
 
 use crate::link::{EXAMPLES, Keys, Repeats, repeated};
 

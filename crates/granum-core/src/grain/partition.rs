@@ -1,5 +1,6 @@
 //! Rows that some columns do not tell apart, in groups; rows that stand alone are left out.
 
+use super::copies::Copies;
 use crate::link::BlankKeys;
 use crate::table::Codes;
 
@@ -101,10 +102,9 @@ impl Partition {
         (self.rows.len() - self.ends.len()) as u64
     }
 
-    /// The groups without some rows, which are given in order, the groups in the order of their
-    /// first rows.
-    pub fn without(&self, rows: &[u32]) -> Vec<Vec<u32>> {
-        let stays = |row: &&u32| rows.binary_search(row).is_err();
+    /// The groups without copies, the groups in the order of their first rows.
+    pub fn without(&self, copies: &Copies) -> Vec<Vec<u32>> {
+        let stays = |row: &&u32| !copies.has(**row);
         let mut groups: Vec<Vec<u32>> =
             self.iter().map(|group| group.iter().filter(stays).copied().collect()).collect();
         groups.retain(|group: &Vec<u32>| group.len() > 1);
@@ -120,6 +120,7 @@ mod tests {
     use proptest::prelude::*;
 
     use super::*;
+    use crate::grain::copies::CopiesBuilder;
 
     proptest! {
         #[test]
@@ -141,7 +142,8 @@ mod tests {
             let mut slow: Vec<Vec<u32>> =
                 slow.into_values().filter(|rows| rows.len() > 1).collect();
             slow.sort();
-            prop_assert_eq!(groups.without(&[]), slow.clone());
+            let none = CopiesBuilder::new(rows.len()).finish();
+            prop_assert_eq!(groups.without(&none), slow.clone());
             let repeating: usize = slow.iter().map(|rows| rows.len() - 1).sum();
             prop_assert_eq!(groups.repeating(), repeating as u64);
         }

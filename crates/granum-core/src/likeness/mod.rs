@@ -57,7 +57,7 @@ fn names(source: &dyn InputSource, column: usize) -> Result<Dictionary, SourceEr
 
 /// Counts a row that has a name.
 fn note(names: &mut Dictionary, name: &str) {
-    names.take(Head::of_text(name), name, 0, usize::MAX);
+    names.take(Head::of_text(name), name, 0);
 }
 
 /// The groups of three letters that a name has, spaces around it among them.

@@ -3,7 +3,7 @@
 use serde::Serialize;
 
 use crate::lang::{Otherwise, Span};
-use crate::table::{Column, Lines, Origin, Place};
+use crate::table::{Column, Lines, Origin, Place, ScratchError};
 use crate::tally::{BadCell, Unread, WithoutRows};
 use crate::value::{Type, Zone};
 
@@ -345,6 +345,8 @@ pub enum SourceErrorKind {
     Format,
     /// A file that changed while it was read.
     Changed,
+    /// The folder for what memory has no room for.
+    Spill,
     /// Anything else the system says.
     System,
 }
@@ -364,4 +366,10 @@ pub struct SourceError {
     pub message: String,
     /// What to do.
     pub help: String,
+}
+
+impl From<ScratchError> for SourceError {
+    fn from(ScratchError { folder, message, help }: ScratchError) -> Self {
+        Self { kind: SourceErrorKind::Spill, file: folder, line: None, message, help }
+    }
 }

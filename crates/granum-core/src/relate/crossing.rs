@@ -31,19 +31,22 @@ fn between(one: &Subject, other: &Subject, links: &[FoundLink]) -> Vec<Crossing>
         let target = &other.read.coded.columns[b];
         let key = one.key == [a] || other.key == [b];
         let few = column.distinct.min(target.distinct) < FEW;
-        if key || few || !names_key(&column.name) || !(column.whole() && target.whole()) {
+        if key || few || !names_key(&column.name) {
             continue;
         }
-        let mut would_be: u128 = 0;
-        let mut met = 0;
-        for (value, rows, _) in column.dictionary.values() {
+        let halved = column.dictionary.halved().max(target.dictionary.halved());
+        let (mut would_be, mut met, mut asked): (u128, u64, u64) = (0, 0, 0);
+        for (value, rows) in column.kept(halved) {
+            asked += 1;
             if let Some(to) = target.dictionary.find(value) {
                 met += 1;
                 would_be += u128::from(rows) * u128::from(target.dictionary.rows(to as usize));
             }
         }
+        would_be <<= halved;
         let most = one.read.coded.rows.max(other.read.coded.rows) as u128;
-        if met * 2 < column.distinct.min(target.distinct) || would_be <= most {
+        let least = asked.min(target.kept(halved).count() as u64);
+        if met * 2 < least || would_be <= most {
             continue;
         }
         let leads = |from: &Subject, name: &str| {
@@ -66,6 +69,7 @@ fn between(one: &Subject, other: &Subject, links: &[FoundLink]) -> Vec<Crossing>
             columns: (column.name.clone(), target.name.clone()),
             rows: (one.read.coded.rows as u64, other.read.coded.rows as u64),
             would_be,
+            one_in: 1 << halved,
             bridge: bridge.map(|link| link.to.clone()),
             instead: instead.map(|link| link.on.clone()),
         });

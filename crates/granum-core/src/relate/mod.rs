@@ -3,13 +3,16 @@
 //! Each file is surveyed once. A column's dictionary tells which of its values another column has,
 //! and with how many rows each: most questions are answered without looking at a row again.
 
+mod alike;
 mod crossing;
 mod find;
 mod links;
+mod meet;
 mod names;
 mod parts;
 mod periods;
 mod report;
+mod several;
 
 pub use find::{NameFound, find_names};
 pub use names::{Grouped, Headed, group, table_name, together};
@@ -17,7 +20,8 @@ pub use parts::FoundParts;
 pub use report::{Crossing, Doubt, FoundLink, FoundPeriod, Multiplicity, RelatedTable, Relations};
 
 use crate::port::{Declared, InputSource, Observer, SourceError};
-use crate::survey::{Surveyed, surveyed};
+use crate::survey::{Space, Surveyed, surveyed};
+use crate::table::Room;
 
 /// Files of one table, opened.
 pub struct Related<'a> {
@@ -43,28 +47,41 @@ struct Subject {
     declared: Declared,
 }
 
-/// Finds the links between tables.
+/// Finds the links between tables. `room` is how much memory it may take.
 ///
 /// # Errors
-/// Why a file cannot be read.
+/// Why a file cannot be read, or what has no room in memory cannot be put away.
 pub fn relate(
     tables: Vec<Related<'_>>,
-    most: usize,
+    room: &Room,
     observer: &dyn Observer,
 ) -> Result<Relations, SourceError> {
-    let mut subjects = vec![];
-    let mut filling = vec![];
+    let mut subjects: Vec<Subject> = vec![];
+    let (mut filling, mut sources) = (vec![], vec![]);
+    let mut bytes: u64 = tables.iter().map(|table| table.source.bytes().max(1)).sum();
     for table in tables {
         filling.push(table.filling);
-        let read = surveyed(table.source, table.files, most, observer)?;
+        sources.push(table.source);
+        // What those before have left, by the bytes of those that are to come.
+        let held: u64 = subjects.iter().map(|subject| subject.read.coded.bytes_held()).sum();
+        let own = table.source.bytes().max(1);
+        let left = u128::from(room.limit().saturating_sub(held));
+        let limit = (left * u128::from(own) / u128::from(bytes.max(own))) as u64;
+        bytes = bytes.saturating_sub(own);
+        let read = surveyed(table.source, table.files, Space { room, limit }, observer)?;
         subjects.push(subject(table.name, read, table.source.declared()));
     }
     observer.stage("looking for links", 0);
-    let links = links::links(&subjects);
+    let space = Space { room, limit: room.limit() };
+    let links = links::links(&subjects, space);
     let crossings = crossing::crossings(&subjects, &links);
     let parts = parts::parts(&subjects);
     observer.stage("looking for periods", 0);
-    let periods = periods::periods(&subjects);
+    let moments = periods::read_moments(&subjects, &sources, space, observer)?;
+    let periods = periods::periods(&subjects, &moments, space);
+    if let Some(error) = room.failed() {
+        return Err(error.into());
+    }
     let tables = subjects.into_iter().zip(filling).map(|(subject, filling)| RelatedTable {
         filling,
         key: subject.key.iter().map(|at| subject.read.survey.columns[*at].name.clone()).collect(),

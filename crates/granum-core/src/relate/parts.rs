@@ -72,7 +72,7 @@ fn forms(column: &CodedColumn) -> HashSet<String> {
 
 fn pair(subjects: &[Subject], one: &Subject, other: &Subject) -> Option<FoundParts> {
     let (a, b) = (key_of(one)?, key_of(other)?);
-    if bare(&a.name) != bare(&b.name) || !a.whole() || !b.whole() {
+    if bare(&a.name) != bare(&b.name) {
         return None;
     }
     let names = |subject: &Subject| -> HashSet<String> {
@@ -83,16 +83,16 @@ fn pair(subjects: &[Subject], one: &Subject, other: &Subject) -> Option<FoundPar
     if common < 2 || common * 100 < own.len().max(others.len()) * COMMON {
         return None;
     }
-    let both = a.dictionary.values().filter(|(value, ..)| b.dictionary.find(value).is_some());
-    let least = a.distinct.min(b.distinct);
+    let halved = a.dictionary.halved().max(b.dictionary.halved());
+    let both = a.kept(halved).filter(|(value, _)| b.dictionary.find(value).is_some());
+    let least = a.kept(halved).count().min(b.kept(halved).count()) as u64;
     if both.count() as u64 * 100 > least * OVERLAP || forms(a).is_disjoint(&forms(b)) {
         return None;
     }
     let met_from = subjects.iter().find_map(|third| {
         let own = [&one.name, &other.name];
-        let columns = third.read.coded.columns.iter().filter(|_| !own.contains(&&third.name));
-        let column =
-            columns.filter(|column| column.whole()).find(|column| needs_both(column, a, b))?;
+        let mut columns = third.read.coded.columns.iter().filter(|_| !own.contains(&&third.name));
+        let column = columns.find(|column| needs_both(column, a, b))?;
         Some((third.name.clone(), column.name.clone()))
     })?;
     let tables = (one.name.clone(), other.name.clone());
@@ -102,13 +102,15 @@ fn pair(subjects: &[Subject], one: &Subject, other: &Subject) -> Option<FoundPar
 /// Whether a column's values are met by both together, and by none of them alone.
 fn needs_both(column: &CodedColumn, a: &CodedColumn, b: &CodedColumn) -> bool {
     let met = |target: &CodedColumn, value: &str| target.dictionary.find(value).is_some();
-    let (mut by_a, mut by_b, mut by_any) = (0, 0, 0);
-    for (value, ..) in column.dictionary.values() {
+    let halved = [column, a, b].map(|column| column.dictionary.halved()).into_iter().max();
+    let (mut by_a, mut by_b, mut by_any, mut all) = (0, 0, 0, 0);
+    for (value, _) in column.kept(halved.unwrap_or_default()) {
+        all += 1;
         let (in_a, in_b) = (met(a, value), met(b, value));
         by_a += u64::from(in_a);
         by_b += u64::from(in_b);
         by_any += u64::from(in_a || in_b);
     }
-    let covers = |count: u64| column.distinct > 0 && count * 100 >= column.distinct * COVERED;
+    let covers = |count: u64| all > 0 && count * 100 >= all * COVERED;
     covers(by_any) && !covers(by_a) && !covers(by_b)
 }

@@ -1,15 +1,18 @@
 //! Days of one table that fall into periods of another: each is worked as the link that a plan would
 //! have.
 
+use std::collections::HashMap;
+
 use super::Subject;
 use super::report::FoundPeriod;
 use crate::lang::{Preference, plan_name};
 use crate::link::mend::pair_words;
-use crate::link::{Ends, Linked, Moments, Order, Periods};
+use crate::link::{self, Ends, Linked, Order, Periods};
+use crate::port::{InputSource, Observer, SourceError};
 use crate::survey::names::{bare, names_key, names_version, words};
-use crate::survey::{day_of, time_of};
-use crate::table::Column;
-use crate::value::Type;
+use crate::survey::{Space, day_of, read_again, time_of};
+use crate::table::{Codes, Column, PIECE};
+use crate::value::{Type, day};
 
 /// Words of the names of columns in which a period starts, and ends, in several languages.
 const STARTS: [&str; 17] = [
@@ -51,16 +54,76 @@ struct Bounds {
     key: Option<usize>,
 }
 
-pub(super) fn periods(subjects: &[Subject]) -> Vec<FoundPeriod> {
+/// Moments of one of so many rows, by table and column, of columns of which a sample of the values was kept.
+type Moments = HashMap<(usize, usize), Vec<Option<i64>>>;
+
+/// Reads those again that may fall into periods.
+///
+/// # Errors
+/// Why a file cannot be read.
+pub(super) fn read_moments(
+    subjects: &[Subject],
+    sources: &[&dyn InputSource],
+    space: Space<'_>,
+    observer: &dyn Observer,
+) -> Result<Moments, SourceError> {
+    let mut moments = Moments::new();
+    if subjects.iter().all(|subject| bounds(subject).is_none()) {
+        return Ok(moments);
+    }
+    for (table, (subject, source)) in subjects.iter().zip(sources).enumerate() {
+        let sampled = |at: &usize| !subject.read.coded.columns[*at].whole();
+        let columns: Vec<usize> = that_may_fall(subject).filter(sampled).collect();
+        if columns.is_empty() {
+            continue;
+        }
+        observer.stage(&format!("reading moments of {} again", subject.name), source.bytes());
+        let one_in = one_in(subject, space);
+        // The rows before, and what was found.
+        let asked = columns.iter().map(|at| (*at, (*at, 0_usize, vec![])));
+        let read = read_again(*source, asked.collect(), observer, |(at, rows, found), cells| {
+            let column = &subject.read.survey.columns[*at];
+            let begin = rows.next_multiple_of(one_in) - *rows;
+            let moment = |row: usize| match cells {
+                Column::Text(texts) if texts.has(row) => time_of(texts.value(row), column),
+                _ => None,
+            };
+            found.extend((begin..cells.len()).step_by(one_in).map(moment));
+            *rows += cells.len();
+        })?;
+        moments.extend(read.into_iter().map(|(at, _, found)| ((table, at), found)));
+    }
+    Ok(moments)
+}
+
+/// One in so many rows of a table is looked at.
+fn one_in(subject: &Subject, space: Space<'_>) -> usize {
+    subject.read.coded.rows.div_ceil(space.most_keys()).max(1)
+}
+
+/// The columns of a table whose days may fall into periods.
+fn that_may_fall(subject: &Subject) -> impl Iterator<Item = usize> {
+    let columns = subject.read.survey.columns.iter().enumerate();
+    columns
+        .filter(|(_, column)| is_temporal(column.read_as) && !names_version(&column.name))
+        .map(|(at, _)| at)
+}
+
+pub(super) fn periods(
+    subjects: &[Subject],
+    moments: &Moments,
+    space: Space<'_>,
+) -> Vec<FoundPeriod> {
     let mut found = vec![];
     for to in subjects {
         let Some(bounds) = bounds(to) else { continue };
-        for from in subjects.iter().filter(|from| from.name != to.name) {
-            for (at, column) in from.read.survey.columns.iter().enumerate() {
-                if is_temporal(column.read_as) && !names_version(&column.name) {
-                    let unlike = column.read_as != to.read.survey.columns[bounds.starts].read_as;
-                    found.extend(fall(from, at, to, &bounds).map(|found| (found, unlike)));
-                }
+        for (table, from) in subjects.iter().enumerate().filter(|(_, from)| from.name != to.name) {
+            for at in that_may_fall(from) {
+                let starts = &to.read.survey.columns[bounds.starts];
+                let unlike = from.read.survey.columns[at].read_as != starts.read_as;
+                let read = moments.get(&(table, at)).map(Vec::as_slice);
+                let period = fall((from, at, read), to, &bounds, space);
+                found.extend(period.map(|found| (found, unlike)));
             }
         }
     }
@@ -107,29 +170,55 @@ fn bounds(table: &Subject) -> Option<Bounds> {
     (ends.is_some() || key.is_some()).then_some(Bounds { starts, ends, key })
 }
 
-/// A column of days, or of times; nothing where it has more values than are known.
-fn moments(subject: &Subject, at: usize, by_day: bool) -> Option<Column> {
+/// The codes of a table's rows, one of so many.
+fn codes(subject: &Subject, at: usize, one_in: usize) -> impl Iterator<Item = u64> {
+    let (codes, rows) = (&subject.read.coded.columns[at].codes, subject.read.coded.rows);
+    let runs = (0..rows).step_by(PIECE);
+    let run = move |first: usize| {
+        let run = codes.run(first, PIECE.min(rows - first));
+        let begin = first.next_multiple_of(one_in) - first;
+        run.into_iter().skip(begin).step_by(one_in)
+    };
+    runs.flat_map(run)
+}
+
+/// A column of days, or of times, of one of so many rows, which were `read` again where not all of its values are kept;
+/// nothing where they were not.
+fn moments(
+    (subject, at, read): (&Subject, usize, Option<&[Option<i64>]>),
+    by_day: bool,
+    one_in: usize,
+) -> Option<Column> {
     let (column, survey) = (&subject.read.coded.columns[at], &subject.read.survey.columns[at]);
     if !column.whole() {
-        return None;
+        let times = read?.iter().copied();
+        return Some(if by_day {
+            Column::Date(times.map(|time| time.map(day::day_of)).collect())
+        } else {
+            Column::DateTime(times.collect())
+        });
     }
-    let rows = 0..subject.read.coded.rows as u32;
-    let code = |row: u32| column.codes.get(row).map(|code| code as usize);
+    let rows = codes(subject, at, one_in).map(|code| code as usize);
     let values = column.dictionary.values();
     Some(if by_day {
         let days: Vec<Option<i32>> = values.map(|(value, ..)| day_of(value, survey)).collect();
-        Column::Date(rows.map(|row| days.get(code(row)?).copied().flatten()).collect())
+        Column::Date(rows.map(|code| days.get(code).copied().flatten()).collect())
     } else {
         let times: Vec<Option<i64>> = values.map(|(value, ..)| time_of(value, survey)).collect();
-        Column::DateTime(rows.map(|row| times.get(code(row)?).copied().flatten()).collect())
+        Column::DateTime(rows.map(|code| times.get(code).copied().flatten()).collect())
     })
 }
 
-/// The keys of a table as texts.
-fn texts(subject: &Subject, at: usize) -> Column {
+/// The keys of a table as hashes of their values, which are the same in every column.
+fn keys(subject: &Subject, at: usize, one_in: usize) -> Column {
     let column = &subject.read.coded.columns[at];
-    let rows = 0..subject.read.coded.rows as u32;
-    Column::Text(rows.map(|row| column.text(row).map(str::to_owned)).collect())
+    let hashes = if column.whole() { column.dictionary.hashes() } else { vec![] };
+    let key = |code: u64| {
+        let there = code != Codes::NO_HASH;
+        let hash = if column.whole() { hashes.get(code as usize).copied() } else { Some(code) };
+        hash.filter(|_| there).map(|hash| hash as i64)
+    };
+    Column::Integer(codes(subject, at, one_in).map(key).collect())
 }
 
 /// The column of the source that has the keys of the periods.
@@ -140,7 +229,12 @@ fn key_of(from: &Subject, to: &Subject, key: usize) -> Option<usize> {
 }
 
 /// How many days of a column fall into the periods.
-fn fall(from: &Subject, at: usize, to: &Subject, bounds: &Bounds) -> Option<FoundPeriod> {
+fn fall(
+    (from, at, read): (&Subject, usize, Option<&[Option<i64>]>),
+    to: &Subject,
+    bounds: &Bounds,
+    space: Space<'_>,
+) -> Option<FoundPeriod> {
     let key = match bounds.key {
         None => None,
         Some(key) => Some((key_of(from, to, key)?, key)),
@@ -150,15 +244,19 @@ fn fall(from: &Subject, at: usize, to: &Subject, bounds: &Bounds) -> Option<Foun
         .into_iter()
         .chain(bounds.ends.map(|ends| (to, ends)))
         .any(|(subject, at)| ty(subject, at) == Type::Date);
-    let when = moments(from, at, by_day)?;
-    let starts = Moments::new(moments(to, bounds.starts, by_day)?);
+    if to.read.coded.rows > space.most_keys() {
+        return None;
+    }
+    let one_in = one_in(from, space);
+    let when = moments((from, at, read), by_day, one_in)?;
+    let starts = link::Moments::new(moments((to, bounds.starts, None), by_day, 1)?);
     let ends = match bounds.ends {
-        Some(ends) => Some(Moments::new(moments(to, ends, by_day)?)),
+        Some(ends) => Some(link::Moments::new(moments((to, ends, None), by_day, 1)?)),
         None => None,
     };
     let (left, right) = match key {
         None => (vec![], vec![]),
-        Some((own, key)) => (vec![texts(from, own)], vec![texts(to, key)]),
+        Some((own, key)) => (vec![keys(from, own, one_in)], vec![keys(to, key, 1)]),
     };
     let latest = Order { by: vec![(Preference::Latest, starts.column().clone())], grain: vec![] };
     let linked = |ends: Ends| {
@@ -205,6 +303,7 @@ fn fall(from: &Subject, at: usize, to: &Subject, bounds: &Bounds) -> Option<Foun
         plan_name(&to.name),
         written(from, at),
     );
+    let one_in = one_in as u64;
     let rows = counts.rows - counts.blank;
     (rows > 0).then(|| FoundPeriod {
         from: from.name.clone(),
@@ -213,8 +312,9 @@ fn fall(from: &Subject, at: usize, to: &Subject, bounds: &Bounds) -> Option<Foun
         keys,
         when: name(from, at),
         bounds: std::iter::once(bounds.starts).chain(bounds.ends).map(|at| name(to, at)).collect(),
-        rows,
-        matched: counts.matched,
-        several,
+        rows: (rows * one_in).min(from.read.coded.rows as u64),
+        matched: (counts.matched * one_in).min(from.read.coded.rows as u64),
+        several: several * one_in,
+        one_in,
     })
 }

@@ -97,12 +97,15 @@ pub struct FoundLink {
     pub mended: u64,
     /// Rows with a blank key.
     pub blank: u64,
-    /// Different keys of the source, and how many of them the target has.
+    /// Different keys of the source.
     pub distinct: u64,
     /// Keys of the source that the target has.
     pub distinct_matched: u64,
     /// Different keys of the target.
     pub target_distinct: u64,
+    /// One in so many keys was looked at, since memory had no room for more, and the numbers of keys and of rows that
+    /// lead somewhere are estimates; 1 where all were.
+    pub one_in: u64,
     /// The step that makes the key unique in the target first, if it needs one.
     pub target_dedupe: Option<String>,
     /// Whether the database that both are in declares it.
@@ -143,6 +146,8 @@ pub struct Crossing {
     pub rows: (u64, u64),
     /// How many rows a join would make.
     pub would_be: u128,
+    /// One in so many keys was looked at, and the number of rows is an estimate; 1 where all were.
+    pub one_in: u64,
     /// A table that both lead to by that column.
     pub bridge: Option<String>,
     /// The keys that would be safe between them, if there are.
@@ -171,6 +176,8 @@ pub struct FoundPeriod {
     pub matched: u64,
     /// Rows whose day falls into several.
     pub several: u64,
+    /// One in so many rows was looked at, and the numbers are estimates; 1 where all were.
+    pub one_in: u64,
 }
 
 impl FoundLink {

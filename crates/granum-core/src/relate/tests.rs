@@ -3,12 +3,11 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 use proptest::prelude::*;
 
 use super::*;
-use crate::engine::tests::memory::Memory;
+use crate::engine::tests::memory::{Memory, Shelf};
 use crate::port::{InputSpec, Silent, Sources};
-use crate::survey::EXACT;
 
-/// Relates texts of rows with commas between cells, each by its name.
-pub(crate) fn related(tables: &[(&str, String)]) -> Relations {
+/// Relates texts of rows with commas between cells, each by its name, in a room of so many bytes.
+fn related_in(tables: &[(&str, String)], limit: u64) -> Relations {
     let files = tables.iter().map(|(name, text)| ((*name).to_owned(), text.clone()));
     let memory = Memory { files: files.collect::<HashMap<_, _>>(), part: 3 };
     let open = |(name, _): &(&str, String)| {
@@ -22,7 +21,22 @@ pub(crate) fn related(tables: &[(&str, String)]) -> Relations {
         source: source.as_ref(),
         filling: false,
     });
-    relate(tables.collect(), EXACT, &Silent).unwrap()
+    relate(tables.collect(), &Shelf::room(limit, usize::MAX), &Silent).unwrap()
+}
+
+/// Relates texts, with all the room that it needs and with none: the same is told where all values are kept.
+pub(crate) fn related(tables: &[(&str, String)]) -> Relations {
+    let (related, away) = (related_in(tables, u64::MAX), related_in(tables, 0));
+    let all = |of: &RelatedTable| of.survey.columns.iter().all(|column| column.exact);
+    let links = away.links.iter().all(|link| link.one_in == 1);
+    if away.tables.iter().all(all) && links && away.periods.iter().all(|of| of.one_in == 1) {
+        assert_eq!(
+            format!("{related:#?}"),
+            format!("{away:#?}"),
+            "what is put away changes what is told"
+        );
+    }
+    related
 }
 
 fn rows(header: &str, count: usize, row: impl Fn(usize) -> String) -> String {
@@ -54,6 +68,58 @@ fn a_column_leads_to_the_key_of_its_name_with_what_is_met() {
     let keys = (link.distinct, link.distinct_matched, link.target_distinct);
     assert_eq!(keys, (11, 10, 20));
     assert_eq!(relations.tables[0].key, ["order_no"]);
+}
+
+#[test]
+fn with_little_memory_links_are_found_in_a_sample_of_the_keys_and_their_shares_told_about() {
+    let near =
+        |told: u64, all: u64| assert!(told.abs_diff(all) * 100 < all * 15, "{told} of {all}");
+    // One key of ten is written small, and one of twenty is nowhere.
+    let customers = rows("customer_no,name", 6_000, |at| format!("C{at:05},name {at}"));
+    let orders = rows("order_no,customer_no", 12_000, |at| {
+        let (letter, number) =
+            (if at % 10 == 3 { "c" } else { "C" }, at / 2 + 6_000 * (at % 20 / 19));
+        format!("M{at},{letter}{number:05}")
+    });
+    let lines = rows("order_no,line_no,net", 24_000, |at| format!("M{},{},1.00", at / 2, at % 2));
+    let returns =
+        rows("return_no,order_no,line_no", 6_000, |at| format!("R{at},M{},{}", at * 2, at % 3));
+    let tables =
+        [("orders", orders), ("customers", customers), ("lines", lines), ("returns", returns)];
+    let (all, some) = (related_in(&tables, u64::MAX), related_in(&tables, 0));
+    assert_eq!(lines_of(&all, true), lines_of(&some, true));
+    assert!(all.links.len() >= 3);
+    for (all, some) in all.links.iter().zip(&some.links) {
+        assert!(all.one_in == 1 && some.one_in >= 8, "{}", some.on);
+        assert_eq!(
+            (all.rows, all.blank, all.multiplicity),
+            (some.rows, some.blank, some.multiplicity)
+        );
+        near(some.matched, all.matched);
+        near(some.mended.max(500), all.mended.max(500));
+        near(some.distinct, all.distinct);
+        near(some.distinct_matched, all.distinct_matched);
+        near(some.target_distinct, all.target_distinct);
+    }
+}
+
+#[test]
+fn with_little_memory_moments_are_read_again_and_some_of_them_looked_at() {
+    let visits = rows("visit_no,visited_at,article_no", 3_000, |at| {
+        let (day, minute) = (1 + at % 28, at / 28);
+        format!("V{at},2026-03-{day:02}T{:02}:{:02},A{}", 8 + minute / 60, minute % 60, at % 3)
+    });
+    let prices = "article_no,valid_from,price\nA0,2026-03-08,1.00\nA1,2026-03-15,2.00\n\
+                  A2,2026-01-01,3.00\nA2,2026-03-08,4.00\n";
+    let tables = [("visits", visits), ("prices", prices.to_owned())];
+    let (all, some) = (related_in(&tables, u64::MAX), related_in(&tables, 0));
+    let lines =
+        |of: &Relations| -> Vec<_> { of.periods.iter().map(|of| of.line.clone()).collect() };
+    assert_eq!(lines(&all), lines(&some));
+    let (all, some) = (&all.periods[0], &some.periods[0]);
+    assert!(all.one_in == 1 && some.one_in > 8);
+    assert_eq!((all.rows, all.matched), (3_000, 2_248));
+    assert!(some.rows.abs_diff(3_000) <= some.one_in && some.matched.abs_diff(2_248) < 300);
 }
 
 #[test]

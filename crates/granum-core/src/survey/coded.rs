@@ -1,19 +1,28 @@
 //! Files as columns of numbers: each value of a column has one, so that what is asked of values is
 //! asked once of each, and what is asked of rows is asked of numbers.
+//!
+//! Where memory has no room for that, codes go to a disk, and of the values of a column that takes most a sample is
+//! kept: what each cell looks like is noted as it passes, so that only what is asked of values is an estimate.
 use rayon::prelude::*;
 
-use super::dictionary::{Dictionary, Head};
+use super::dictionary::{Dictionary, Head, hash};
 use super::profile::Profile;
+use super::seen::Cells;
+use crate::bug::{Sure, bug};
 use crate::port::{
     CellTrouble, InputColumn, InputSource, Observer, Part, RawPart, ReadRequest, SourceError,
     SourceErrorKind,
 };
-use crate::table::{Codes, Column, Place, Places, Texts};
+use crate::table::{AwayCodes, Codes, Column, Place, Places, Room, Texts};
 use crate::tally::Unread;
 use crate::value::Type;
 
-/// A column counts its values exactly up to so many; above, their number is an estimate.
-pub const EXACT: usize = 1 << 24;
+/// How much memory files may take while they are looked at: bytes, of a room that has a disk beside it.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Space<'a> {
+    pub room: &'a Room,
+    pub limit: u64,
+}
 
 /// Parts that are parsed together.
 const WINDOW: usize = 4;
@@ -27,13 +36,21 @@ pub(crate) struct Coded {
     pub unread: Vec<Unread>,
 }
 
+impl Coded {
+    /// The bytes that it takes in memory, about.
+    pub fn bytes_held(&self) -> u64 {
+        let column =
+            |column: &CodedColumn| column.dictionary.bytes_held() + column.codes.bytes_held();
+        self.columns.iter().map(column).sum::<usize>() as u64
+    }
+}
+
 /// A column of numbers.
 #[derive(Debug)]
 pub(crate) struct CodedColumn {
     pub name: String,
     pub dictionary: Dictionary,
-    /// For each row its value's number in the dictionary. Once the dictionary is full, hashes stand
-    /// in place of all numbers.
+    /// For each row its value's number in the dictionary; the hash of its value where that is not whole.
     pub codes: Codes,
     pub blanks: u64,
     /// How many different values there are; an estimate where the dictionary is not whole.
@@ -64,20 +81,37 @@ impl Without {
 impl CodedColumn {
     /// Whether the dictionary has all values.
     pub fn whole(&self) -> bool {
-        matches!(self.codes, Codes::Numbers(_))
+        self.dictionary.halved() == 0
     }
 
-    /// A row's value, unless it is blank or the dictionary has overflowed.
+    /// One of so many of its values is in the dictionary.
+    pub fn one_in(&self) -> u64 {
+        1 << self.dictionary.halved()
+    }
+
+    /// The values that would be kept if the sample was halved so often, with how many rows have each.
+    pub fn kept(&self, halved: u32) -> impl Iterator<Item = (&str, u64)> {
+        let fewer = self.dictionary.halved() < halved;
+        let values = self.dictionary.values().map(|(value, rows, _)| (value, rows));
+        values.filter(move |(value, _)| !fewer || Dictionary::keeps(value, halved))
+    }
+
+    /// Whether a value stands on several rows, as far as values are kept.
+    pub fn repeats(&self) -> bool {
+        self.dictionary.values().any(|(_, rows, _)| rows > 1)
+    }
+
+    /// A row's value, unless it is blank or the dictionary is not whole.
     pub fn text(&self, row: u32) -> Option<&str> {
         let code = self.codes.get(row).filter(|_| self.whole())?;
         Some(self.dictionary.value(code as usize))
     }
 }
 
-/// Reads all cells of an input as the text that they are. `most` is [`EXACT`] but in tests.
+/// Reads all cells of an input as the text that they are.
 pub(crate) fn read(
     source: &dyn InputSource,
-    most: usize,
+    space: Space<'_>,
     observer: &dyn Observer,
 ) -> Result<Coded, SourceError> {
     let shape = source.shape();
@@ -85,7 +119,7 @@ pub(crate) fn read(
         .map(|column| InputColumn { column, ty: Type::Text, rule: None })
         .collect();
     let mut reader = source.read(ReadRequest { columns, ..ReadRequest::default() })?;
-    let mut coding: Vec<Coding> = shape.columns.iter().map(|_| Coding::new(most)).collect();
+    let mut coding: Vec<Coding> = shape.columns.iter().map(|_| Coding::default()).collect();
     let (mut rows, mut bytes, mut places) = (0_usize, 0_u64, Places::default());
     let (mut room, mut values_to_come) = (0, true);
     let mut raw = reader.next(WINDOW)?;
@@ -113,9 +147,9 @@ pub(crate) fn read(
         if rows > 0 && first == 0 {
             let share = source.bytes().max(bytes) as f64 / bytes.max(1) as f64;
             room = (rows as f64 * share * 1.02) as usize;
-            coding.iter_mut().for_each(|coding| coding.reserve(room));
+            space.reserve(&mut coding, room);
         } else if first > 0 && std::mem::take(&mut values_to_come) {
-            coding.iter_mut().for_each(|coding| coding.reserve_values(room));
+            space.reserve_values(&mut coding, room);
         }
         // The next rows are parsed while these are numbered: columns differ in how long they take.
         let (next, ()) = rayon::join(
@@ -139,6 +173,10 @@ pub(crate) fn read(
                 });
             },
         );
+        space.keep_within(&mut coding);
+        if let Some(error) = space.room.failed() {
+            return Err(error.into());
+        }
         let read: u64 = raw.iter().map(|part| part.bytes()).sum();
         bytes += read;
         observer.advance(read);
@@ -156,41 +194,97 @@ pub(crate) fn read(
     Ok(Coded { rows, columns, places, unread: shape.unread })
 }
 
+impl Space<'_> {
+    /// How many keys of several columns are looked at together.
+    pub fn most_keys(self) -> usize {
+        const FEWEST: u64 = if cfg!(test) { 1 << 8 } else { 1 << 14 };
+        const BYTES: u64 = 64;
+        (self.limit / 8 / BYTES).max(FEWEST) as usize
+    }
+
+    /// Makes room for as many rows as there will be, where they have room.
+    fn reserve(self, coding: &mut [Coding], rows: usize) {
+        if (rows * size_of::<u32>() * coding.len()) as u64 <= self.limit / 4 {
+            coding.iter_mut().for_each(|coding| coding.reserve(rows));
+        }
+    }
+
+    /// The same for values.
+    fn reserve_values(self, coding: &mut [Coding], rows: usize) {
+        let values: Vec<usize> = coding.iter().map(|coding| coding.values_of(rows)).collect();
+        let bytes = coding.iter().zip(&values).map(|(coding, values)| coding.bytes_of(*values));
+        if bytes.sum::<u64>() <= self.limit / 2 {
+            coding
+                .iter_mut()
+                .zip(values)
+                .for_each(|(coding, more)| coding.dictionary.reserve(more));
+        }
+    }
+
+    /// Puts codes away, and halves dictionaries, where they take too much of the space.
+    fn keep_within(self, coding: &mut [Coding]) {
+        let codes: usize = coding.iter().map(|coding| coding.codes.bytes_held()).sum();
+        let away = coding.first().is_some_and(|coding| coding.away.is_some());
+        if away || codes as u64 > self.limit / 4 {
+            coding.par_iter_mut().for_each(|coding| coding.put_away(self.room, false));
+        }
+        loop {
+            let held: Vec<usize> =
+                coding.iter().map(|coding| coding.dictionary.bytes_held()).collect();
+            let all: usize = held.iter().sum();
+            let may = (0..coding.len()).filter(|at| coding[*at].dictionary.may_be_halved());
+            match may.max_by_key(|at| held[*at]) {
+                Some(most) if all as u64 > self.limit / 2 => coding[most].halve(),
+                _ => break self.room.note_held((all + codes) as u64),
+            }
+        }
+    }
+}
+
 /// A column on its way.
+#[derive(Debug)]
 struct Coding {
     dictionary: Dictionary,
-    most: usize,
     codes: Codes,
+    /// Codes of the rows before, once there is no room for them.
+    away: Option<AwayCodes>,
     blanks: u64,
     profile: Profile,
 }
 
-impl Coding {
-    fn new(most: usize) -> Self {
+impl Default for Coding {
+    fn default() -> Self {
         Self {
             dictionary: Dictionary::default(),
-            most,
             codes: Codes::Numbers(vec![]),
+            away: None,
             blanks: 0,
             profile: Profile::default(),
         }
     }
+}
 
+impl Coding {
     fn reserve(&mut self, rows: usize) {
         if let Codes::Numbers(numbers) = &mut self.codes {
             numbers.reserve_exact(rows.saturating_sub(numbers.len()));
         }
     }
 
-    /// Makes room for as many values as there will be if they go on like in the first rows.
-    fn reserve_values(&mut self, rows: usize) {
-        let Codes::Numbers(numbers) = &self.codes else { return };
-        let (seen, values) = (numbers.len(), self.dictionary.len());
+    /// How many more values there will be if they go on like in the first rows, of so many rows.
+    fn values_of(&self, rows: usize) -> usize {
+        let (seen, values) = (self.codes.len(), self.dictionary.len());
         // Of a column of few values most have been seen.
-        if seen > 0 && values * 4 > seen {
-            let room = (values as f64 * rows as f64 / seen as f64 * 1.02) as usize;
-            self.dictionary.reserve(room.min(self.most).saturating_sub(values));
+        if seen == 0 || values * 4 <= seen {
+            return 0;
         }
+        ((values as f64 * rows as f64 / seen as f64 * 1.02) as usize).saturating_sub(values)
+    }
+
+    /// The bytes of so many more values, about.
+    fn bytes_of(&self, values: usize) -> u64 {
+        let own = self.dictionary.bytes_held() / self.dictionary.len().max(1);
+        (values * own) as u64
     }
 
     fn take_blanks(&mut self, rows: usize) {
@@ -199,12 +293,13 @@ impl Coding {
         match &mut self.codes {
             Codes::Numbers(numbers) => numbers.resize(length, Codes::BLANK),
             Codes::Hashes(hashes) => hashes.resize(length, Codes::NO_HASH),
+            Codes::Away(_) => bug("a column on its way is here"),
         }
     }
 
     fn take(&mut self, texts: &Texts, first: usize) {
         // Rows of one order mostly stand together, so the value above is the likeliest.
-        let mut above: Option<(Head, u64)> = None;
+        let mut above: Option<(Head, u32)> = None;
         for at in 0..texts.len() {
             if !texts.has(at) {
                 self.take_blanks(1);
@@ -215,78 +310,67 @@ impl Coding {
                 && let Some((_, number)) =
                     above.filter(|(known, _)| *known == head && head.is_whole())
             {
-                self.dictionary.count(number as u32);
-                numbers.push(number as u32);
+                self.dictionary.count(number);
+                numbers.push(number);
                 continue;
             }
             let (text, row) = (texts.value(at), (first + at) as u32);
-            let number = self.dictionary.take(head, text, row, self.most);
+            let number = self.dictionary.take(head, text, row);
             if number.is_none() {
-                self.outgrow();
-                self.profile.take(text, 1, row);
+                self.profile.take(text, Cells::PASSING, row);
             }
             match &mut self.codes {
                 Codes::Numbers(numbers) => {
-                    let number = number.unwrap_or(Codes::BLANK);
+                    let number = number.sure("a value of a whole dictionary");
                     numbers.push(number);
-                    above = Some((head, number.into()));
+                    above = Some((head, number));
                 }
                 Codes::Hashes(hashes) => hashes.push(hash(head, text)),
+                Codes::Away(_) => bug("a column on its way is here"),
             }
         }
     }
 
-    /// The dictionary is full: from here on hashes stand for values, from the first row on.
-    fn outgrow(&mut self) {
-        let Codes::Numbers(numbers) = &self.codes else { return };
-        let values = self.dictionary.values();
-        let hashes: Vec<u64> =
-            values.map(|(value, ..)| hash(Head::of_text(value), value)).collect();
-        let hash = |number: &u32| hashes.get(*number as usize).copied().unwrap_or(Codes::NO_HASH);
-        self.codes = Codes::Hashes(numbers.iter().map(hash).collect());
+    /// Puts codes away: those that fill blocks, or all at the end.
+    fn put_away(&mut self, room: &Room, end: bool) {
+        let numbers = self.codes.are_numbers();
+        let away = self.away.get_or_insert_with(|| AwayCodes::new(room.file(), !numbers));
+        self.codes.put_away(away, end);
+    }
+
+    /// Keeps half of the values. From here on hashes stand for all, from the first row on.
+    fn halve(&mut self) {
+        if self.codes.are_numbers() {
+            let of_values = self.dictionary.hashes();
+            self.away = self.away.take().map(|away| away.hashed(&of_values));
+            let hash = |code: u64| of_values.get(code as usize).copied().unwrap_or(Codes::NO_HASH);
+            let codes = self.codes.run(0, self.codes.len());
+            self.codes = Codes::Hashes(codes.into_iter().map(hash).collect());
+        }
+        let profile = &mut self.profile;
+        self.dictionary.halve(|value, rows, first| {
+            profile.take(value, Cells { rows, values: 0 }, first);
+        });
     }
 
     fn finish(mut self, name: String, without: Without) -> CodedColumn {
-        let distinct = match &self.codes {
-            Codes::Numbers(_) => self.dictionary.len() as u64,
-            Codes::Hashes(hashes) => estimate(hashes).max(self.dictionary.len() as u64),
-        };
+        if let Some(mut away) = self.away.take() {
+            self.codes.put_away(&mut away, true);
+            self.codes = Codes::Away(away);
+        }
+        let keyed = self.codes.len() as u64 - self.blanks;
+        let distinct = (self.dictionary.len() as u64) << self.dictionary.halved();
         for (value, rows, first) in self.dictionary.values() {
-            self.profile.take(value, rows, first);
+            self.profile.take(value, Cells::of_value(rows), first);
         }
         CodedColumn {
             name,
             dictionary: self.dictionary,
             codes: self.codes,
             blanks: self.blanks,
-            distinct,
+            distinct: distinct.min(keyed),
             profile: self.profile,
             without,
         }
     }
-}
-
-/// The hash of a value, which no blank has.
-fn hash(head: Head, text: &str) -> u64 {
-    head.hash(text).min(Codes::NO_HASH - 1)
-}
-
-/// How many different hashes there are, about: from how close together the least of them stand.
-/// The method of the k least values (Bar-Yossef and others, 2002); with this k the error is below
-/// 5% in all but a few of a thousand cases.
-fn estimate(hashes: &[u64]) -> u64 {
-    const LEAST: usize = 4096;
-    let mut least: std::collections::BTreeSet<u64> = std::collections::BTreeSet::new();
-    let mut bound = Codes::NO_HASH;
-    for hash in hashes {
-        if *hash < bound && least.insert(*hash) && least.len() > LEAST {
-            least.pop_last();
-            bound = least.last().copied().unwrap_or(bound);
-        }
-    }
-    if least.len() < LEAST {
-        return least.len() as u64;
-    }
-    let share = least.last().map_or(1.0, |last| *last as f64 / u64::MAX as f64);
-    ((LEAST - 1) as f64 / share) as u64
 }

@@ -1,13 +1,18 @@
 //! What is told of one column: its type, its values, and what is odd about them.
 
-use std::collections::HashMap;
+use std::hash::BuildHasher;
+
+use foldhash::fast::FixedState;
+use hashbrown::HashTable;
+use hashbrown::hash_table::Entry;
 
 use super::coded::CodedColumn;
+use super::range::Range;
 use super::report::{ColumnSurvey, Oddity, OddityKind, Typical};
-use super::seen::Seen;
+use super::seen::{Cells, Seen};
 use crate::lang::quoted;
 use crate::table::Places;
-use crate::value::{NumberExample, Scalar, Type, Zone, day, decimal};
+use crate::value::{NumberExample, Type, Zone, day, decimal};
 
 /// So many typical values are told.
 const TYPICAL: usize = 3;
@@ -17,13 +22,13 @@ const SPLITS: usize = 3;
 
 /// How the cells of a column would have to be read.
 #[derive(Debug, Clone, PartialEq, Eq)]
-struct Reading {
-    ty: Type,
-    formats: Vec<String>,
+pub(super) struct Reading {
+    pub ty: Type,
+    pub formats: Vec<String>,
     /// The place whose clock moments are read by.
-    zone: Option<(&'static str, Zone)>,
+    pub zone: Option<(&'static str, Zone)>,
     /// Placeholders stand among the cells, and nothing else that cannot be read.
-    else_blank: bool,
+    pub else_blank: bool,
 }
 
 impl Reading {
@@ -49,7 +54,11 @@ const MOST_PLACES: u8 = 6;
 pub(super) fn survey(column: &CodedColumn, rows: u64, places: &Places) -> ColumnSurvey {
     let reading = reading(column);
     let range = match &reading {
-        Some(reading) => read_range(column, reading),
+        Some(reading) => {
+            let mut range = Range::new(reading);
+            column.dictionary.values().for_each(|(value, ..)| range.take(value));
+            range.ends().or_else(|| column.profile.range())
+        }
         None => column.profile.range(),
     };
     let (least, greatest) = range.unzip();
@@ -60,6 +69,7 @@ pub(super) fn survey(column: &CodedColumn, rows: u64, places: &Places) -> Column
         blank: column.blanks,
         distinct: column.distinct,
         exact: column.whole(),
+        one_in: column.one_in(),
         least,
         greatest,
         typical: typical(column),
@@ -98,7 +108,7 @@ fn typical(column: &CodedColumn) -> Vec<Typical> {
 }
 
 /// How the cells would have to be read; where some have no value, what becomes of those.
-fn reading(column: &CodedColumn) -> Option<Reading> {
+pub(super) fn reading(column: &CodedColumn) -> Option<Reading> {
     let plain = match column.profile.own {
         Some(own) => reading_of_typed(column, own),
         None => reading_of_values(column),
@@ -201,62 +211,6 @@ fn reading_of_values(column: &CodedColumn) -> Option<Reading> {
     some(ty, vec![example])
 }
 
-/// The least and the greatest value, once they are read.
-fn read_range(column: &CodedColumn, reading: &Reading) -> Option<(String, String)> {
-    let example = match (reading.ty, reading.formats.first()) {
-        (Type::Decimal(_) | Type::Integer, Some(example)) => {
-            NumberExample::parse(example, reading.ty == Type::Integer).ok()
-        }
-        _ => None,
-    };
-    let mut digits = vec![];
-    let mut read = |value: &str| -> Option<(i128, Scalar)> {
-        let bytes = value.as_bytes();
-        match reading.ty {
-            Type::Date => {
-                let iso = day::parse_iso(bytes);
-                let mut formats = reading.formats.iter();
-                let day =
-                    iso.or_else(|| formats.find_map(|format| day::parse_format(format, bytes)))?;
-                Some((day.into(), Scalar::Date(day)))
-            }
-            Type::DateTime => {
-                let zone = reading.zone.as_ref().and_then(|(_, zone)| zone.read_iso(bytes));
-                let iso = zone.map(|clock| clock.micros).or_else(|| day::parse_iso_time(bytes));
-                let mut formats = reading.formats.iter();
-                let time = iso
-                    .or_else(|| formats.find_map(|format| day::parse_time_format(format, bytes)))?;
-                Some((time.into(), Scalar::DateTime(time)))
-            }
-            Type::Integer | Type::Decimal(_) => {
-                let (units, from) = match &example {
-                    Some(example) => example.read(value, &mut digits)?,
-                    None => decimal::parse(bytes)?,
-                };
-                let scale = reading.ty.scale().unwrap_or_default();
-                let units = decimal::rescale(units, from, scale)?;
-                Some((units, Scalar::Decimal(units, scale)))
-            }
-            _ => None,
-        }
-    };
-    let mut range: Option<((i128, Scalar), (i128, Scalar))> = None;
-    for (value, ..) in column.dictionary.values() {
-        let Some(it) = read(value) else { continue };
-        range = Some(match range {
-            None => (it.clone(), it),
-            Some((least, greatest)) => (
-                if it.0 < least.0 { it.clone() } else { least },
-                if it.0 > greatest.0 { it } else { greatest },
-            ),
-        });
-    }
-    match range {
-        Some((least, greatest)) => Some((least.1.to_string(), greatest.1.to_string())),
-        None => column.profile.range(),
-    }
-}
-
 /// The day that a cell of a column of days or moments holds, by what the column was found to be.
 pub(crate) fn day_of(value: &str, column: &ColumnSurvey) -> Option<i32> {
     let bytes = value.as_bytes();
@@ -302,7 +256,7 @@ fn oddities(column: &CodedColumn, places: &Places) -> Vec<Oddity> {
             out.push(Oddity {
                 kind,
                 rows: seen.rows,
-                values: seen.values,
+                values: (seen.values * column.one_in()).clamp(1, seen.rows.max(1)),
                 example: example.clone(),
                 place: places.place(*row),
                 words,
@@ -380,22 +334,27 @@ fn oddities(column: &CodedColumn, places: &Places) -> Vec<Oddity> {
 /// of their kind, and pairs of them to show.
 fn split(column: &CodedColumn, fold: impl Fn(&str) -> String) -> (Seen, Vec<String>) {
     let dictionary = &column.dictionary;
-    let mut kinds: HashMap<String, usize> = HashMap::with_capacity(dictionary.len());
+    let hash = |folded: &str| FixedState::with_seed(0).hash_one(folded);
+    let mut kinds: HashTable<(u64, u32)> = HashTable::with_capacity(dictionary.len());
     let mut pairs: Vec<(usize, usize)> = vec![];
     for number in 0..dictionary.len() {
         // Outer spaces are told apart from this; what differs only there is one value here.
         let folded = fold(dictionary.value(number));
-        match kinds.entry(folded) {
-            std::collections::hash_map::Entry::Vacant(empty) => {
-                empty.insert(number);
+        let own = hash(&folded);
+        let same = |(hash, other): &(u64, u32)| {
+            *hash == own && fold(dictionary.value(*other as usize)) == folded
+        };
+        match kinds.entry(own, same, |(hash, _)| *hash) {
+            Entry::Vacant(empty) => {
+                empty.insert((own, number as u32));
             }
-            std::collections::hash_map::Entry::Occupied(mut known) => {
-                let other = *known.get();
+            Entry::Occupied(mut known) => {
+                let other = known.get().1 as usize;
                 if dictionary.value(other).trim() == dictionary.value(number).trim() {
                     continue;
                 }
                 let (most, least) = if dictionary.rows(number) > dictionary.rows(other) {
-                    known.insert(number);
+                    known.get_mut().1 = number as u32;
                     (number, other)
                 } else {
                     (other, number)
@@ -406,8 +365,11 @@ fn split(column: &CodedColumn, fold: impl Fn(&str) -> String) -> (Seen, Vec<Stri
     }
     let mut seen = Seen::default();
     for (number, _) in &pairs {
-        seen.note(dictionary.value(*number), dictionary.rows(*number), dictionary.first(*number));
+        let rows = Cells::of_value(dictionary.rows(*number));
+        seen.note(dictionary.value(*number), rows, dictionary.first(*number));
     }
+    // What is told of a sample is told of all.
+    seen.rows *= column.one_in();
     let words = pairs.iter().take(SPLITS).map(|(least, most)| {
         format!("{} and {}", dictionary.value(*least).trim(), dictionary.value(*most).trim())
     });

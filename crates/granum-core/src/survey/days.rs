@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use std::fmt::Write;
 
 use super::offsets::Offsets;
-use super::seen::Seen;
+use super::seen::{Cells, Seen};
 use crate::value::day;
 
 /// What comes first.
@@ -78,12 +78,12 @@ pub(crate) struct DayReading {
 
 impl Days {
     /// Takes in a value, if it is a day. Says whether it is.
-    pub fn take(&mut self, value: &str, rows: u64, row: u32) -> bool {
+    pub fn take(&mut self, value: &str, of: Cells, row: u32) -> bool {
         if day::parse_iso(value.as_bytes()).is_some() {
-            self.iso.note(value, rows, row);
+            self.iso.note(value, of, row);
         } else if day::parse_iso_time(value.as_bytes()).is_some() {
-            self.iso_time.note(value, rows, row);
-        } else if !self.offsets.take(value, rows, row) {
+            self.iso_time.note(value, of, row);
+        } else if !self.offsets.take(value, of, row) {
             let Some((shape, orders)) = shape(value) else { return false };
             let seen = self.shapes.entry(shape).or_default();
             let seen = match orders.as_slice() {
@@ -92,9 +92,9 @@ impl Days {
                 [Order::Month] => &mut seen.month_first,
                 _ => &mut seen.either,
             };
-            seen.note(value, rows, row);
+            seen.note(value, of, row);
         }
-        self.all.note(value, rows, row);
+        self.all.note(value, of, row);
         true
     }
 
@@ -123,7 +123,7 @@ impl Days {
         format(&self.iso_time_format(), &self.iso_time);
         let sum = |mut a: Seen, b: &Seen| {
             if let Some((row, value)) = &b.first {
-                a.note(value, 0, *row);
+                a.note(value, Cells::of_value(0), *row);
             }
             a.rows += b.rows;
             a
@@ -338,7 +338,7 @@ mod tests {
     fn reading(values: &[&str]) -> Option<DayReading> {
         let mut days = Days::default();
         for (row, value) in values.iter().enumerate() {
-            assert!(days.take(value, 1, row as u32), "{value} is a day");
+            assert!(days.take(value, Cells::ONE, row as u32), "{value} is a day");
         }
         days.reading()
     }

@@ -3,11 +3,16 @@ use foldhash::fast::FixedState;
 use hashbrown::HashTable;
 use std::hash::{BuildHasher, Hasher};
 
-use crate::table::View;
+use crate::table::{Codes, View};
 
 /// The values of a column: each has a number, how many rows have it, and the first of them.
+///
+/// Where there is no room for all of them a sample is kept, by hashes of their bare forms: of two columns the same
+/// values are kept then, and of values that differ in spaces, case and zeros alone all or none.
 #[derive(Debug, Default)]
 pub(crate) struct Dictionary {
+    /// How often the sample was halved.
+    halved: u32,
     bytes: Vec<u8>,
     ends: Vec<usize>,
     /// Length and first bytes of each value: all of a value that is short.
@@ -48,6 +53,22 @@ impl Head {
     }
 }
 
+/// A sample is never halved to fewer values.
+const FEWEST: usize = if cfg!(test) { 256 } else { 1 << 14 };
+
+/// Where a value's bare form stands among all: values of equal forms stand together.
+fn form(value: &str) -> u64 {
+    let mut hasher = FixedState::with_seed(1).build_hasher();
+    let value = value.trim();
+    if value.is_ascii() {
+        let bare = value.trim_start_matches('0').bytes();
+        bare.for_each(|byte| hasher.write_u8(byte.to_ascii_uppercase()));
+    } else {
+        hasher.write(value.to_uppercase().trim_start_matches('0').as_bytes());
+    }
+    hasher.finish()
+}
+
 /// A value's number, and enough of its hash to look at the value only when it is nearly surely
 /// equal.
 #[derive(Debug, Clone, Copy)]
@@ -65,6 +86,56 @@ impl Dictionary {
     /// How many values it has.
     pub fn len(&self) -> usize {
         self.ends.len()
+    }
+
+    /// How often the sample was halved; 0 where all values are kept.
+    pub fn halved(&self) -> u32 {
+        self.halved
+    }
+
+    /// Whether a value is among those that are kept where the sample was halved so often.
+    pub fn keeps(value: &str, halved: u32) -> bool {
+        halved == 0 || form(value).leading_zeros() >= halved
+    }
+
+    /// The bytes that it takes in memory, about.
+    pub fn bytes_held(&self) -> usize {
+        let each = size_of::<usize>() + size_of::<Head>() + 2 * size_of::<u32>();
+        let entry = size_of::<Entry>() + 1;
+        self.bytes.capacity() + self.ends.capacity() * each + self.table.capacity() * entry * 8 / 7
+    }
+
+    /// Whether there are values enough to be halved.
+    pub fn may_be_halved(&self) -> bool {
+        self.len() >= 2 * FEWEST && self.halved < u64::BITS - 1
+    }
+
+    /// Keeps half of the values, about. What goes is told.
+    pub fn halve(&mut self, mut goes: impl FnMut(&str, u64, u32)) {
+        let halved = self.halved + 1;
+        let stays: Vec<bool> =
+            self.values().map(|(value, ..)| Self::keeps(value, halved)).collect();
+        let count = stays.iter().filter(|stays| **stays).count();
+        let mut kept = Self { halved, ..Self::default() };
+        kept.ends.reserve_exact(count);
+        kept.heads.reserve_exact(count);
+        kept.rows.reserve_exact(count);
+        kept.firsts.reserve_exact(count);
+        kept.table.reserve(count, |entry| bucket(entry.tag));
+        for (number, (value, rows, first)) in self.values().enumerate() {
+            if stays[number] {
+                kept.add(self.heads[number], value, self.rows[number], first);
+            } else {
+                goes(value, rows, first);
+            }
+        }
+        *self = kept;
+    }
+
+    /// The hash of each value, by its number: the same in every column.
+    pub fn hashes(&self) -> Vec<u64> {
+        let hash = |number: usize| hash(self.heads[number], self.value(number));
+        (0..self.len()).map(hash).collect()
     }
 
     /// Makes room for so many more values.
@@ -124,26 +195,32 @@ impl Dictionary {
         self.rows[number as usize] += 1;
     }
 
-    /// Counts a row that has a value, and gives the value's number. `None` if it is new and there
-    /// are `most` already.
-    pub fn take(&mut self, head: Head, value: &str, row: u32, most: usize) -> Option<u32> {
+    /// Counts a row that has a value, and gives the value's number. `None` if it is not kept.
+    pub fn take(&mut self, head: Head, value: &str, row: u32) -> Option<u32> {
         let tag = head.hash(value) as u32;
         if let Some(number) = self.look_up(tag, head, value) {
             self.count(number);
             return Some(number);
         }
-        if self.len() >= most {
-            return None;
-        }
-        let number = self.len() as u32;
+        Self::keeps(value, self.halved).then(|| self.add(head, value, 1, row))
+    }
+
+    /// Adds a value that is not there.
+    fn add(&mut self, head: Head, value: &str, rows: u32, first: u32) -> u32 {
+        let (tag, number) = (head.hash(value) as u32, self.len() as u32);
         self.bytes.extend_from_slice(value.as_bytes());
         self.ends.push(self.bytes.len());
         self.heads.push(head);
-        self.rows.push(1);
-        self.firsts.push(row);
+        self.rows.push(rows);
+        self.firsts.push(first);
         self.table.insert_unique(bucket(tag), Entry { tag, number }, |entry| bucket(entry.tag));
-        Some(number)
+        number
     }
+}
+
+/// The hash of a value, which no blank has.
+pub(super) fn hash(head: Head, value: &str) -> u64 {
+    head.hash(value).min(Codes::NO_HASH - 1)
 }
 
 #[cfg(test)]
@@ -162,7 +239,7 @@ mod tests {
             let mut dictionary = Dictionary::default();
             let numbers: Vec<u32> = values.iter().enumerate().map(|(row, value)| {
                 let head = Head::of_view(*texts.view(row));
-                dictionary.take(head, value, row as u32, usize::MAX).unwrap()
+                dictionary.take(head, value, row as u32).unwrap()
             }).collect();
             for (row, value) in values.iter().enumerate() {
                 let number = numbers[row] as usize;

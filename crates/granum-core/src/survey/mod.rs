@@ -5,7 +5,9 @@
 //! (what one row is, which rows are copies) is asked of numbers.
 
 use crate::port::{InputSource, Observer, SourceError};
+use crate::table::Room;
 
+mod again;
 mod coded;
 mod column;
 mod days;
@@ -14,17 +16,18 @@ pub(crate) mod names;
 mod numbers;
 mod offsets;
 mod profile;
+mod range;
 mod report;
 mod seen;
 mod structure;
 
-pub use coded::EXACT;
 pub use report::{
     ColumnSurvey, Duplicates, GrainSurvey, NearlyUnique, Oddity, OddityKind, RepeatedRows, Survey,
     Typical, Versions,
 };
 
-pub(crate) use coded::{Coded, CodedColumn};
+pub(crate) use again::read_again;
+pub(crate) use coded::{Coded, CodedColumn, Space};
 pub(crate) use column::{day_of, time_of};
 pub(crate) use dictionary::{Dictionary, Head};
 
@@ -34,37 +37,41 @@ pub(crate) struct Surveyed {
     pub survey: Survey,
 }
 
-/// Surveys the files of an input. `files` are their names, `most` is [`EXACT`]: how many different
-/// values of a column are counted before their number is estimated.
+/// Surveys the files of an input. `files` are their names, `room` is how much memory it may take.
 ///
 /// # Errors
-/// Why a file cannot be read.
+/// Why a file cannot be read, or what has no room in memory cannot be put away.
 pub fn survey(
     source: &dyn InputSource,
     files: Vec<String>,
-    most: usize,
+    room: &Room,
     observer: &dyn Observer,
 ) -> Result<Survey, SourceError> {
-    surveyed(source, files, most, observer).map(|surveyed| surveyed.survey)
+    let space = Space { room, limit: room.limit() };
+    surveyed(source, files, space, observer).map(|surveyed| surveyed.survey)
 }
 
 pub(crate) fn surveyed(
     source: &dyn InputSource,
     files: Vec<String>,
-    most: usize,
+    space: Space<'_>,
     observer: &dyn Observer,
 ) -> Result<Surveyed, SourceError> {
     use rayon::prelude::*;
     observer.stage(&format!("reading {}", files.join(", ")), source.bytes());
-    let coded = coded::read(source, most, observer)?;
+    let coded = coded::read(source, space, observer)?;
     observer.stage("looking at values", 0);
-    let columns: Vec<ColumnSurvey> = coded
+    let mut columns: Vec<ColumnSurvey> = coded
         .columns
         .par_iter()
         .map(|column| column::survey(column, coded.rows as u64, &coded.places))
         .collect();
+    range::ranges(source, &coded, &mut columns, observer)?;
     observer.stage("looking for what one row is", 0);
     let (mut grain, mut duplicates) = structure::structure(&coded, &columns);
+    if let Some(error) = space.room.failed() {
+        return Err(error.into());
+    }
     let key = source.declared().key;
     if !key.is_empty() {
         // What a database keeps apart is one row, whatever else tells rows apart by chance.

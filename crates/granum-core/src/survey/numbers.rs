@@ -3,7 +3,7 @@
 
 use std::collections::BTreeMap;
 
-use super::seen::Seen;
+use super::seen::{Cells, Seen};
 use crate::value::{NumberExample, Scale};
 
 /// Signs that are written before or behind amounts by many.
@@ -49,45 +49,45 @@ pub(crate) struct Numbers {
 
 impl Numbers {
     /// Takes in a value, if it is a number. Says whether it is.
-    pub fn take(&mut self, value: &str, rows: u64, row: u32) -> bool {
+    pub fn take(&mut self, value: &str, of: Cells, row: u32) -> bool {
         let Some(written) = written(value) else { return false };
-        self.all.note(value, rows, row);
+        self.all.note(value, of, row);
         if !(written.before.is_empty() && written.after.is_empty()) {
-            self.currency.note(value, rows, row);
+            self.currency.note(value, of, row);
         }
-        *self.currencies.entry((written.before, written.after)).or_default() += rows;
+        *self.currencies.entry((written.before, written.after)).or_default() += of.rows;
         if let Some(group) = written.group {
-            self.thousands.note(value, rows, row);
-            *self.groups.entry(group).or_default() += rows;
+            self.thousands.note(value, of, row);
+            *self.groups.entry(group).or_default() += of.rows;
         }
         if let Some(point) = written.point {
             if point == ',' {
-                self.comma.note(value, rows, row);
+                self.comma.note(value, of, row);
             }
-            *self.points.entry(point).or_default() += rows;
+            *self.points.entry(point).or_default() += of.rows;
             self.places = self.places.max(written.places);
         }
         if let Some(sign) = written.two_ways {
-            self.two_ways.note(value, rows, row);
-            *self.either.entry(sign).or_default() += rows;
+            self.two_ways.note(value, of, row);
+            *self.either.entry(sign).or_default() += of.rows;
         }
         if written.brackets {
-            self.brackets.note(value, rows, row);
+            self.brackets.note(value, of, row);
         }
         if written.trailing_minus {
-            self.trailing_minus.note(value, rows, row);
+            self.trailing_minus.note(value, of, row);
         }
         true
     }
 
     /// Takes in a plain decimal, which counts as a number anyway.
-    pub fn take_plain(&mut self, value: &str, scale: Scale, rows: u64, row: u32) {
+    pub fn take_plain(&mut self, value: &str, scale: Scale, of: Cells, row: u32) {
         let whole = value.trim_start_matches('-').len() - 1 - usize::from(scale.0);
         if scale.0 == 3 && whole <= 3 && !value.starts_with(['0', '-']) {
-            self.two_ways.note(value, rows, row);
-            *self.either.entry('.').or_default() += rows;
+            self.two_ways.note(value, of, row);
+            *self.either.entry('.').or_default() += of.rows;
         } else {
-            *self.points.entry('.').or_default() += rows;
+            *self.points.entry('.').or_default() += of.rows;
             self.places = self.places.max(scale.0.into());
         }
     }
@@ -254,7 +254,7 @@ mod tests {
     fn example(values: &[&str]) -> Option<String> {
         let mut numbers = Numbers::default();
         for (row, value) in values.iter().enumerate() {
-            assert!(numbers.take(value, 1, row as u32), "{value} is a number");
+            assert!(numbers.take(value, Cells::ONE, row as u32), "{value} is a number");
         }
         numbers.example(values.iter().copied())
     }

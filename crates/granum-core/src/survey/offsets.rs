@@ -2,7 +2,7 @@
 
 use std::sync::LazyLock;
 
-use super::seen::Seen;
+use super::seen::{Cells, Seen};
 use crate::value::{Zone, day, split_offset};
 
 /// Places whose clocks are tried, in this order.
@@ -43,16 +43,16 @@ struct Place {
 
 impl Offsets {
     /// Takes in a value, if it is a moment with an offset. Says whether it is.
-    pub fn take(&mut self, value: &str, rows: u64, row: u32) -> bool {
+    pub fn take(&mut self, value: &str, of: Cells, row: u32) -> bool {
         let Some((time, Some(offset))) = split_offset(value.as_bytes()) else { return false };
         let Some(written) = day::parse_iso_time(time) else { return false };
-        self.seen.note(value, rows, row);
+        self.seen.note(value, of, row);
         self.places.resize(ZONES.len(), Place::default());
         for (place, zone) in self.places.iter_mut().zip(ZONES.iter()) {
             let shown = zone.shown(written, offset).unwrap_or(written);
-            place.unlike += if shown == written { 0 } else { rows };
+            place.unlike += if shown == written { 0 } else { of.rows };
             let moved = day::day_of(shown) != day::day_of(written);
-            place.moved += if moved { rows } else { 0 };
+            place.moved += if moved { of.rows } else { 0 };
         }
         true
     }

@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::days::Days;
 use super::numbers::Numbers;
-use super::seen::Seen;
+use super::seen::{Cells, Seen};
 use crate::value::{Found, Scale, Type, day, decimal, found_type, is_unseen, parse_integer};
 
 /// Words that stand where a value is missing; compared without case.
@@ -99,21 +99,21 @@ pub(crate) struct Profile {
 type Number = (i128, Scale);
 
 impl Profile {
-    /// Takes in the `rows` rows of one value, the first of which is `row`.
-    pub fn take(&mut self, value: &str, rows: u64, row: u32) {
+    /// Takes in some rows of one value, the first of which is `row`.
+    pub fn take(&mut self, value: &str, of: Cells, row: u32) {
         let bytes = value.as_bytes();
         let marks = bytes.iter().fold(0, |marks, byte| marks | MARKS[usize::from(*byte)]);
         self.marks |= marks;
-        self.letters += bytes.len() as u64;
-        self.values += 1;
+        self.letters += bytes.len() as u64 * of.values;
+        self.values += of.values;
         self.found.cell(bytes);
         self.widen(value);
         if marks & (mark::SPACE | mark::OTHER | mark::CONTROL) != 0 {
             if value.trim() != value {
-                self.outer_spaces.note(value, rows, row);
+                self.outer_spaces.note(value, of, row);
             }
             if marks & mark::CONTROL != 0 || value.chars().any(is_unseen) {
-                self.control.note(value, rows, row);
+                self.control.note(value, of, row);
                 self.unseen.extend(value.chars().filter(|letter| is_unseen(*letter)));
             }
         }
@@ -121,63 +121,59 @@ impl Profile {
         if value.len() <= 10 && (marks & mark::DIGIT == 0 || value.starts_with("00")) {
             let lower = value.trim().to_ascii_lowercase();
             if PLACEHOLDERS.contains(&lower.as_str()) {
-                self.placeholders
-                    .entry(value.trim().to_owned())
-                    .or_default()
-                    .note(value, rows, row);
+                self.placeholders.entry(value.trim().to_owned()).or_default().note(value, of, row);
                 return;
             }
         }
         if bytes.len() > KEPT && bytes.iter().all(u8::is_ascii_digit) {
-            self.long_numbers += rows;
+            self.long_numbers += of.rows;
             if bytes[KEPT..].iter().all(|digit| *digit == b'0') {
-                self.rounded.note(value, rows, row);
+                self.rounded.note(value, of, row);
             }
         }
-        self.kind(value, marks, rows, row);
+        self.kind(value, marks, of, row);
     }
 
     /// Whether the value is a number, a day or a word.
-    fn kind(&mut self, value: &str, marks: u8, rows: u64, row: u32) {
+    fn kind(&mut self, value: &str, marks: u8, of: Cells, row: u32) {
         let bytes = value.as_bytes();
         match found_type(bytes) {
             Type::Integer => {
-                self.plain_numbers.note(value, rows, row);
+                self.plain_numbers.note(value, of, row);
                 let number = parse_integer(bytes).map(|number| (number.into(), Scale(0)));
                 self.widen_numbers(number);
                 if bytes.len() == 8 && day::parse_format("%Y%m%d", bytes).is_some_and(is_recent) {
-                    self.compact_days.note(value, rows, row);
+                    self.compact_days.note(value, of, row);
                 }
             }
             Type::Decimal(scale) => {
-                self.plain_numbers.note(value, rows, row);
-                self.numbers.take_plain(value, scale, rows, row);
+                self.plain_numbers.note(value, of, row);
+                self.numbers.take_plain(value, scale, of, row);
                 self.widen_numbers(decimal::parse(bytes));
             }
             Type::Date => {
-                self.days.all.note(value, rows, row);
-                self.days.iso.note(value, rows, row);
+                self.days.all.note(value, of, row);
+                self.days.iso.note(value, of, row);
             }
             Type::DateTime => {
-                self.days.all.note(value, rows, row);
-                self.days.iso_time.note(value, rows, row);
+                self.days.all.note(value, of, row);
+                self.days.iso_time.note(value, of, row);
             }
-            _ if marks & mark::DIGIT == 0 => self.words.note(value, rows, row),
+            _ if marks & mark::DIGIT == 0 => self.words.note(value, of, row),
             _ => {
                 let digits = value.trim();
                 if digits.len() > 1
                     && digits.starts_with('0')
                     && digits.bytes().all(|byte| byte.is_ascii_digit())
                 {
-                    self.leading_zeros.note(value, rows, row);
+                    self.leading_zeros.note(value, of, row);
                 } else if digits.bytes().all(|byte| byte.is_ascii_digit()) {
                     // A key of so many digits is no number that a column could hold.
-                    self.words.note(value, rows, row);
+                    self.words.note(value, of, row);
                 } else if is_exponent(digits) {
-                    self.exponent.note(value, rows, row);
-                } else if !(self.days.take(value, rows, row) || self.numbers.take(value, rows, row))
-                {
-                    self.words.note(value, rows, row);
+                    self.exponent.note(value, of, row);
+                } else if !(self.days.take(value, of, row) || self.numbers.take(value, of, row)) {
+                    self.words.note(value, of, row);
                 }
             }
         }

@@ -43,6 +43,9 @@ pub struct ColumnSurvey {
     pub distinct: u64,
     /// Whether they were counted; if not, their number is an estimate.
     pub exact: bool,
+    /// One in so many of its values was kept, since memory had no room for more; 1 where all were. What is typical, and
+    /// which values differ in case or zeros alone, is told of those.
+    pub one_in: u64,
     /// The least value and the greatest: by number or day where the column has them, else by code
     /// point.
     pub least: Option<String>,
@@ -144,6 +147,13 @@ pub enum OddityKind {
     Control,
     /// A word in place of a missing value.
     Placeholder,
+}
+
+impl OddityKind {
+    /// Whether values are looked at beside each other: of a sample it is told about.
+    pub fn is_of_values(self) -> bool {
+        matches!(self, Self::LetterCase | Self::SplitByZeros)
+    }
 }
 
 /// What one row is, as far as the values tell.

@@ -5,14 +5,11 @@ use std::cmp::Reverse;
 use super::coded::Coded;
 use super::names::{names_version, unlikely_key};
 use super::report::{ColumnSurvey, Duplicates, GrainSurvey, NearlyUnique, RepeatedRows, Versions};
-use crate::grain::{Candidate, Grouping, Near, differing, search};
+use crate::grain::{Candidate, Grouping, Near, Shared, SharedKey, search};
 use crate::lang::plan_name;
 use crate::link::{BlankKeys, Keys, key_text};
 use crate::table::Column;
 use crate::value::{Scalar, Type};
-
-/// Copies and keys are listed up to so many.
-const EXAMPLES: usize = 3;
 
 /// Rows of one key that differ in more than this part of their columns, in hundredths, are no
 /// versions of each other.
@@ -39,34 +36,30 @@ pub(super) fn structure(coded: &Coded, columns: &[ColumnSurvey]) -> (GrainSurvey
         return (GrainSurvey::default(), duplicates);
     }
     let grouping = Grouping::new(&all, coded.rows);
-    let found = grouping.copies();
+    let copies = grouping.copies();
     let place = |row: u32| coded.places.place(row);
-    duplicates.copies = found.len() as u64;
-    let first = found.iter().take(EXAMPLES);
+    duplicates.copies = copies.count() as u64;
     duplicates.copy_places =
-        first.filter_map(|(row, of)| Some((place(*of)?, place(*row)?))).collect();
+        copies.first.iter().filter_map(|(row, of)| Some((place(*of)?, place(*row)?))).collect();
     if duplicates.copies > 0 {
         duplicates.dedupe = Some("dedupe".into());
     }
-    let copies: Vec<u32> = found.into_iter().map(|(row, _)| row).collect();
     let sets = search(&grouping, &copies);
-    // Rows of one key, copies apart.
-    let sharing = |set: &[usize]| grouping.groups(set).without(&copies);
     let names =
         |set: &[usize]| -> Vec<String> { set.iter().map(|at| columns[*at].name.clone()).collect() };
-    let shared: Vec<Vec<Vec<u32>>> =
-        sets.nearly.iter().map(|near| sharing(&near.columns)).collect();
-    let nearly = sets.nearly.iter().zip(&shared).map(|(near, groups)| {
-        let first = groups.iter().take(EXAMPLES).map(|rows| RepeatedRows {
-            key: text_of(coded, &near.columns, rows[0]),
-            rows: rows.len() as u64,
-            places: rows.iter().take(EXAMPLES).filter_map(|row| place(*row)).collect(),
-        });
+    let shared: Vec<Shared> =
+        sets.nearly.iter().map(|near| grouping.shared(&near.columns, &copies)).collect();
+    let nearly = sets.nearly.iter().zip(&shared).map(|(near, shared)| {
+        let named = |SharedKey { first, rows }: &SharedKey| RepeatedRows {
+            key: text_of(coded, &near.columns, first[0]),
+            rows: *rows,
+            places: first.iter().filter_map(|row| place(*row)).collect(),
+        };
         NearlyUnique {
             columns: names(&near.columns),
             repeating: near.repeating,
             blank: near.blank,
-            examples: first.collect(),
+            examples: shared.first.iter().map(named).collect(),
         }
     });
     let grain = GrainSurvey {
@@ -74,10 +67,10 @@ pub(super) fn structure(coded: &Coded, columns: &[ColumnSurvey]) -> (GrainSurvey
         nearly: nearly.collect(),
         columns_left_out: sets.left_out as u64,
     };
-    let keyed = |(near, _): &(&Near, &Vec<Vec<u32>>)| near.repeating > 0 && is_key(near, &all);
-    if let Some((near, groups)) = sets.nearly.iter().zip(&shared).find(keyed) {
-        let keys = groups.len() as u64;
-        let found = differing(&all.iter().map(|column| column.codes).collect::<Vec<_>>(), groups);
+    let keyed = |(near, _): &(&Near, &Shared)| near.repeating > 0 && is_key(near, &all);
+    if let Some((near, shared)) = sets.nearly.iter().zip(&shared).find(keyed) {
+        let keys = shared.keys;
+        let found = grouping.differing(&near.columns, &copies);
         let others = (columns.len() - near.columns.len()).max(1) as u64;
         let latest = latest(columns, &found, keys);
         let told = found.iter().filter(|(at, _)| latest.as_ref().is_none_or(|l| l.0 != *at));
@@ -97,7 +90,7 @@ pub(super) fn structure(coded: &Coded, columns: &[ColumnSurvey]) -> (GrainSurvey
         duplicates.versions = Some(Versions {
             key: names(&near.columns),
             keys,
-            rows: groups.iter().map(|rows| rows.len() as u64).sum(),
+            rows: shared.rows,
             differ: found.iter().map(|(at, groups)| (columns[*at].name.clone(), *groups)).collect(),
             unlike,
         });

@@ -3,15 +3,29 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 use proptest::prelude::*;
 
 use super::*;
-use crate::engine::tests::memory::Memory;
-use crate::port::{InputSpec, Silent, Sources};
+use crate::engine::tests::memory::{Memory, Shelf};
+use crate::port::{InputSpec, Silent, SourceErrorKind, Sources};
 
-/// Surveys a text of rows with commas between cells; `most` values of a column are counted.
-fn look(text: &str, most: usize) -> Survey {
+/// Surveys a text of rows with commas between cells, in a room of so many bytes.
+fn look_in(text: &str, limit: u64) -> Survey {
     let files = HashMap::from([("t".to_owned(), text.to_owned())]);
     let memory = Memory { files, part: 3 };
     let source = memory.open(&InputSpec::of_files("t".into(), vec!["t".into()])).unwrap();
-    survey(source.as_ref(), vec!["t".into()], most, &Silent).unwrap()
+    let room = Shelf::room(limit, usize::MAX);
+    survey(source.as_ref(), vec!["t".into()], &room, &Silent).unwrap()
+}
+
+/// Surveys a text, with all the room that it needs and with none: the same is told where all values are kept.
+fn look(text: &str) -> Survey {
+    let (survey, away) = (look_in(text, u64::MAX), look_in(text, 0));
+    if away.columns.iter().all(|column| column.exact) {
+        assert_eq!(
+            format!("{survey:#?}"),
+            format!("{away:#?}"),
+            "what is put away changes what is told"
+        );
+    }
+    survey
 }
 
 /// So many lines.
@@ -22,7 +36,7 @@ fn lines(count: usize, line: impl Fn(usize) -> String) -> String {
 /// The survey of one column of cells that have no comma.
 fn column(cells: &[&str]) -> ColumnSurvey {
     let rows = lines(cells.len(), |at| format!("{at},{}", cells[at]));
-    look(&format!("row,it\n{rows}"), EXACT).columns.remove(1)
+    look(&format!("row,it\n{rows}")).columns.remove(1)
 }
 
 fn told(column: &ColumnSurvey, kind: OddityKind) -> Option<(u64, String, u64)> {
@@ -133,7 +147,7 @@ fn versions_of_one_key_are_told_with_what_tells_the_latest() {
     let text = "order_no,sent_at,status\n\
                 M1,2026-01-01,open\nM2,2026-01-01,open\nM1,2026-01-02,closed\nM3,2026-01-03,open\n\
                 M4,2026-01-04,open\nM5,2026-01-04,open\nM6,2026-01-04,open\nM6,2026-01-04,open\n";
-    let survey = look(text, EXACT);
+    let survey = look(text);
     assert_eq!(survey.duplicates.copies, 1);
     let lines = &survey.duplicates.copy_places[0];
     assert_eq!((lines.0.line, lines.1.line), (8, 9));
@@ -153,7 +167,7 @@ fn versions_of_one_key_are_told_with_what_tells_the_latest() {
 #[test]
 fn things_that_differ_in_all_are_no_versions_of_one() {
     let rows = lines(10, |at| format!("{},n{at},p{at},m{at}", at.min(8)));
-    let survey = look(&format!("staff_no,name,place,mail\n{rows}"), EXACT);
+    let survey = look(&format!("staff_no,name,place,mail\n{rows}"));
     assert!(survey.duplicates.versions.unwrap().unlike);
     // Two people of one number must not become one.
     assert_eq!(survey.duplicates.dedupe, None);
@@ -162,24 +176,64 @@ fn things_that_differ_in_all_are_no_versions_of_one() {
 #[test]
 fn a_key_by_name_comes_before_what_is_unique_by_chance() {
     let rows = lines(40, |at| format!("{}.50,2026-01-{:02},K{at}", at * 7, at % 28 + 1));
-    let survey = look(&format!("net,sold_on,visit_no\n{rows}"), EXACT);
+    let survey = look(&format!("net,sold_on,visit_no\n{rows}"));
     assert_eq!(survey.grain.unique, [["visit_no"]]);
     let rows = lines(40, |at| format!("{},{},{at}.50", at / 4, at % 4));
-    let survey = look(&format!("order_no,line_no,net\n{rows}"), EXACT);
+    let survey = look(&format!("order_no,line_no,net\n{rows}"));
     assert_eq!(survey.grain.unique, [["order_no", "line_no"]]);
 }
 
 #[test]
 fn above_what_is_counted_values_are_estimated_and_keys_found_all_the_same() {
     let rows = lines(9_000, |at| format!("K{at},{}", at % 7));
-    let survey = look(&format!("id,part\n{rows}"), 500);
+    let survey = look_in(&format!("id,part\n{rows}"), 0);
     let id = &survey.columns[0];
-    assert!(!id.exact && survey.columns[1].exact);
+    assert!(!id.exact && survey.columns[1].exact && id.one_in >= 16);
     assert!(id.distinct.abs_diff(9_000) < 900, "about {}", id.distinct);
+    let ends = (id.least.as_deref(), id.greatest.as_deref());
+    assert_eq!(ends, (Some("K0"), Some("K999")), "what is seen of each cell is seen of all");
     assert_eq!(survey.grain.unique, [["id"]]);
-    let twice = look(&format!("id,part\n{rows}K77,9\n"), 500);
-    assert_eq!(twice.grain.nearly[0].repeating, 1);
+    let twice = look_in(&format!("id,part\n{rows}K77,9\nK5,5\n"), 0);
+    assert_eq!((twice.grain.nearly[0].repeating, twice.duplicates.copies), (1, 1));
+    assert_eq!(twice.duplicates.versions.unwrap().differ, [("part".to_owned(), 1)]);
     assert_eq!(twice.columns[1].distinct, 8);
+}
+
+#[test]
+fn what_is_odd_about_values_is_told_of_a_sample_and_about_cells_of_all() {
+    let rows = lines(4_000, |at| format!("M{at:04},{at}.50"));
+    let more = "m0017,1 204.00\n M0018,7\nM0019,\u{20ac} 3.00\n";
+    let all = look_in(&format!("id,net\n{rows}{more}"), u64::MAX);
+    let some = look_in(&format!("id,net\n{rows}{more}"), 0);
+    for (all, some) in all.columns.iter().zip(&some.columns) {
+        assert!(some.one_in > 1);
+        assert_eq!((all.ty, &all.read, all.blank), (some.ty, &some.read, some.blank));
+        let told = |of: &ColumnSurvey| -> Vec<_> {
+            let cells = |oddity: &&Oddity| oddity.kind != OddityKind::LetterCase;
+            let of_all = of.oddities.iter().filter(cells);
+            of_all.map(|oddity| (oddity.kind, oddity.rows, oddity.example.clone())).collect()
+        };
+        assert_eq!(told(all), told(some));
+        assert_eq!(all.least, some.least);
+    }
+    // Those of one bare form are kept together or not at all.
+    let folds = lines(8_000, |at| format!("{}{:04}", ["M", "m"][at % 2], at / 2));
+    let folded = look_in(&format!("id\n{folds}"), 0).columns.remove(0);
+    let case = folded.oddities.iter().find(|oddity| oddity.kind == OddityKind::LetterCase);
+    let rows = case.unwrap().rows;
+    assert!(folded.one_in > 1 && rows.abs_diff(4_000) < 800, "about {rows}");
+}
+
+#[test]
+fn a_disk_that_is_full_is_told() {
+    let rows = lines(9_000, |at| format!("K{at},{}", at % 7));
+    let memory =
+        Memory { files: HashMap::from([("t".into(), format!("id,part\n{rows}"))]), part: 3 };
+    let source = memory.open(&InputSpec::of_files("t".into(), vec!["t".into()])).unwrap();
+    for bytes in [0, 500, 60_000] {
+        let told = survey(source.as_ref(), vec![], &Shelf::room(0, bytes), &Silent).unwrap_err();
+        assert_eq!((told.kind, told.message.as_str()), (SourceErrorKind::Spill, "is full"));
+    }
 }
 
 proptest! {
@@ -190,7 +244,6 @@ proptest! {
             1..40,
         ),
         one_kind in any::<bool>(),
-        most in prop_oneof![Just(EXACT), Just(3_usize)],
     ) {
         // Mixed columns are text; to see others, the first kind is kept alone.
         let kind = |cell: &String| crate::value::found_type(cell.as_bytes()).scale().is_some();
@@ -202,7 +255,7 @@ proptest! {
             _ => cells,
         };
         let rows = lines(cells.len(), |at| format!("{at},{}", cells[at]));
-        let column = look(&format!("row,it\n{rows}"), most).columns.remove(1);
+        let column = look(&format!("row,it\n{rows}")).columns.remove(1);
         let filled: Vec<&String> = cells.iter().filter(|cell| !cell.is_empty()).collect();
         prop_assert_eq!(column.blank as usize, cells.len() - filled.len());
         let mut found = crate::value::Found::default();
@@ -210,15 +263,12 @@ proptest! {
         prop_assert_eq!(column.ty, found.ty());
         let mut counts: BTreeMap<&String, u64> = BTreeMap::new();
         filled.iter().for_each(|cell| *counts.entry(cell).or_default() += 1);
-        // So few values are counted even where they are called an estimate.
         prop_assert_eq!(column.distinct as usize, counts.len());
-        if column.exact {
-            for typical in &column.typical {
-                prop_assert_eq!(counts[&typical.value], typical.rows);
-            }
-            let most_often = counts.values().max().copied();
-            prop_assert_eq!(column.typical.first().map(|t| t.rows), most_often);
+        for typical in &column.typical {
+            prop_assert_eq!(counts[&typical.value], typical.rows);
         }
+        let most_often = counts.values().max().copied();
+        prop_assert_eq!(column.typical.first().map(|t| t.rows), most_often);
         if column.ty.scale().is_some() {
             let number = |cell: &&String| cell.parse::<f64>().unwrap();
             let least = filled.iter().map(number).fold(f64::MAX, f64::min);
@@ -235,7 +285,7 @@ proptest! {
         rows in prop::collection::vec((0..12_u8, 0..2_u8), 1..30),
     ) {
         let text = lines(rows.len(), |at| format!("{},v{}", rows[at].0, rows[at].1));
-        let survey = look(&format!("id,value\n{text}"), EXACT);
+        let survey = look(&format!("id,value\n{text}"));
         let distinct: BTreeSet<_> = rows.iter().collect();
         prop_assert_eq!(survey.duplicates.copies as usize, rows.len() - distinct.len());
         let keys: BTreeSet<u8> = rows.iter().map(|(key, _)| *key).collect();

@@ -163,6 +163,12 @@ impl Batch {
         away || self.slots.get(slot).is_some_and(Option::is_some)
     }
 
+    /// A slot as it is held, here or away.
+    pub fn held_as(&self, slot: usize) -> Option<Held> {
+        let here = self.slots[slot].clone().map(Held::Own);
+        here.or_else(|| self.away.get(slot)?.clone())
+    }
+
     /// Whether anything of it is away.
     pub fn has_away(&self) -> bool {
         let columns = self.columns.iter().flatten();

@@ -23,7 +23,7 @@ pub(crate) use array::{PIECE, View};
 pub(crate) use away::{Away, AwayBuilder, InOrder, RoomFile, Scattered, parts};
 pub use away::{Room, Scratch, ScratchError, ScratchFile};
 pub(crate) use batch::Batch;
-pub(crate) use codes::Codes;
+pub(crate) use codes::{AwayCodes, Codes};
 pub use column::Column;
 pub(crate) use growing::GrowingColumn;
 pub use growing::{ColumnBuilder, GrowingValues};

@@ -5,6 +5,7 @@ use std::path::Path;
 use granum_core::engine::{RunError, Running, Want, run_as};
 use granum_core::lang::{Name, PlanTree, Statement, StatementKind};
 use granum_core::port::{OutputError, is_address};
+use granum_core::table::Room;
 use granum_core::tally::{LinkTally, Report, Written};
 use granum_io::Files;
 
@@ -20,7 +21,7 @@ const MARK: &str = "STOPPED-";
 /// Why it cannot be written.
 pub(super) fn write(
     plan: &Plan,
-    settings: &[(String, String)],
+    (settings, room): (&[(String, String)], &Room),
     stopped: &Report,
     folder: &Path,
     progress: &Progress,
@@ -33,7 +34,8 @@ pub(super) fn write(
         return Err(RunError::Output(refused));
     }
     let want = Want::Outputs(&plan.files);
-    let report = run_as(&tree, settings, &plan.files, want, progress, Running::default())?;
+    let running = Running { room: Some(room), ..Running::default() };
+    let report = run_as(&tree, settings, &plan.files, want, progress, running)?;
     Ok(report.written)
 }
 

@@ -4,6 +4,7 @@ use std::path::{Path, PathBuf};
 
 use granum_core::engine::{RemovedRows, RunError, removed};
 use granum_core::port::{Family, LONGEST_SHEET, NamedAs, OutputError};
+use granum_core::table::Room;
 use granum_core::tally::AsideFile;
 use granum_io::{file_and_part, part_name};
 
@@ -17,11 +18,11 @@ use crate::progress::Progress;
 /// Why they cannot be worked or written.
 pub(super) fn write(
     plan: &Plan,
-    settings: &[(String, String)],
+    (settings, room): (&[(String, String)], &Room),
     folder: &Path,
     progress: &Progress,
 ) -> Result<Vec<AsideFile>, RunError> {
-    let (steps, _) = removed(&plan.tree, settings, &plan.files, None, progress)?;
+    let (steps, _) = removed(&plan.tree, settings, &plan.files, (None, Some(room)), progress)?;
     let mut paths: Vec<String> = vec![];
     for step in &steps {
         let path = path(folder, step, &paths);

@@ -7,6 +7,7 @@ use granum_core::compare::{CompareError, Compared, Comparing, compare};
 use granum_core::engine::RunError;
 use granum_core::lang::StatementKind;
 use granum_core::port::{InputSpec, MYSQL, OutputError, SourceError, Sources, Written, is_address};
+use granum_core::table::Room;
 use granum_core::tally::{Report, Written as Output};
 use granum_io::{Files, copy_database, is_database, part_name};
 use tempfile::TempDir;
@@ -88,7 +89,7 @@ impl Kept {
     /// A file that cannot be read any more.
     pub fn compared(
         &self,
-        plan: &Plan,
+        (plan, room): (&Plan, &Room),
         report: &Report,
         progress: &Progress,
     ) -> Result<Vec<(String, Compared)>, RunError> {
@@ -113,10 +114,10 @@ impl Kept {
                 // The total row has no key of its own.
                 grain.clear();
             }
-            let told = match two(&beside, written, grain, progress) {
+            let told = match two(&beside, written, grain, (room, progress)) {
                 // What stood there was another table, or no table at all.
                 Err(CompareError::NoColumn { .. } | CompareError::Repeated(_)) => {
-                    two(&beside, written, vec![], progress)
+                    two(&beside, written, vec![], (room, progress))
                 }
                 told => told,
             };
@@ -154,7 +155,7 @@ fn two(
     [before, now]: &[(&Files, String); 2],
     written: &Output,
     grain: Vec<String>,
-    progress: &Progress,
+    (room, progress): (&Room, &Progress),
 ) -> Result<Compared, CompareError> {
     let open = |(files, path): &(&Files, String)| -> Result<_, SourceError> {
         let part = Written {
@@ -174,5 +175,5 @@ fn two(
     };
     let (mut before, mut now) = (open(before)?, open(now)?);
     let comparing = Comparing { grain, tolerance: None };
-    compare((before.as_mut(), now.as_mut()), &comparing, progress)
+    compare((before.as_mut(), now.as_mut()), &comparing, room, progress)
 }

@@ -9,7 +9,7 @@ use granum_io::Files;
 use super::files::{self, Looked};
 use super::record;
 use super::{Exit, Printer};
-use crate::args::{CompareArgs, Format};
+use crate::args::{CompareArgs, Format, Memory};
 use crate::progress::Progress;
 use crate::record::{Record, between_records};
 use crate::render;
@@ -88,10 +88,11 @@ fn of_files(args: &CompareArgs, progress: &Progress) -> Result<Compared, Compare
     let said = args.reading.written();
     let mut looked =
         vec![files::look(&files, &args.old, &said)?, files::look(&files, &args.new, &said)?];
+    let room = Memory::default().room();
     let both = |looked: &[Looked]| {
         let open = |at: usize| files::open(&files, "build", &[&looked[at]], false);
         let ((_, mut old), (_, mut new)) = (open(0)?, open(1)?);
-        match compare((old.as_mut(), new.as_mut()), &comparing, progress) {
+        match compare((old.as_mut(), new.as_mut()), &comparing, &room, progress) {
             Err(CompareError::Source(error)) => Err(error),
             told => Ok(told),
         }

@@ -3,6 +3,7 @@
 use granum_core::draft::{DraftedFiles, draft};
 use granum_core::engine::RunError;
 use granum_core::port::SourceError;
+use granum_core::table::Room;
 use granum_io::Files;
 
 use super::files::{self, Looked};
@@ -12,10 +13,14 @@ use crate::progress::Progress;
 use crate::render::Texts;
 use crate::render::json::{self, Outcome, Told};
 
-pub(super) fn run(printer: &mut Printer, names: &[String], reading: &Reading) -> Exit {
+pub(super) fn run(
+    printer: &mut Printer,
+    names: &[String],
+    (reading, room): (&Reading, &Room),
+) -> Exit {
     // One for all: standard input can be read once.
     let folder = Files::new("").with_notice(super::waits);
-    let (relations, looked) = match relate::relations(printer, &folder, names, reading) {
+    let (relations, looked) = match relate::relations(printer, &folder, names, (reading, room)) {
         Ok(found) => found,
         Err(error) => return files::failed(printer, reading.format, &error),
     };
@@ -26,7 +31,7 @@ pub(super) fn run(printer: &mut Printer, names: &[String], reading: &Reading) ->
         Err(error) => return files::failed(printer, reading.format, &error),
     };
     let progress = Progress::new(printer.global.quiet);
-    let made = draft(&relations, &drafted, &folder, &progress);
+    let made = draft(&relations, &drafted, (&folder, room), &progress);
     let _ = progress.finish();
     match made {
         Ok(draft) => {
@@ -41,7 +46,8 @@ pub(super) fn run(printer: &mut Printer, names: &[String], reading: &Reading) ->
             Exit::Held
         }
         Err(RunError::Source(error)) => files::failed(printer, reading.format, &error),
-        Err(RunError::Output(_) | RunError::Scratch(_)) => Exit::FileFailed,
+        Err(RunError::Scratch(error)) => files::failed(printer, reading.format, &error.into()),
+        Err(RunError::Output(_)) => Exit::FileFailed,
         // The draft itself is wrong, which its tests do not know of: it is said, not hidden.
         Err(RunError::Plan(diagnostics)) => {
             plan::plan_wrong(printer, reading.format, "draft", &Texts::default(), &diagnostics);

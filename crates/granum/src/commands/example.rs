@@ -5,6 +5,7 @@ use granum_core::engine::{Tracing, real_example};
 use super::plan::Plan;
 use super::{Exit, Printer};
 use crate::args::{Format, PlanOptions, PlanSource};
+use crate::memory::Used;
 use crate::progress::Progress;
 use crate::render;
 use crate::render::json::{self, ExampleTold, Outcome, Told};
@@ -22,6 +23,9 @@ pub(super) fn run(
     let progress = Progress::new(printer.global.quiet);
     let made = real_example(&plan.tree, &options.settings, &plan.files, asked, &progress);
     let _ = progress.finish();
+    if let Some(room) = &asked.0.room {
+        printer.beside(&Used::from(room).told());
+    }
     let made = match made {
         Ok(made) => made,
         Err(error) => return plan.failed(printer, error),

@@ -7,7 +7,8 @@ use granum_core::engine::{Matched, Matching, RunError, match_link};
 use granum_core::lang::{PlanTree, parse, plan_name};
 use granum_core::port::SourceError;
 use granum_core::relate::table_name;
-use granum_core::survey::{EXACT, survey};
+use granum_core::survey::survey;
+use granum_core::table::Room;
 use granum_core::value::Type;
 use granum_io::Files;
 
@@ -15,6 +16,7 @@ use super::files::{self, Looked};
 use super::plan::{Plan, plan_wrong, wrong};
 use super::{Exit, Printer};
 use crate::args::{Args, Format, MatchArgs, PlanSource};
+use crate::memory::Used;
 use crate::progress::Progress;
 use crate::render::json::{self, Outcome, Told};
 use crate::render::{self, Texts};
@@ -48,6 +50,9 @@ pub(super) fn run(printer: &mut Printer, args: &MatchArgs) -> Exit {
         &progress,
     );
     printer.stages(progress.finish());
+    if let Some(room) = &asked.matching.room {
+        printer.beside(&Used::from(room).told());
+    }
     let format = args.reading.format;
     match found {
         Ok(found) => told(printer, &asked, &found, format),
@@ -56,7 +61,8 @@ pub(super) fn run(printer: &mut Printer, args: &MatchArgs) -> Exit {
             wrong(printer, format, &asked.name, (&asked.texts, &beside), &diagnostics)
         }
         Err(RunError::Source(error)) => files::failed(printer, format, &error),
-        Err(RunError::Output(_) | RunError::Scratch(_)) => Exit::FileFailed,
+        Err(RunError::Scratch(error)) => files::failed(printer, format, &error.into()),
+        Err(RunError::Output(_)) => Exit::FileFailed,
     }
 }
 
@@ -106,6 +112,7 @@ fn of_plan(printer: &mut Printer, args: &MatchArgs, path: &str, link: &str) -> R
             link: link.trim_matches('`').to_owned(),
             amount: args.amount.clone(),
             by: args.by.clone(),
+            room: Some(args.memory.room()),
         },
         notes: vec![],
     })
@@ -124,7 +131,7 @@ struct End {
 impl End {
     fn open(
         files: &Files,
-        args: &MatchArgs,
+        (args, room): (&MatchArgs, &Room),
         file: &str,
         progress: &Progress,
     ) -> Result<Self, SourceError> {
@@ -133,7 +140,7 @@ impl End {
         let columns = files::with_encodings(&mut looked, &said, |looked| {
             let (spec, source) =
                 files::open(files, file, &looked.iter().collect::<Vec<_>>(), false)?;
-            survey(source.as_ref(), spec.sources, EXACT, progress)
+            survey(source.as_ref(), spec.sources, room, progress)
         })?;
         let columns = columns.columns.into_iter();
         let columns = columns.map(|column| (column.name, column.read_as, column.read)).collect();
@@ -170,8 +177,9 @@ fn of_files(printer: &mut Printer, args: &MatchArgs, a: &str, b: &str) -> Result
     };
     let files = Files::new("").with_notice(super::waits);
     let progress = Progress::new(false);
-    let opened = End::open(&files, args, a, &progress)
-        .and_then(|from| Ok((from, End::open(&files, args, b, &progress)?)));
+    let asked = (args, &args.memory.room());
+    let opened = End::open(&files, asked, a, &progress)
+        .and_then(|from| Ok((from, End::open(&files, asked, b, &progress)?)));
     let _ = progress.finish();
     let (mut from, mut to) =
         opened.map_err(|error| files::failed(printer, args.reading.format, &error))?;
@@ -239,6 +247,7 @@ fn of_files(printer: &mut Printer, args: &MatchArgs, a: &str, b: &str) -> Result
             link: to.name.clone(),
             amount: column(&args.amount),
             by: column(&args.by),
+            room: Some(args.memory.room()),
         },
         notes,
     })

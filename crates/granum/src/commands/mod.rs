@@ -201,14 +201,18 @@ pub fn run(args: Args) -> Exit {
             let size = granum_demo::Size { orders, quantity, seed };
             demo::run(&mut printer, &dir, size, only_data, format)
         }
-        Command::Survey { files, reading } => survey::run(&mut printer, &files, &reading),
-        Command::Relate { files, reading, find, picture } => {
+        Command::Survey { files, reading, memory } => {
+            survey::run(&mut printer, &files, &reading, &memory.room())
+        }
+        Command::Relate { files, reading, memory, find, picture } => {
             let wanted = relate::Wanted { find, picture };
-            relate::run(&mut printer, &files, &reading, &wanted)
+            relate::run(&mut printer, &files, (&reading, &memory.room()), &wanted)
         }
         Command::Match(args) if args.near => likeness::run(&mut printer, &args),
         Command::Match(args) => matching::run(&mut printer, &args),
-        Command::Draft { files, reading } => draft::run(&mut printer, &files, &reading),
+        Command::Draft { files, reading, memory } => {
+            draft::run(&mut printer, &files, (&reading, &memory.room()))
+        }
         Command::Check { plan, examples: false } => {
             watch::run(&mut printer, &plan, run::Does::Checks)
         }

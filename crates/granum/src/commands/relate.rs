@@ -6,12 +6,13 @@ use granum_core::port::{InputSource, SourceError, SourceErrorKind};
 use granum_core::relate::{
     FoundParts, Grouped, Headed, Related, Relations, find_names, group, relate, together,
 };
-use granum_core::survey::EXACT;
+use granum_core::table::Room;
 use granum_io::Files;
 
 use super::files::{self, Looked};
 use super::{Exit, Printer, picture};
 use crate::args::{Format, Reading};
+use crate::memory::Used;
 use crate::progress::Progress;
 use crate::render;
 use crate::render::json::{self, Outcome, Told};
@@ -26,18 +27,19 @@ pub(super) struct Wanted {
 pub(super) fn run(
     printer: &mut Printer,
     names: &[String],
-    reading: &Reading,
+    (reading, room): (&Reading, &Room),
     wanted: &Wanted,
 ) -> Exit {
     let kind = match wanted.picture.as_deref().map(picture::kind_of).transpose() {
         Ok(kind) => kind,
         Err(exit) => return exit,
     };
-    let relations =
-        match relations(printer, &Files::new("").with_notice(super::waits), names, reading) {
-            Ok((relations, _)) => relations,
-            Err(error) => return files::failed(printer, reading.format, &error),
-        };
+    let folder = Files::new("").with_notice(super::waits);
+    let relations = match relations(printer, &folder, names, (reading, room)) {
+        Ok((relations, _)) => relations,
+        Err(error) => return files::failed(printer, reading.format, &error),
+    };
+    printer.beside(&Used::from(room).told());
     if let Some(name) = &wanted.find {
         let found = find_names(&relations, name);
         let text = match reading.format {
@@ -63,7 +65,7 @@ pub(super) fn relations(
     printer: &Printer,
     folder: &Files,
     names: &[String],
-    reading: &Reading,
+    (reading, room): (&Reading, &Room),
 ) -> Result<(Relations, Vec<Looked>), SourceError> {
     let said = reading.written();
     let mut looked: Vec<Looked> = vec![];
@@ -82,7 +84,7 @@ pub(super) fn relations(
     }
     let progress = Progress::new(printer.global.quiet);
     let found = files::with_encodings(&mut looked, &said, |looked| {
-        relate_looked(folder, looked, &progress)
+        relate_looked(folder, looked, room, &progress)
     });
     let _ = progress.finish();
     Ok((found?, looked))
@@ -91,6 +93,7 @@ pub(super) fn relations(
 fn relate_looked(
     folder: &Files,
     looked: &[Looked],
+    room: &Room,
     progress: &Progress,
 ) -> Result<Relations, SourceError> {
     let mut headers = vec![];
@@ -106,7 +109,7 @@ fn relate_looked(
     let mut groups = group(&headers);
     let mut parts: Vec<FoundParts> = vec![];
     loop {
-        let mut found = relate_groups(folder, (looked, &single), &groups, progress)?;
+        let mut found = relate_groups(folder, (looked, &single), (&groups, room), progress)?;
         // What is part of one table is looked at as that, where it can be one input.
         let one_format = |more: &&FoundParts| {
             let format = |name: &str| {
@@ -129,7 +132,7 @@ fn relate_looked(
 fn relate_groups(
     folder: &Files,
     (looked, single): (&[Looked], &[Box<dyn InputSource>]),
-    groups: &[Grouped],
+    (groups, room): (&[Grouped], &Room),
     progress: &Progress,
 ) -> Result<Relations, SourceError> {
     let mut stacked: Vec<Option<Box<dyn InputSource>>> = vec![];
@@ -146,5 +149,5 @@ fn relate_groups(
         files: group.files.iter().map(|at| looked[*at].file.clone()).collect(),
         source: stacked.as_ref().unwrap_or(&single[group.files[0]]).as_ref(),
     });
-    relate(tables.collect(), EXACT, progress)
+    relate(tables.collect(), room, progress)
 }

@@ -208,14 +208,14 @@ fn work(
     }
     let earlier = writing.against.as_deref().map(|path| Ok((record::read(path)?, path)));
     let earlier: Option<(Record, &Path)> = earlier.transpose().map_err(RunError::Output)?;
+    let room = args.memory.room();
     // First: where they cannot be written, nothing is.
     let aside = match &writing.aside {
-        Some(folder) => aside::write(plan, settings, folder, progress)?,
+        Some(folder) => aside::write(plan, (settings, &room), folder, progress)?,
         None => vec![],
     };
     let kept =
         if writing.changes { Kept::of(plan).map_err(RunError::Output)? } else { Kept::default() };
-    let room = args.memory.room();
     let running = Running {
         room: Some(&room),
         deny_warnings: args.deny == Some(Deny::Warnings),
@@ -232,9 +232,11 @@ fn work(
     let report = Report { aside, ..report };
     let since = earlier.map(|(record, path)| record::since(plan, settings, (&record, path)));
     let since = since.transpose().map_err(|error| RunError::Output(unread(&error)))?;
-    let changes = kept.compared(plan, &report, progress)?;
+    let changes = kept.compared((plan, &room), &report, progress)?;
     let anyway = match &writing.anyway_to {
-        Some(folder) if !report.held() => anyway::write(plan, settings, &report, folder, progress)?,
+        Some(folder) if !report.held() => {
+            anyway::write(plan, (settings, &room), &report, folder, progress)?
+        }
         _ => vec![],
     };
     let memory = Used::from(&room);

@@ -70,8 +70,7 @@ pub(super) fn run(
     }
     let progress = Progress::new(printer.global.quiet);
     let shown = if asked.removed {
-        let what = (showing.table.as_str(), showing.rows);
-        show_removed(&plan.tree, &options.settings, &plan.files, what, &progress)
+        show_removed(&plan.tree, &options.settings, &plan.files, showing, &progress)
     } else {
         show_rows(&plan.tree, &options.settings, &plan.files, showing, &progress)
     };

@@ -1,17 +1,19 @@
 //! `survey`: what is in files.
 
 use granum_core::port::{SourceError, Written};
-use granum_core::survey::{EXACT, Survey, survey};
+use granum_core::survey::{Survey, survey};
+use granum_core::table::Room;
 use granum_io::{Files, Look};
 
 use super::files::{self, Looked};
 use super::{Exit, Printer};
 use crate::args::{Format, Reading};
+use crate::memory::Used;
 use crate::progress::Progress;
 use crate::render;
 use crate::render::json::{self, Outcome, SurveyTold, Told};
 
-pub(super) fn run(printer: &mut Printer, names: &[String], reading: &Reading) -> Exit {
+pub(super) fn run(printer: &mut Printer, names: &[String], reading: &Reading, room: &Room) -> Exit {
     let folder = Files::new("").with_notice(super::waits);
     let mut exit = Exit::Held;
     let mut told = vec![];
@@ -30,7 +32,7 @@ pub(super) fn run(printer: &mut Printer, names: &[String], reading: &Reading) ->
     });
     for looked in looked.collect::<Vec<_>>() {
         let progress = Progress::new(printer.global.quiet);
-        let surveyed = looked.and_then(|looked| one(&folder, looked, &said, &progress));
+        let surveyed = looked.and_then(|looked| one(&folder, looked, (&said, room), &progress));
         printer.stages(progress.finish());
         match surveyed {
             Ok((survey, look)) if reading.format == Format::Text => {
@@ -49,20 +51,21 @@ pub(super) fn run(printer: &mut Printer, names: &[String], reading: &Reading) ->
     if reading.format == Format::Json {
         printer.data(&json::document(Outcome::Held, Told::Surveys(told)));
     }
+    printer.beside(&Used::from(room).told());
     exit
 }
 
 fn one(
     folder: &Files,
     looked: Looked,
-    said: &Written,
+    (said, room): (&Written, &Room),
     progress: &Progress,
 ) -> Result<(Survey, Look), SourceError> {
     let mut looked = vec![looked];
     let survey = files::with_encodings(&mut looked, said, |looked: &[Looked]| {
         let name = &looked[0].file;
         let (_, source) = files::open(folder, name, &looked.iter().collect::<Vec<_>>(), false)?;
-        survey(source.as_ref(), vec![name.clone()], EXACT, progress)
+        survey(source.as_ref(), vec![name.clone()], room, progress)
     })?;
     let look = looked.remove(0).look;
     Ok((survey, look))

@@ -5,6 +5,7 @@ use granum_core::engine::{Tracing, trace};
 use super::plan::Plan;
 use super::{Exit, Printer};
 use crate::args::{Format, PlanOptions, PlanSource};
+use crate::memory::Used;
 use crate::progress::Progress;
 use crate::render;
 use crate::render::json::{self, Outcome, Told};
@@ -22,6 +23,9 @@ pub(super) fn run(
     let progress = Progress::new(printer.global.quiet);
     let told = trace(&plan.tree, &options.settings, &plan.files, tracing, &progress);
     let _ = progress.finish();
+    if let Some(room) = &tracing.room {
+        printer.beside(&Used::from(room).told());
+    }
     let story = match told {
         Ok(story) => story,
         Err(error) => return plan.failed(printer, error),

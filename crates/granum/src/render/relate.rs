@@ -121,13 +121,18 @@ fn link(link: &FoundLink, width: usize) -> String {
         Multiplicity::ManyToOne => "many-to-one",
     };
     let mut out = line_of_plan(&link.line(), width);
+    let about = about(link.one_in);
     let share = share_text(link.matched.into(), (link.rows - link.blank).into());
     let mut facts = vec![
         kind.to_owned(),
-        format!("{share} of {}", counted(link.rows - link.blank, "row", "rows")),
-        format!("{} of {}", count(link.distinct_matched), counted(link.distinct, "key", "keys")),
+        format!("{about}{share} of {}", counted(link.rows - link.blank, "row", "rows")),
         format!(
-            "reaches {} of {} {}",
+            "{about}{} of {}",
+            count(link.distinct_matched),
+            counted(link.distinct, "key", "keys")
+        ),
+        format!(
+            "reaches {about}{} of {} {}",
             count(link.distinct_matched.min(link.target_distinct)),
             count(link.target_distinct),
             link.to
@@ -141,9 +146,12 @@ fn link(link: &FoundLink, width: usize) -> String {
     }
     if link.mended > 0 {
         facts.push(format!(
-            "{} only by a mended key",
+            "{about}{} only by a mended key",
             counted(link.mended, "row matches", "rows match")
         ));
+    }
+    if link.one_in > 1 {
+        facts.push(format!("looked at in one of {} keys", count(link.one_in)));
     }
     let mut told = folded(&facts.join(" \u{b7} "), "    ", width);
     if link.matched < link.rows - link.blank {
@@ -161,11 +169,17 @@ fn link(link: &FoundLink, width: usize) -> String {
     out
 }
 
+/// The word before what is told of a sample.
+fn about(one_in: u64) -> &'static str {
+    if one_in > 1 { "about " } else { "" }
+}
+
 fn doubt_text(doubt: Doubt, link: &FoundLink) -> String {
     match doubt {
         Doubt::Names => "the columns have different names".into(),
         Doubt::Incomplete => format!(
-            "{} nowhere",
+            "{}{} nowhere",
+            about(link.one_in),
             counted(link.rows - link.blank - link.matched, "row leads", "rows lead")
         ),
         Doubt::FewValues => {
@@ -173,7 +187,8 @@ fn doubt_text(doubt: Doubt, link: &FoundLink) -> String {
         }
         Doubt::SmallNumbers => "whole numbers meet whole numbers easily".into(),
         Doubt::BarelyReached => format!(
-            "only {} of {} {} are ever met",
+            "only {}{} of {} {} are ever met",
+            about(link.one_in),
             count(link.distinct_matched),
             count(link.target_distinct),
             link.to
@@ -191,9 +206,10 @@ fn crossing(crossing: &Crossing, width: usize) -> String {
     let joined = i128::try_from(crossing.would_be).unwrap_or(i128::MAX);
     let joined = granum_core::value::decimal::grouped(joined, granum_core::value::Scale(0));
     let mut text = format!(
-        "{one} and {other} on {columns}: it repeats in both, so {} and {} rows would become {joined}",
+        "{one} and {other} on {columns}: it repeats in both, so {} and {} rows would become {}{joined}",
         count(crossing.rows.0),
         count(crossing.rows.1),
+        about(crossing.one_in),
     );
     match (&crossing.instead, &crossing.bridge) {
         (Some(on), _) => text.push_str(&format!("; link them on {on}")),
@@ -206,13 +222,15 @@ fn crossing(crossing: &Crossing, width: usize) -> String {
 fn period(period: &FoundPeriod, width: usize) -> String {
     let mut out = line_of_plan(&period.line, width);
     let mut text = format!(
-        "{} of {} in a period",
+        "{}{} of {} in a period",
+        about(period.one_in),
         share_text(period.matched.into(), period.rows.into()),
         counted(period.rows, "day falls", "days fall"),
     );
     if period.several > 0 {
         text.push_str(&format!(
-            " \u{b7} {} into several, of which the latest is taken",
+            " \u{b7} {}{} into several, of which the latest is taken",
+            about(period.one_in),
             count(period.several)
         ));
     }

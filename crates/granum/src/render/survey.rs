@@ -38,6 +38,7 @@ pub fn survey(survey: &Survey, look: &Look, width: usize) -> String {
     let title = folded(&format!("{name} \u{b7} {size}{written}"), "", width);
     let mut out = format!("{}\n", title.replacen(&name, &heading(&name), 1));
     out.push_str(&columns(survey, width));
+    out.push_str(&sampled(survey, width));
     if !survey.unread.is_empty() {
         let text = format!("left out, since no cell can hold it: {}", unread(&survey.unread));
         out.push_str(&format!("{}\n", folded(&text, "  ", width)));
@@ -176,6 +177,23 @@ fn columns(survey: &Survey, width: usize) -> String {
     out
 }
 
+/// The columns of which a sample of the values was kept, and what that means.
+fn sampled(survey: &Survey, width: usize) -> String {
+    let columns = survey.columns.iter().filter(|column| column.one_in > 1);
+    let named: Vec<String> = columns
+        .map(|column| format!("one in {} of {}", count(column.one_in), column.name))
+        .collect();
+    if named.is_empty() {
+        return String::new();
+    }
+    let text = format!(
+        "memory had room for some values only: {}; how many there are is an estimate, and what is typical, or differs \
+         in case or zeros alone, is told of those; all else is told of every row; more memory (--memory) keeps all",
+        named.join(", ")
+    );
+    format!("{}\n", folded(&text, "  ", width))
+}
+
 fn type_words(column: &ColumnSurvey) -> String {
     if column.read_as == column.ty {
         return column.ty.to_string();
@@ -234,7 +252,9 @@ fn oddities(survey: &Survey, width: usize) -> String {
 }
 
 fn oddity_text(oddity: &Oddity, column: &ColumnSurvey) -> String {
-    let cells = counted(oddity.rows, "cell", "cells");
+    let of_sample = column.one_in > 1 && oddity.kind.is_of_values();
+    let about = if of_sample { "about " } else { "" };
+    let cells = format!("{about}{}", counted(oddity.rows, "cell", "cells"));
     let (is, has) = if oddity.rows == 1 { ("is", "has") } else { ("are", "have") };
     let at = oddity.place.as_ref().map_or(String::new(), |place| format!(" ({})", place.within()));
     let example = clipped(&oddity.example, 40);

@@ -200,3 +200,91 @@ fn what_stops_a_run_is_told_alike_with_little_memory() {
         assert!(!folder.path().join("out").exists());
     }
 }
+
+#[test]
+fn what_looks_back_is_told_alike_with_little_memory() {
+    let folder =
+        workshop(&LENDING.replace("grain loan_no\n", "grain loan_no\n  drop fee > 10.00\n"));
+    let calls: [&[&str]; 6] = [
+        &["trace", "p.granum", "told", "loan_no=L00082"],
+        &["trace", "p.granum", "towns", "town=town 3"],
+        &["trace", "p.granum", "morning", "--line", "morning.csv:9"],
+        &["example", "p.granum", "middle", "tool=tool 7 of the long shelf"],
+        &["show", "p.granum", "told", "--removed"],
+        &["match", "p.granum", "loans.members", "--amount", "fee", "--by", "tool"],
+    ];
+    for call in calls {
+        let free = folder.granum(call);
+        let tight = folder.granum(&[call, &["--memory", "1KB"]].concat());
+        assert!(free.out.lines().count() > 5, "{call:?}");
+        assert_eq!((tight.out, tight.err), (free.out, free.err), "{call:?}");
+    }
+    let aside = |more: &[&str]| {
+        folder.granum(&[&["run", "p.granum", "--aside", "gone"], more].concat()).code(0);
+        folder.read("gone/loans-1-drop.csv")
+    };
+    let free = aside(&[]);
+    assert!(free == aside(&["--memory", "1KB"]) && free.lines().count() > 1_000);
+}
+
+/// A ferry with 60,000 tickets, more than a small memory has room for, and who bought them.
+fn ferry() -> Folder {
+    let ticket = |at: usize| {
+        let letter = if at % 10 == 3 { "p" } else { "P" };
+        let buyer = at * 3 % 50_000 + 20_000 * (at % 50 / 49);
+        format!(
+            "T{at:06},{letter}{buyer:05},{}.{:02},2026-0{}-{:02}\n",
+            at % 90_000 / 7,
+            at % 100,
+            at % 9 + 1,
+            at % 28 + 1
+        )
+    };
+    let tickets: String = (0..60_000).map(|at| ticket(at - at % 999 / 998)).collect();
+    let buyers: String = (0..50_000).map(|at| format!("P{at:05},name {at}\n")).collect();
+    let folder = Folder::new();
+    folder
+        .file("tickets.csv", format!("ticket_no,buyer_no,fare,sailed_on\n{tickets}"))
+        .file("buyers.csv", format!("buyer_no,name\n{buyers}"));
+    folder
+}
+
+#[test]
+fn what_is_told_of_a_sample_says_so() {
+    let folder = ferry();
+    let little = ["--memory", "1MB", "-v"];
+    let survey = folder.granum(&[&["survey", "tickets.csv"], &little[..]].concat()).code(0);
+    insta::assert_snapshot!("a_sample_surveyed", survey.out);
+    let memory = survey.err.lines().last().unwrap().to_owned();
+    assert!(
+        memory.starts_with("memory: 1.0 MB to work with")
+            && !memory.ends_with("nothing went to a disk"),
+        "{memory}"
+    );
+    let related = ["relate", "tickets.csv", "buyers.csv"];
+    let related = folder.granum(&[&related[..], &little[..]].concat()).code(0);
+    insta::assert_snapshot!("a_sample_related", related.out);
+    // What is drafted is worked over all rows, and says the same but for numbers in comments.
+    let files = ["draft", "tickets.csv", "buyers.csv"];
+    let code = |text: &str| -> Vec<String> {
+        text.lines().filter(|line| !line.starts_with('#')).map(str::to_owned).collect()
+    };
+    let free = folder.granum(&files).code(0).out;
+    let tight = folder.granum(&[&files[..], &little[..2]].concat()).code(0).out;
+    assert!(code(&free) == code(&tight) && free.contains("link tickets to buyers"), "{tight}");
+    let json = folder.granum(&["survey", "tickets.csv", "--format", "json", "--memory", "1MB"]);
+    let document: Value = serde_json::from_str(&json.code(0).out).unwrap();
+    let ticket = &document["surveys"][0]["columns"][0];
+    assert!(ticket["exact"] == false && ticket["one_in"].as_u64() > Some(1), "{ticket:#}");
+}
+
+#[test]
+fn files_that_are_looked_at_tell_of_a_folder_that_cannot_be_used() {
+    let folder = ferry();
+    let nowhere = ["survey", "tickets.csv", "--memory", "64KB", "--spill", "nowhere"];
+    let said = folder.granum(&nowhere).code(3).err;
+    assert!(said.starts_with("error: nowhere: "), "{said}");
+    let json = folder.granum(&[&nowhere[..], &["--format", "json"]].concat()).code(3).out;
+    let document: Value = serde_json::from_str(&json).unwrap();
+    assert_eq!(document["error"]["kind"], "spill");
+}

@@ -9,7 +9,7 @@ use crate::engine::context::RunError;
 use crate::lang::{Diagnostic, DiagnosticKind, Span, nearest_or_longer};
 use crate::link::{BlankKeys, Keys, LinkWords, Linked, Method, compare};
 use crate::resolve::Source;
-use crate::table::{Column, Place, SlotId, TableId};
+use crate::table::{Column, PIECE, Place, Rows, SlotId, TableId};
 use crate::tally::{NamedValue, NearKey};
 use crate::value::{Scalar, Type};
 
@@ -83,9 +83,9 @@ fn look(
     for id in bases_of(replay, table).into_iter().rev() {
         let Some(stages) = replay.stages(id)? else { continue };
         for step in (0..=stages.end()).rev() {
-            let Some(columns) = columns(replay, &stages, step, keys) else { continue };
+            let Some(slots) = slots(replay, &stages, step, keys) else { continue };
             looked.known = true;
-            match equal(stages.count(step), &columns, keys) {
+            match equal((&stages, step), &slots, keys) {
                 Ok(rows) if rows.is_empty() => {}
                 Ok(rows) => {
                     let found = Found { asked: asked(keys), line: None, table: id, step, rows };
@@ -108,43 +108,55 @@ fn asked(keys: &[(String, String)]) -> Vec<NamedValue> {
 }
 
 /// The columns that are asked for, where all of them are at hand.
-fn columns(
+fn slots(
     replay: &Replay<'_>,
     stages: &Stages,
     step: usize,
     keys: &[(String, String)],
-) -> Option<Vec<Column>> {
+) -> Option<Vec<SlotId>> {
     let visible = replay.plan(stages.table).columns_at(step);
-    let column = |(name, _): &(String, String)| {
+    let slot = |(name, _): &(String, String)| {
         let (_, slot): &(String, SlotId) = visible.iter().find(|(known, _)| known == name)?;
-        stages.has(step, *slot).then(|| stages.whole(step, *slot))
+        stages.has(step, *slot).then_some(*slot)
     };
-    keys.iter().map(column).collect()
+    keys.iter().map(slot).collect()
 }
 
 /// The rows whose columns have these values.
 fn equal(
-    count: usize,
-    columns: &[Column],
+    (stages, step): (&Stages, usize),
+    slots: &[SlotId],
     keys: &[(String, String)],
 ) -> Result<Vec<u32>, RunError> {
-    let mut rows: Vec<u32> = (0..count as u32).collect();
-    for (column, (name, text)) in columns.iter().zip(keys) {
-        let ty = column.ty();
+    let value = |(slot, (name, text)): (&SlotId, &(String, String))| {
+        let ty = stages.column(step, *slot, &Rows::run(0, 0)).ty();
         let value = match ty {
             // All are blank.
             Type::Blank => text.is_empty().then_some(Scalar::Blank),
             _ => Scalar::parse(text, ty),
         };
-        let Some(value) = value else {
-            return Err(wrong(
+        value.ok_or_else(|| {
+            wrong(
                 format!("\"{text}\" is no {ty}, which `{name}` is"),
                 "values are written as outputs have them: 5.00, 2026-03-01, true".into(),
-            ));
-        };
-        rows.retain(|row| column.scalar(*row as usize) == value);
+            )
+        })
+    };
+    let values = slots.iter().zip(keys).map(value).collect::<Result<Vec<_>, _>>()?;
+    let count = stages.count(step);
+    let mut found = vec![];
+    for first in (0..count).step_by(PIECE) {
+        let run = Rows::run(first as u32, PIECE.min(count - first));
+        let mut rows: Vec<usize> = (0..run.len()).collect();
+        for (slot, value) in slots.iter().zip(&values) {
+            if !rows.is_empty() {
+                let column = stages.column(step, *slot, &run);
+                rows.retain(|row| column.scalar(*row) == *value);
+            }
+        }
+        found.extend(rows.into_iter().map(|row| (first + row) as u32));
     }
-    Ok(rows)
+    Ok(found)
 }
 
 fn wrong(message: String, help: String) -> RunError {

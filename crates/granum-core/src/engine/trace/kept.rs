@@ -1,6 +1,6 @@
 //! What is kept of a table's rows before each of its steps: where they came from, and of columns those that the
 //! step before made. A column is looked up where it was made, so that a step costs a number a row, not a copy of
-//! the table.
+//! the table. What has no room is away, as columns of finished tables are.
 
 use crate::aggregate::Groups;
 use crate::bug::{Sure, bug};
@@ -80,7 +80,7 @@ struct Made<T> {
 /// The rows before one step.
 struct Stage {
     rows: usize,
-    slots: Vec<Option<Made<Column>>>,
+    slots: Vec<Option<Made<Held>>>,
     origins: Vec<(TableId, Made<Rows>)>,
     without: Vec<(SlotId, Rows)>,
 }
@@ -102,7 +102,8 @@ pub(in crate::engine) struct Stages {
 impl Stages {
     /// A table's first rows, and which rows of other tables they are.
     pub fn begin(table: TableId, first: &Batch, of: Vec<(TableId, Rows)>) -> Self {
-        let slots = first.slots.iter().map(|slot| Some(Made { at: 0, it: slot.clone()? }));
+        let slots =
+            (0..first.slots.len()).map(|slot| Some(Made { at: 0, it: first.held_as(slot)? }));
         let origins =
             first.origins.iter().map(|(id, rows)| (*id, Made { at: 0, it: rows.clone() }));
         let stage = Stage {
@@ -119,10 +120,10 @@ impl Stages {
         let at = self.rows.len();
         // What a step leaves as it is moves with its rows; of groups all is made anew.
         let before = self.rows.last().filter(|_| !matches!(moved, Moved::Into(_)));
-        let slots = after.slots.iter().enumerate().map(|(slot, column)| {
-            let column = column.as_ref()?;
+        let slots = (0..after.slots.len()).map(|slot| {
+            let held = after.held_as(slot)?;
             let known = before.and_then(|before| before.slots.get(slot)?.clone());
-            Some(known.unwrap_or_else(|| Made { at, it: column.clone() }))
+            Some(known.unwrap_or(Made { at, it: held }))
         });
         let origins = after.origins.iter().map(|(id, rows)| {
             let known = before.and_then(|before| {
@@ -146,12 +147,14 @@ impl Stages {
         let since = |moved: &Moved| !matches!(moved, Moved::Same);
         let first = self.moved.iter().rposition(since).map_or(0, |at| at + 1);
         for (slot, held) in finished {
-            let Held::Own(column) = held else { continue };
+            if matches!(held, Held::Seen { .. }) {
+                continue;
+            }
             for stage in &mut self.rows[first..] {
                 if let Some(Some(made)) = stage.slots.get_mut(slot.0)
                     && made.at >= first
                 {
-                    made.it = column.clone();
+                    made.it = held.clone();
                 }
             }
         }

@@ -15,11 +15,11 @@ use super::context::RunError;
 use super::demand::{Purpose, Steps};
 use super::inputs::Inputs;
 use super::named::find_table;
-use super::run::{Run, worked};
+use super::run::{Run, within, worked};
 use crate::lang::PlanTree;
 use crate::port::{Observer, Sources};
 use crate::resolve::Plan;
-use crate::table::TableId;
+use crate::table::{Room, TableId};
 use crate::tally::{LedHere, RowStory, Story};
 pub(super) use cells::cells;
 use found::near_keys;
@@ -46,6 +46,8 @@ pub struct Tracing {
     pub keys: Vec<(String, String)>,
     /// The line of a file of the table, which is an input then: the end of its path, and the line.
     pub line: Option<(String, u64)>,
+    /// How much columns may hold in memory; all that they need where nothing is said.
+    pub room: Option<Room>,
 }
 
 /// Follows rows of a table back to files and on into all that is made from them.
@@ -63,7 +65,7 @@ pub fn trace(
     let mut inputs = Inputs::open(tree, sources)?;
     let wanted = |plan: &Plan| Ok(Purpose::Steps(Steps::From(find_table(plan, &tracing.table)?)));
     let end = |run: Run<'_>, inputs: &Inputs| story(&run, inputs, tracing);
-    worked(&mut inputs, (tree, settings), observer, wanted, |_, _| Ok(()), end)
+    worked(&mut inputs, (tree, settings), observer, wanted, within(tracing.room.as_ref()), end)
 }
 
 fn story(run: &Run<'_>, inputs: &Inputs, tracing: &Tracing) -> Result<Story, RunError> {

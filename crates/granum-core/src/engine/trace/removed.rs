@@ -9,13 +9,13 @@ use crate::engine::context::RunError;
 use crate::engine::demand::{Purpose, Steps};
 use crate::engine::inputs::Inputs;
 use crate::engine::named::find_table;
-use crate::engine::run::{Run, worked};
-use crate::engine::show::Shown;
+use crate::engine::run::{Run, within, worked};
+use crate::engine::show::{Showing, Shown};
 use crate::lang::PlanTree;
 use crate::port::{Observer, Sources};
 use crate::resolve::Plan;
 use crate::step::Gone;
-use crate::table::{Column, Rows, TableId};
+use crate::table::{Column, Room, Rows, TableId};
 use crate::tally::{Problem, StepName};
 use crate::value::{Scalar, Type};
 
@@ -40,7 +40,7 @@ pub fn removed(
     tree: &PlanTree,
     settings: &[(String, String)],
     sources: &dyn Sources,
-    table: Option<&str>,
+    (table, room): (Option<&str>, Option<&Room>),
     observer: &dyn Observer,
 ) -> Result<(Vec<RemovedRows>, Vec<Problem>), RunError> {
     let mut inputs = Inputs::open(tree, sources)?;
@@ -64,7 +64,7 @@ pub fn removed(
         }
         Ok((found, run.problems.clone()))
     };
-    worked(&mut inputs, (tree, settings), observer, wanted, |_, _| Ok(()), end)
+    worked(&mut inputs, (tree, settings), observer, wanted, within(room), end)
 }
 
 /// The rows that a step took out, if it is one that can.
@@ -127,10 +127,11 @@ pub fn show_removed(
     tree: &PlanTree,
     settings: &[(String, String)],
     sources: &dyn Sources,
-    (table, most): (&str, Option<usize>),
+    Showing { table, rows: most, room, .. }: &Showing,
     observer: &dyn Observer,
 ) -> Result<Shown, RunError> {
-    let (mut removed, problems) = removed(tree, settings, sources, Some(table), observer)?;
+    let of = (Some(table.as_str()), room.as_ref());
+    let (mut removed, problems) = removed(tree, settings, sources, of, observer)?;
     removed.retain(|step| step.rows > 0);
     let rows: usize = removed.iter().map(|step| step.rows).sum();
     let shown = rows.min(most.unwrap_or(usize::MAX));

@@ -1,7 +1,7 @@
 //! Works the steps of tables once more, one at a time and over all rows, so that it is known of each row what
 //! becomes of it.
 
-use std::cell::RefCell;
+use std::cell::{Cell, RefCell};
 use std::collections::HashMap;
 use std::rc::Rc;
 use std::sync::atomic::AtomicU64;
@@ -9,17 +9,18 @@ use std::sync::atomic::AtomicU64;
 use super::kept::{Moved, Stages};
 use crate::aggregate::{Groups, number};
 use crate::bug::{Sure, bug};
-use crate::engine::context::{Context, RunError, Stop};
+use crate::engine::context::{Context, RunError, Stop, first_slots};
 use crate::engine::feed::{begun, nothing_read};
 use crate::engine::flow::rows_problem;
 use crate::engine::inputs::Inputs;
 use crate::engine::read::Reading;
+use crate::engine::room::rows_together;
 use crate::engine::several;
 use crate::engine::tree::Tree;
 use crate::port::InputSource;
 use crate::resolve::{Lay, Source, TablePlan};
-use crate::step::{Naming, OnRows, RowsBecome, StepRunner};
-use crate::table::{Batch, Column, Place, Rows, TableId};
+use crate::step::{Naming, OnRows, Pace, RowsBecome, StepRunner, Trouble, Work};
+use crate::table::{Batch, Held, Place, Rows, SlotId, Stack, TableId};
 use crate::tally::Problem;
 
 /// The rows that a step's rows were before it: it stands where the tables that rows come from stand.
@@ -31,11 +32,19 @@ pub(in crate::engine) struct Replay<'a> {
     inputs: &'a Inputs,
     known: RefCell<HashMap<TableId, Option<Rc<Stages>>>>,
     zeros: AtomicU64,
+    /// The bytes of rows between steps that are here, about.
+    held: Cell<u64>,
 }
 
 impl<'a> Replay<'a> {
     pub fn new(context: Context<'a>, inputs: &'a Inputs) -> Self {
-        Self { context, inputs, known: RefCell::default(), zeros: AtomicU64::new(0) }
+        Self {
+            context,
+            inputs,
+            known: RefCell::default(),
+            zeros: AtomicU64::new(0),
+            held: Cell::new(0),
+        }
     }
 
     pub fn plan(&self, table: TableId) -> &'a TablePlan {
@@ -123,10 +132,12 @@ impl<'a> Replay<'a> {
                 return Ok(Some(stages));
             }
         };
+        self.keep_within(&mut rows);
         let mut stages = Stages::begin(table, &rows, of);
         for step in 0..plan.steps.len() {
             match self.step(table, step, &rows) {
-                Ok((after, moved)) => {
+                Ok((mut after, moved)) => {
+                    self.keep_within(&mut after);
                     stages.add(&after, moved);
                     rows = after;
                 }
@@ -143,27 +154,82 @@ impl<'a> Replay<'a> {
         Ok(Some(stages))
     }
 
+    /// Puts rows away where there is no room for them beside those that are here. What comes of the next step has the
+    /// columns that these have, so that they are counted once.
+    fn keep_within(&self, rows: &mut Batch) {
+        let Some(room) = self.context.room else { return };
+        let all = self.held.get() + rows.bytes_held() as u64;
+        if all > room.limit() / 4 {
+            rows.put_away(&room.file());
+        } else {
+            self.held.set(all);
+        }
+    }
+
     /// The rows after a step, and what became of those before.
     fn step(&self, table: TableId, step: usize, before: &Batch) -> Result<(Batch, Moved), Problem> {
         let runner = self.runner(table, step);
         let work = self.plan(table).steps[step].step.work();
-        let mut batch = before.clone();
-        batch.origins.push((BEFORE, Rows::same(batch.rows)));
-        let left = work.work(&runner, OnRows { batch: &mut batch, total_row: None })?;
-        if !left.troubles.is_empty() {
-            return Err(rows_problem(&self.plan(table).name, left.troubles));
+        let by_runs = before.has_away() && before.rows > 0 && work.pace() == Pace::Passing;
+        let (mut batch, troubles) = if by_runs {
+            self.by_runs(&runner, work, before)?
+        } else {
+            let mut batch = before.clone();
+            batch.origins.push((BEFORE, Rows::same(batch.rows)));
+            let got = batch.get(runner.looks_at().into_iter());
+            let left = work.work(&runner, OnRows { batch: &mut batch, total_row: None })?;
+            batch.let_go(&got);
+            (batch, left.troubles)
+        };
+        if !troubles.is_empty() {
+            return Err(rows_problem(&self.plan(table).name, troubles));
         }
         let moved = match (work.rows(), work.groups()) {
             (_, Some(plan)) if plan.keys.is_empty() => Moved::Into(Groups::one(before.rows)),
             (_, Some(plan)) => {
-                let keys = runner.columns(before, plan.keys.iter().map(|(key, ..)| key))?;
+                let mut keyed = before.clone();
+                keyed.get(plan.keys.iter().flat_map(|(key, ..)| key.slots()));
+                let keys = runner.columns(&keyed, plan.keys.iter().map(|(key, ..)| key))?;
                 Moved::Into(number(keys, before.rows).0)
             }
             (RowsBecome::Same, None) => Moved::Same,
-            (_, None) => Moved::From(batch.origin(BEFORE).sure("the rows before a step").clone()),
+            (_, None) => {
+                let from = batch.origin(BEFORE).sure("the rows before a step").clone().packed();
+                let away = self.context.room.filter(|_| before.has_away());
+                Moved::From(away.map_or(from.clone(), |room| from.away(&room.file())))
+            }
         };
         batch.origins.retain(|(origin, _)| *origin != BEFORE);
         Ok((batch, moved))
+    }
+
+    /// The same of a step that works on rows as they pass: run by run, so that what is away is got for a run at a time.
+    fn by_runs(
+        &self,
+        runner: &StepRunner<'_>,
+        work: &dyn Work,
+        before: &Batch,
+    ) -> Result<(Batch, Vec<Trouble>), Problem> {
+        let in_order = matches!(work.rows(), RowsBecome::Same | RowsBecome::Fewer);
+        let stays = before.clone();
+        let stays = in_order.then_some(&stays);
+        let (mut stack, mut troubles, mut file) = (Stack::new(), vec![], None);
+        let all = (0..before.slots.len()).map(SlotId).collect();
+        for (first, mut run) in before.runs(all) {
+            let rows = Rows::run(first as u32, run.rows);
+            run.away.clear();
+            run.fed = Some(rows.clone());
+            run.origins.push((BEFORE, rows));
+            let left = work.work(runner, OnRows { batch: &mut run, total_row: None })?;
+            troubles.extend(left.troubles);
+            stack.append(&[run], stays, 0);
+            if let Some(room) = self.context.room
+                && self.held.get() + stack.bytes_held() as u64 > room.limit() / 4
+            {
+                stack.put_away(file.get_or_insert_with(|| room.file()));
+            }
+        }
+        Ok((stack.finish(stays.cloned(), false).0, troubles))
     }
 
     /// The first rows of a table, and which rows of other tables they are.
@@ -183,7 +249,11 @@ impl<'a> Replay<'a> {
                 let others = from.origins.iter().filter(|(origin, _)| origin != base);
                 origins.extend(others.cloned());
                 let rows = Batch::finished(from.rows, from.columns.clone(), origins);
-                (begun(context, table, &rows), vec![(*base, Rows::same(from.rows))])
+                let first = match context.room {
+                    Some(_) => Batch { origins: rows.origins.clone(), ..as_held(plan, &rows) },
+                    None => begun(context, table, &rows),
+                };
+                (first, vec![(*base, Rows::same(from.rows))])
             }
             Source::Several(several) => {
                 let laid = match several::rows(context, table, several) {
@@ -217,19 +287,43 @@ impl<'a> Replay<'a> {
             Stop::Contradiction(_) => bug("an input that was read has other types now"),
         };
         let mut reading = Reading::begin(context, table, source).map_err(RunError::Source)?;
-        let mut parts = vec![];
+        let (mut stack, mut file) = (Stack::new(), None);
         loop {
             let window = reading.window(context, None, PARTS).map_err(stopped)?;
             if window.is_empty() {
                 break;
             }
-            parts.extend(window);
+            stack.append(&window, None, reading.progress().1.min(most(context)));
+            if let Some(room) = context.room
+                && self.held.get() + stack.bytes_held() as u64 > room.limit() / 4
+            {
+                stack.put_away(file.get_or_insert_with(|| room.file()));
+            }
+            context.can_go_on().map_err(stopped)?;
         }
-        if parts.is_empty() {
+        if stack.rows() == 0 {
             return Ok(nothing_read(context, &Tree::new(context.demand, table)));
         }
-        Ok(joined(&parts))
+        Ok(stack.finish(None, false).0)
     }
+}
+
+/// How many rows are here together at most, about.
+fn most(context: &Context<'_>) -> usize {
+    context.room.map_or(usize::MAX, rows_together)
+}
+
+/// Finished rows under the slots of a table that is made from them, each as it is held.
+fn as_held(table: &TablePlan, rows: &Batch) -> Batch {
+    let here = first_slots(table, |_, column| match &rows.columns[column.0] {
+        Some(Held::Own(own)) => Some(own.clone()),
+        _ => None,
+    });
+    let away = first_slots(table, |_, column| match &rows.columns[column.0] {
+        Some(Held::Own(_)) | None => None,
+        held => held.clone(),
+    });
+    Batch { away, ..Batch::new(rows.rows, here, vec![]) }
 }
 
 /// The first rows of a table, and the tables that they come from.
@@ -237,19 +331,3 @@ type First = (Batch, Vec<(TableId, Rows)>);
 
 /// So many parts of files are read at once.
 const PARTS: usize = 16;
-
-/// Batches one under the other.
-fn joined(parts: &[Batch]) -> Batch {
-    let slots = (0..parts[0].slots.len()).map(|slot| {
-        let columns: Option<Vec<Column>> =
-            parts.iter().map(|part| part.slots[slot].clone()).collect();
-        columns.map(|columns| Column::concat(&columns))
-    });
-    let origins = parts[0].origins.iter().map(|(origin, _)| {
-        let rows =
-            parts.iter().flat_map(|part| part.origin(*origin).sure("where rows came from").iter());
-        (*origin, rows.collect())
-    });
-    let rows = parts.iter().map(|part| part.rows).sum();
-    Batch::new(rows, slots.collect(), origins.collect())
-}

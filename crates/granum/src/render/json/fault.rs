@@ -165,8 +165,6 @@ enum OtherFault {
     Grain,
     /// A folder that the demo cannot use.
     Folder,
-    /// The folder for what memory has no room for.
-    Spill,
 }
 
 impl ErrorTold {
@@ -210,7 +208,7 @@ impl From<&SourceError> for ErrorTold {
 
 impl From<&ScratchError> for ErrorTold {
     fn from(error: &ScratchError) -> Self {
-        Self::other(OtherFault::Spill, &error.folder, &error.message, &error.help)
+        Self::from(&SourceError::from(error.clone()))
     }
 }
 

@@ -14,7 +14,7 @@ use crate::engine::context::RunError;
 use crate::engine::demand::{Demand, Purpose, Steps};
 use crate::engine::inputs::Inputs;
 use crate::engine::named::find_table;
-use crate::engine::run::{Run, worked};
+use crate::engine::run::{Run, within, worked};
 use crate::engine::show::{Showing, Shown, show};
 use crate::engine::trace::{Found, Replay, Tracing, became, find, words};
 use crate::lang::{
@@ -99,7 +99,7 @@ pub fn real_example(
         }
         Ok(real)
     };
-    worked(&mut inputs, (tree, settings), observer, wanted, |_, _| Ok(()), end)
+    worked(&mut inputs, (tree, settings), observer, wanted, within(tracing.room.as_ref()), end)
 }
 
 struct Making<'a> {

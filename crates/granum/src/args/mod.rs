@@ -1,15 +1,19 @@
 //! What can be typed.
 
+mod options;
+mod words;
+
 use std::path::PathBuf;
 
-use clap::{Args as ClapArgs, CommandFactory, Parser, Subcommand, ValueEnum};
+use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
 use clap_complete::Shell;
 use granum_core::compare::Comparing;
-use granum_core::engine::Tracing;
-use granum_core::port::Written;
-use granum_core::table::Room;
 
-use crate::memory::{Size, room, size};
+pub use options::{
+    Deny, Format, Memory, PlanOptions, PlanSource, Reading, ShowFormat, ShowOptions, Writing,
+};
+use words::{file_line, setting};
+pub use words::{items, shown, traced};
 
 /// Joins sales tables so that no row and no cent is lost unseen.
 #[derive(Debug, Parser)]
@@ -83,6 +87,8 @@ pub enum Command {
         files: Vec<String>,
         #[command(flatten)]
         reading: Reading,
+        #[command(flatten)]
+        memory: Memory,
     },
     /// How files link: which column leads where, how much of each side is met, what is not safe
     Relate {
@@ -91,6 +97,8 @@ pub enum Command {
         files: Vec<String>,
         #[command(flatten)]
         reading: Reading,
+        #[command(flatten)]
+        memory: Memory,
         /// Only say which files have a column of a name like this
         #[arg(long, value_name = "NAME")]
         find: Option<String>,
@@ -107,6 +115,8 @@ pub enum Command {
         files: Vec<String>,
         #[command(flatten)]
         reading: Reading,
+        #[command(flatten)]
+        memory: Memory,
     },
     /// Do all grains, links, checks and examples of a plan hold? Writes nothing
     Check {
@@ -233,7 +243,7 @@ pub struct MatchArgs {
     #[arg(long, value_name = "KEY[=KEY],\u{2026}")]
     pub on: Option<String>,
     /// List names that are not equal and may be meant alike: letters swapped, words in another order, accents
-    #[arg(long, requires = "on", conflicts_with_all = ["amount", "by", "settings"])]
+    #[arg(long, requires = "on", conflicts_with_all = ["amount", "by", "settings", "memory", "spill"])]
     pub near: bool,
     /// Write the likeliest pairs to a CSV file, to be looked at and linked over
     #[arg(long, value_name = "FILE", requires = "near")]
@@ -249,6 +259,8 @@ pub struct MatchArgs {
     pub settings: Vec<(String, String)>,
     #[command(flatten)]
     pub reading: Reading,
+    #[command(flatten)]
+    pub memory: Memory,
 }
 
 /// Two builds of a table.
@@ -280,55 +292,6 @@ fn tolerance(text: &str) -> Result<(i128, granum_core::value::Scale), String> {
     Comparing::tolerance(text).ok_or_else(|| "a number such as 0.01".into())
 }
 
-/// How files are written, where that is not to be found out, and how the result is printed.
-#[derive(Debug, Clone, ClapArgs)]
-pub struct Reading {
-    /// The sign between fields, or the word tab; found out if not given
-    #[arg(long, value_name = "SIGN", value_parser = delimiter)]
-    pub delimiter: Option<u8>,
-    /// The encoding, such as windows-1252; found out if not given
-    #[arg(long, value_name = "NAME")]
-    pub encoding: Option<String>,
-    /// The line of the header, in a sheet its row; found out if not given
-    #[arg(long, value_name = "LINE", value_parser = clap::value_parser!(u64).range(1..))]
-    pub header_at: Option<u64>,
-    /// The sheet of a book; all that have cells if not given
-    #[arg(long, value_name = "NAME")]
-    pub sheet: Option<String>,
-    /// The cells of a sheet that are meant, such as B4:H900
-    #[arg(long, value_name = "CELLS")]
-    pub range: Option<String>,
-    /// How the result is printed; JSON has everything that the text shows
-    #[arg(long, value_enum, default_value_t = Format::Text)]
-    pub format: Format,
-}
-
-impl Reading {
-    /// What was said of how files are written.
-    pub fn written(&self) -> Written {
-        Written {
-            delimiter: self.delimiter,
-            encoding: self.encoding.clone(),
-            header_at: self.header_at,
-            footer: None,
-            sheet: self.sheet.clone(),
-            range: self.range.clone(),
-            ..Written::default()
-        }
-    }
-}
-
-fn delimiter(text: &str) -> Result<u8, String> {
-    match text.as_bytes() {
-        b"tab" | b"\\t" => Ok(b'\t'),
-        [sign @ (b'"' | b'\r' | b'\n')] => {
-            Err(format!("{:?} cannot part fields", char::from(*sign)))
-        }
-        [sign] if sign.is_ascii() => Ok(*sign),
-        _ => Err("one sign, such as ; or the word tab".into()),
-    }
-}
-
 /// Which row of a table or an input of a plan.
 #[derive(Debug, ClapArgs)]
 pub struct RowArgs {
@@ -341,6 +304,8 @@ pub struct RowArgs {
     /// The row that begins on this line of a file of an input
     #[arg(long, value_name = "FILE:LINE", value_parser = file_line)]
     pub line: Option<(String, u64)>,
+    #[command(flatten)]
+    pub memory: Memory,
 }
 
 /// A plan, and how to take it.
@@ -363,133 +328,6 @@ pub struct PlanArgs {
     #[command(flatten)]
     pub options: PlanOptions,
 }
-
-/// What a run writes beside its outputs, or in their place.
-#[derive(Debug, Clone, Default, PartialEq, Eq, ClapArgs)]
-pub struct Writing {
-    /// Put the rows that steps took out into files of this folder, one a step, or into sheets or tables of this
-    /// book or database, also where nothing else is written
-    #[arg(long, value_name = "DIR")]
-    pub aside: Option<PathBuf>,
-    /// Write down the run: plan, parameters, files with their hashes, what was told, and what came of it
-    #[arg(long, value_name = "PATH")]
-    pub record: Option<PathBuf>,
-    /// Tell what changed since a record: inputs, plan, rows, shares and amounts
-    #[arg(long, value_name = "RECORD")]
-    pub against: Option<PathBuf>,
-    /// Write one page that tells all of the run, also where it stops
-    #[arg(long, value_name = "PAGE")]
-    pub report: Option<PathBuf>,
-    /// Compare each output with the file that it replaces, row by row and cell by cell
-    #[arg(long)]
-    pub changes: bool,
-    /// Only write the outputs of this table; all checks run. May be said several times
-    #[arg(long, value_name = "TABLE")]
-    pub only: Vec<String>,
-    /// Where the run stops, write what could be built into this folder, marked as stopped
-    #[arg(long, value_name = "DIR")]
-    pub anyway_to: Option<PathBuf>,
-}
-
-/// How much memory tables take, and where they go beyond it.
-#[derive(Debug, Clone, Default, ClapArgs)]
-pub struct Memory {
-    /// How much memory to work with, such as 512MB, 4GiB or 50% of what is free: tables that have no room go to a
-    /// disk, and nothing else changes [default: 75%]
-    #[arg(long, value_name = "SIZE", value_parser = size)]
-    pub memory: Option<Size>,
-    /// The folder for what memory has no room for [default: where the system has room for large temporary files]
-    #[arg(long, value_name = "DIR")]
-    pub spill: Option<PathBuf>,
-}
-
-impl Memory {
-    /// The room that tables have.
-    pub fn room(&self) -> Room {
-        room(self.memory, self.spill.as_deref())
-    }
-}
-
-/// What holds outputs back beside what must hold.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-pub enum Deny {
-    Warnings,
-}
-
-/// How to take a plan, and how to tell what came of it.
-#[derive(Debug, Clone, Default, ClapArgs)]
-pub struct PlanOptions {
-    /// A plan's text in place of a file; its paths begin in the current folder
-    #[arg(short = 'e', id = "text", value_name = "PLAN TEXT")]
-    pub text: Option<String>,
-    /// How the result is printed; JSON has everything that the text shows
-    #[arg(long, value_enum, default_value_t = Format::Text)]
-    pub format: Format,
-    /// Give a parameter another value
-    #[arg(long = "set", value_name = "NAME=VALUE", value_parser = setting)]
-    pub settings: Vec<(String, String)>,
-}
-
-/// The same for `show`, whose rows can be sent on to another program.
-#[derive(Debug, Clone, Default, ClapArgs)]
-pub struct ShowOptions {
-    /// A plan's text in place of a file; its paths begin in the current folder
-    #[arg(short = 'e', id = "text", value_name = "PLAN TEXT")]
-    pub text: Option<String>,
-    /// How the rows are printed; `arrow` sends all of them on, all columns with their types, as a
-    /// stream of Arrow
-    #[arg(long, value_enum, default_value_t = ShowFormat::Text)]
-    pub format: ShowFormat,
-    /// Give a parameter another value
-    #[arg(long = "set", value_name = "NAME=VALUE", value_parser = setting)]
-    pub settings: Vec<(String, String)>,
-    #[command(flatten)]
-    pub memory: Memory,
-}
-
-impl ShowOptions {
-    /// How the plan is taken, and all else told that is not rows.
-    pub fn of_plan(&self) -> PlanOptions {
-        let format = match self.format {
-            ShowFormat::Text | ShowFormat::Arrow => Format::Text,
-            ShowFormat::Json => Format::Json,
-        };
-        PlanOptions { text: self.text.clone(), format, settings: self.settings.clone() }
-    }
-}
-
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, ValueEnum)]
-pub enum ShowFormat {
-    #[default]
-    Text,
-    Json,
-    Arrow,
-}
-
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, ValueEnum)]
-pub enum Format {
-    #[default]
-    Text,
-    Json,
-}
-
-/// Where a plan's text comes from.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum PlanSource {
-    File(PathBuf),
-    Text(String),
-}
-
-impl PlanSource {
-    /// Its name in messages, and in commands to try.
-    pub fn name(&self) -> String {
-        match self {
-            Self::File(path) => path.display().to_string(),
-            Self::Text(_) => "-e '\u{2026}'".into(),
-        }
-    }
-}
-
 impl PlanArgs {
     /// The plan that was meant. One of both is there, which the call was checked for.
     pub fn source(&self) -> PlanSource {
@@ -498,98 +336,4 @@ impl PlanArgs {
             (None, text) => PlanSource::Text(text.clone().unwrap_or_default()),
         }
     }
-}
-
-/// What `show` was asked for: a plan and a table, or a table alone where `-e` gives the plan.
-///
-/// # Errors
-/// The usage error, if one word is missing or one too many.
-pub fn shown(
-    command: &str,
-    words: &[String],
-    options: &PlanOptions,
-) -> Result<(PlanSource, Option<String>), clap::Error> {
-    match (words, &options.text) {
-        ([plan, table], None) => Ok((PlanSource::File(plan.into()), Some(table.clone()))),
-        ([plan], None) => Ok((PlanSource::File(plan.into()), None)),
-        ([table], Some(text)) => Ok((PlanSource::Text(text.clone()), Some(table.clone()))),
-        ([], Some(text)) => Ok((PlanSource::Text(text.clone()), None)),
-        (_, None) => Err(Args::command().error(
-            clap::error::ErrorKind::MissingRequiredArgument,
-            format!("{command} takes a plan and a table: granum {command} PLAN TABLE"),
-        )),
-        (_, Some(_)) => Err(Args::command().error(
-            clap::error::ErrorKind::ArgumentConflict,
-            format!(
-                "with -e, {command} takes a table alone: granum {command} -e 'PLAN TEXT' TABLE"
-            ),
-        )),
-    }
-}
-
-/// What `trace` and `example` were asked for.
-///
-/// # Errors
-/// The usage error, if a word is missing.
-pub fn traced(command: &str, row: &RowArgs) -> Result<(PlanSource, Tracing), clap::Error> {
-    let line = row.line.clone();
-    let wrong = |message: &str| {
-        Args::command().error(clap::error::ErrorKind::MissingRequiredArgument, message)
-    };
-    let (source, words) = match (&row.words[..], &row.options.text) {
-        (words, Some(text)) => (PlanSource::Text(text.clone()), words),
-        ([plan, words @ ..], None) => (PlanSource::File(plan.into()), words),
-        ([], None) => {
-            return Err(wrong(&format!("{command} takes a plan, a table and values: see --help")));
-        }
-    };
-    let usage = format!(
-        "{command} takes a table and what columns of the row hold: granum {command} PLAN TABLE \
-         COLUMN=VALUE, or an input and --line FILE:LINE"
-    );
-    let [table, keys @ ..] = words else { return Err(wrong(&usage)) };
-    let keys = keys.iter().map(|key| match key.split_once('=') {
-        Some((name, value)) => Ok((name.trim().to_owned(), value.to_owned())),
-        None => Err(wrong(&format!("`{key}` is no COLUMN=VALUE"))),
-    });
-    let keys = keys.collect::<Result<Vec<_>, _>>()?;
-    if keys.is_empty() != line.is_some() {
-        return Err(wrong(&usage));
-    }
-    Ok((source, Tracing { table: table.clone(), keys, line }))
-}
-
-fn file_line(text: &str) -> Result<(String, u64), String> {
-    let wrong = || "a line is asked for as FILE:LINE".to_owned();
-    let (file, line) = text.rsplit_once(':').ok_or_else(wrong)?;
-    Ok((file.to_owned(), line.parse().map_err(|_| wrong())?))
-}
-
-fn setting(text: &str) -> Result<(String, String), String> {
-    let (name, value) = text.split_once('=').ok_or("a parameter is set with NAME=VALUE")?;
-    Ok((name.trim().to_owned(), value.to_owned()))
-}
-
-/// The items of a list: parted by commas that stand in no brackets and no quotes.
-pub fn items(list: &str) -> Vec<String> {
-    let mut items = vec![String::new()];
-    let (mut depth, mut quote) = (0_i32, None);
-    for letter in list.chars() {
-        match (quote, letter) {
-            (Some(open), _) if letter == open => quote = None,
-            (Some(_), _) => {}
-            (None, '"' | '`') => quote = Some(letter),
-            (None, '(') => depth += 1,
-            (None, ')') => depth -= 1,
-            (None, ',') if depth <= 0 => {
-                items.push(String::new());
-                continue;
-            }
-            _ => {}
-        }
-        if let Some(item) = items.last_mut() {
-            item.push(letter);
-        }
-    }
-    items.into_iter().map(|item| item.trim().to_owned()).filter(|item| !item.is_empty()).collect()
 }

@@ -1,0 +1,187 @@
+//! Rows that sets of columns do not tell apart, over all rows of a file: those that are here, or that are away.
+
+use std::collections::HashMap;
+use std::sync::{Arc, Mutex, PoisonError};
+
+use rayon::prelude::*;
+
+use super::candidates::Near;
+use super::copies::{Copies, CopiesBuilder, Shared};
+use super::partition::Partition;
+use super::scattered::Grouped;
+use crate::link::BlankKeys;
+use crate::table::{Codes, PIECE, Room};
+
+/// A column that may be part of what one row is.
+pub(crate) struct Candidate<'a> {
+    pub codes: &'a Codes,
+    pub blanks: u64,
+    /// Different values, blank apart.
+    pub distinct: u64,
+    /// How unlikely it is that the column identifies anything; 0 for a key.
+    pub unlikely: u32,
+}
+
+/// The rows that sets of columns do not tell apart, over all rows. What one column groups is kept:
+/// most sets begin with the same.
+pub(crate) struct Grouping<'a> {
+    pub(super) columns: &'a [Candidate<'a>],
+    pub(super) rows: usize,
+    known: Mutex<HashMap<usize, Arc<Partition>>>,
+}
+
+impl<'a> Grouping<'a> {
+    pub fn new(columns: &'a [Candidate<'a>], rows: usize) -> Self {
+        Self { columns, rows, known: Mutex::default() }
+    }
+
+    /// The rows of a set where they are away.
+    fn away<'g>(
+        &'g self,
+        set: &[usize],
+        blanks: BlankKeys,
+        but: Option<&'g Copies>,
+    ) -> Option<Grouped<'g>> {
+        let codes: Vec<&Codes> = set.iter().map(|at| self.columns[*at].codes).collect();
+        let room: &Room = codes.iter().find_map(|codes| codes.file())?.room();
+        Some(Grouped { codes, blanks, but, rows: self.rows, room })
+    }
+
+    /// Rows with equal values in a set of columns, where a blank equals nothing.
+    fn groups(&self, set: &[usize]) -> Partition {
+        // The column with most values goes first: it leaves the least to the others.
+        let mut set = set.to_vec();
+        set.sort_by_key(|at| std::cmp::Reverse(self.columns[*at].distinct));
+        let Some((first, rest)) = set.split_first() else { return Partition::of_all(self.rows) };
+        let begin = self.by(*first);
+        let Some((second, rest)) = rest.split_first() else { return begin.as_ref().clone() };
+        let groups = begin.split(self.columns[*second].codes, BlankKeys::Apart);
+        rest.iter()
+            .fold(groups, |groups, at| groups.split(self.columns[*at].codes, BlankKeys::Apart))
+    }
+
+    fn by(&self, at: usize) -> Arc<Partition> {
+        let mut known = self.known.lock().unwrap_or_else(PoisonError::into_inner);
+        let column = &self.columns[at];
+        let make = || Arc::new(Partition::of(column.codes, column.distinct, BlankKeys::Apart));
+        known.entry(at).or_insert_with(make).clone()
+    }
+
+    /// The rows that are exact copies of an earlier one.
+    pub fn copies(&self) -> Copies {
+        let mut order: Vec<usize> = (0..self.columns.len()).collect();
+        if let Some(away) = self.away(&order, BlankKeys::Equal, None) {
+            return away.copies();
+        }
+        // A column without blanks groups rows whatever a blank means.
+        let column = |at: usize| &self.columns[at];
+        order.sort_by_key(|at| (column(*at).blanks > 0, std::cmp::Reverse(column(*at).distinct)));
+        let Some((first, rest)) = order.split_first() else {
+            return CopiesBuilder::new(self.rows).finish();
+        };
+        let begin = match column(*first).blanks {
+            0 => self.by(*first),
+            _ => Arc::new(Partition::of(
+                column(*first).codes,
+                column(*first).distinct,
+                BlankKeys::Equal,
+            )),
+        };
+        let split =
+            |groups: Partition, at: &usize| groups.split(column(*at).codes, BlankKeys::Equal);
+        match rest.split_first() {
+            None => self.pairs(&begin),
+            Some((second, rest)) => {
+                let groups = begin.split(column(*second).codes, BlankKeys::Equal);
+                self.pairs(&rest.iter().fold(groups, split))
+            }
+        }
+    }
+
+    /// Each row of a group but the first, with the first.
+    fn pairs(&self, groups: &Partition) -> Copies {
+        let mut copies = CopiesBuilder::new(self.rows);
+        for rows in groups.iter() {
+            rows[1..].iter().for_each(|row| copies.take(*row, rows[0]));
+        }
+        copies.finish()
+    }
+
+    /// The rows that break a set, copies apart.
+    pub fn count(&self, set: &[usize], copies: &Copies) -> Near {
+        if let Some(away) = self.away(set, BlankKeys::Apart, Some(copies)) {
+            let (repeating, blank) = away.count();
+            return Near { columns: set.to_vec(), repeating, blank };
+        }
+        let groups = self.groups(set);
+        let blank = if set.iter().all(|at| self.columns[*at].blanks == 0) {
+            0
+        } else {
+            (0..self.rows as u32).filter(|row| self.lacks(set, *row)).count() as u64
+        };
+        // A copy repeats the key of the row that it is a copy of.
+        let without = self.copies_without(set, copies);
+        let repeating = groups.repeating() - (copies.count() as u64 - without);
+        Near { columns: set.to_vec(), repeating, blank: blank - without }
+    }
+
+    fn lacks(&self, set: &[usize], row: u32) -> bool {
+        set.iter()
+            .any(|at| self.columns[*at].blanks > 0 && self.columns[*at].codes.get(row).is_none())
+    }
+
+    /// How many copies have no key in some columns.
+    pub fn copies_without(&self, set: &[usize], copies: &Copies) -> u64 {
+        let with_blanks = set.iter().filter(|at| self.columns[**at].blanks > 0);
+        let codes: Vec<&Codes> = with_blanks.map(|at| self.columns[*at].codes).collect();
+        if codes.is_empty() {
+            return 0;
+        }
+        let mut runs: Vec<Vec<u64>> = vec![];
+        let mut first = usize::MAX;
+        let mut without = 0;
+        for row in copies.rows().map(|row| row as usize) {
+            let begin = row / PIECE * PIECE;
+            if begin != first {
+                first = begin;
+                let rows = PIECE.min(self.rows - first);
+                runs = codes.iter().map(|codes| codes.run(first, rows)).collect();
+            }
+            without += u64::from(runs.iter().any(|run| run[row - first] == Codes::NO_HASH));
+        }
+        without
+    }
+
+    /// The keys of a set that several rows have, copies apart.
+    pub fn shared(&self, set: &[usize], copies: &Copies) -> Shared {
+        if let Some(away) = self.away(set, BlankKeys::Apart, Some(copies)) {
+            return away.shared();
+        }
+        let mut shared = Shared::default();
+        self.groups(set).without(copies).iter().for_each(|rows| shared.take(rows));
+        shared
+    }
+
+    /// In which columns the rows of one key of a set differ, copies apart: the column's place, and in how many keys
+    /// it has several values; the most first. Blank is a value here like any other.
+    pub fn differing(&self, set: &[usize], copies: &Copies) -> Vec<(usize, u64)> {
+        let all: Vec<&Codes> = self.columns.iter().map(|column| column.codes).collect();
+        let counts = match self.away(set, BlankKeys::Apart, Some(copies)) {
+            Some(away) => away.differing(&all),
+            None => {
+                let groups = self.groups(set).without(copies);
+                let count = |codes: &&Codes| {
+                    let differs = |rows: &&Vec<u32>| {
+                        rows.iter().any(|row| codes.raw(*row) != codes.raw(rows[0]))
+                    };
+                    groups.iter().filter(differs).count() as u64
+                };
+                all.par_iter().map(count).collect()
+            }
+        };
+        let mut found: Vec<(usize, u64)> = counts.into_iter().enumerate().collect();
+        found.retain(|(_, groups)| *groups > 0);
+        found.sort_by_key(|(at, groups)| (std::cmp::Reverse(*groups), *at));
+        found
+    }
+}

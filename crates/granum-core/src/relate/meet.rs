@@ -1,0 +1,209 @@
+//! Which values of one column another has, as they are and once their keys are mended.
+
+use std::borrow::Cow;
+use std::collections::HashMap;
+
+use crate::link::mend::{Change, changed, needed};
+use crate::survey::{CodedColumn, Dictionary};
+
+/// A part of the values tells whether it is worth to look at all of them.
+const PROBED: usize = 200;
+
+/// Which values of one column another has. Where of either a sample is kept, of the values that both would keep.
+pub(super) struct Met {
+    /// For each value of the one: the number of its equal in the other.
+    pub to: Vec<Option<u32>>,
+    /// One in so many values was looked at; the numbers are those that were found.
+    pub one_in: u64,
+    pub found: Shares,
+    /// How keys are mended so that more match.
+    pub mend: Mend,
+}
+
+/// Keys and rows, and those that lead somewhere.
+#[derive(Debug, Clone, Copy, Default)]
+pub(super) struct Shares {
+    /// Different keys, and those of them that the other side has.
+    pub distinct: u64,
+    pub distinct_matched: u64,
+    /// Rows that have a key, those that lead somewhere, and those that do so once their keys are mended.
+    pub rows: u64,
+    pub matched: u64,
+    pub mended: u64,
+}
+
+impl Shares {
+    /// The same shares of all keys and rows.
+    pub fn of_all(self, distinct: u64, rows: u64) -> Self {
+        let share = |of: u64, all: u64, found: u64| {
+            (u128::from(of) * u128::from(all) / u128::from(found.max(1))) as u64
+        };
+        Self {
+            distinct,
+            distinct_matched: share(self.distinct_matched, distinct, self.distinct),
+            rows,
+            matched: share(self.matched, rows, self.rows),
+            mended: share(self.mended, rows, self.rows),
+        }
+    }
+}
+
+/// What is done to the keys of both sides so that more of them match.
+#[derive(Debug, Clone, Default)]
+pub(super) struct Mend {
+    pub left: Vec<Change>,
+    pub right: Vec<Change>,
+}
+
+/// Looks up the values of one column in another; gives up early where too few are met. Where some are
+/// not, it looks for what mends them: what is done to both sides loses no match and makes no two
+/// values of the target one. `zeros` says whether zeros in front may be taken away as well.
+pub(super) fn meet(
+    column: &CodedColumn,
+    target: &CodedColumn,
+    needed: u64,
+    zeros: bool,
+) -> Option<Met> {
+    let dictionary = &column.dictionary;
+    let halved = dictionary.halved().max(target.dictionary.halved());
+    let asked: Vec<usize> = (0..dictionary.len())
+        .filter(|number| {
+            dictionary.halved() == halved || Dictionary::keeps(dictionary.value(*number), halved)
+        })
+        .collect();
+    let probed = asked.iter().step_by((asked.len() / PROBED).max(1));
+    let count = probed.len() as u64;
+    let near = |number: &&usize| {
+        let value = dictionary.value(**number);
+        let trimmed = value.trim();
+        let has = |text: &str| target.dictionary.find(text).is_some();
+        has(value) || has(trimmed) || has(&trimmed.to_uppercase()) || has(&trimmed.to_lowercase())
+    };
+    let hits = probed.filter(near).count() as u64;
+    // A sample may miss by a little what the whole has; zeros are seen in the whole only.
+    if !zeros && (hits + 5) * 100 < count * needed.saturating_sub(10) {
+        return None;
+    }
+    let mut plain = vec![None; dictionary.len()];
+    for number in &asked {
+        plain[*number] = target.dictionary.find(dictionary.value(*number));
+    }
+    let matched = |met: &[Option<u32>]| -> u64 {
+        let met = met.iter().enumerate().filter(|(_, to)| to.is_some());
+        met.map(|(number, _)| dictionary.rows(number)).sum()
+    };
+    let all = plain.iter().flatten().count() == asked.len();
+    let wins = if all { None } else { mends(column, target, &plain, zeros) };
+    let before = matched(&plain);
+    let (mut to, mend) = wins.unwrap_or((plain, Mend::default()));
+    if asked.len() < to.len() {
+        let mut of_asked = vec![None; to.len()];
+        asked.iter().for_each(|number| of_asked[*number] = to[*number]);
+        to = of_asked;
+    }
+    let after = matched(&to);
+    let found = Shares {
+        distinct: asked.len() as u64,
+        distinct_matched: to.iter().flatten().count() as u64,
+        rows: asked.iter().map(|number| dictionary.rows(*number)).sum(),
+        matched: after,
+        mended: after - before,
+    };
+    Some(Met { one_in: 1 << halved, found, to, mend })
+}
+
+/// The mend that wins most, the simplest of those: for each value its equal then.
+fn mends(
+    column: &CodedColumn,
+    target: &CodedColumn,
+    plain: &[Option<u32>],
+    zeros: bool,
+) -> Option<(Vec<Option<u32>>, Mend)> {
+    use Change::{Lower, Trim, Upper, Zeros};
+    let small =
+        target.dictionary.values().all(|(value, ..)| !value.chars().any(char::is_uppercase));
+    let case = if small { Lower } else { Upper };
+    let tried = [
+        vec![Trim],
+        vec![case.clone()],
+        vec![Zeros],
+        vec![Trim, case.clone()],
+        vec![Trim, Zeros],
+        vec![Trim, case, Zeros],
+    ];
+    // What no value has, need not be taken away.
+    let any = |has: &dyn Fn(&str) -> bool| {
+        [column, target]
+            .iter()
+            .any(|column| column.dictionary.values().any(|(value, ..)| has(value)))
+    };
+    let spaces = any(&|value| value.trim() != value);
+    let zeros = zeros && any(&|value| value.trim_start().starts_with('0'));
+    let letters = any(&|value| value.chars().any(char::is_lowercase))
+        && any(&|value| value.chars().any(char::is_uppercase));
+    let may = |change: &Change| match change {
+        Trim => spaces,
+        Zeros => zeros,
+        _ => letters,
+    };
+    let mut best: Option<(u64, Vec<Option<u32>>, Mend)> = None;
+    for changes in tried.iter().filter(|changes| changes.iter().all(may)) {
+        let Some((to, mend)) = mended(column, target, plain, changes) else { continue };
+        let won = to.iter().flatten().count() as u64;
+        if best.as_ref().map_or(plain.iter().flatten().count() as u64, |best| best.0) < won {
+            best = Some((won, to, mend));
+        }
+    }
+    best.map(|(_, to, mend)| (to, mend))
+}
+
+/// The whole link with a mend on whichever side it changes something; nothing where it would lose or
+/// change a match, or make two values of the target one.
+fn mended(
+    column: &CodedColumn,
+    target: &CodedColumn,
+    plain: &[Option<u32>],
+    changes: &[Change],
+) -> Option<(Vec<Option<u32>>, Mend)> {
+    let side = |column: &CodedColumn| {
+        needed(changes, |before, change| {
+            column.dictionary.values().any(|(value, ..)| {
+                let text = changed(before, value).unwrap_or_default();
+                change.apply(&text) != *text
+            })
+        })
+    };
+    let mend = Mend { left: side(column), right: side(target) };
+    // The target's values that change; the others are found as they are.
+    let mut after: HashMap<Cow<'_, str>, u32> = HashMap::new();
+    let stays = |number: u32| {
+        let value = target.dictionary.value(number as usize);
+        changed(&mend.right, value).is_some_and(|text| text == value)
+    };
+    for (number, (value, ..)) in (0..).zip(target.dictionary.values()) {
+        let Some(text) = changed(&mend.right, value).filter(|text| *text != value) else {
+            continue;
+        };
+        let taken = target.dictionary.find(&text).is_some_and(stays);
+        if taken || after.insert(text, number).is_some() {
+            return None;
+        }
+    }
+    let find = |text: &str| {
+        let same = || target.dictionary.find(text).filter(|found| stays(*found));
+        after.get(text).copied().or_else(same)
+    };
+    let mut found = Vec::with_capacity(plain.len());
+    for (value, to) in column.dictionary.values().map(|(value, ..)| value).zip(plain) {
+        let now = match changed(&mend.left, value) {
+            // As before, as long as nothing is changed on the other side.
+            Some(text) if text == value && mend.right.is_empty() => *to,
+            text => text.and_then(|text| find(&text)),
+        };
+        if to.is_some() && now != *to {
+            return None;
+        }
+        found.push(now);
+    }
+    Some((found, mend))
+}
