@@ -185,3 +185,75 @@ impl<'a> Grouping<'a> {
         found
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+    use crate::engine::tests::memory::Shelf;
+    use crate::table::AwayCodes;
+
+    /// Columns whose values are numbered as they appear, here and away; with how many are different, and blank.
+    fn columns(values: &[Vec<Option<u8>>], room: &Room) -> Vec<(Codes, Codes, u64, u64)> {
+        let column = |values: &Vec<Option<u8>>| {
+            let mut known: Vec<u8> = vec![];
+            let number = |value: &Option<u8>| match value {
+                None => Codes::BLANK,
+                Some(value) => known.iter().position(|other| other == value).unwrap_or_else(|| {
+                    known.push(*value);
+                    known.len() - 1
+                }) as u32,
+            };
+            let numbers: Vec<u32> = values.iter().map(number).collect();
+            let blanks = numbers.iter().filter(|number| **number == Codes::BLANK).count() as u64;
+            let mut away = AwayCodes::new(room.file(), false);
+            Codes::Numbers(numbers.clone()).put_away(&mut away, true);
+            (Codes::Numbers(numbers), Codes::Away(away), known.len() as u64, blanks)
+        };
+        values.iter().map(column).collect()
+    }
+
+    proptest! {
+        #[test]
+        fn what_is_asked_of_rows_that_are_away_is_told_as_of_those_that_are_here(
+            rows in prop::collection::vec(
+                (0..4_u8, prop::option::weighted(0.9, 0..3_u8), prop::option::weighted(0.8, 0..9_u8)), 1..80),
+        ) {
+            let values = [
+                rows.iter().map(|row| Some(row.0)).collect::<Vec<_>>(),
+                rows.iter().map(|row| row.1).collect(),
+                rows.iter().map(|row| row.2).collect(),
+            ];
+            let room = Shelf::room(0, usize::MAX);
+            let columns = columns(&values, &room);
+            let candidates = |away: bool| -> Vec<Candidate<'_>> {
+                columns.iter().map(|(here, gone, distinct, blanks)| Candidate {
+                    codes: if away { gone } else { here },
+                    blanks: *blanks,
+                    distinct: *distinct,
+                    unlikely: 0,
+                }).collect()
+            };
+            let (here, away) = (candidates(false), candidates(true));
+            let (here, away) = (Grouping::new(&here, rows.len()), Grouping::new(&away, rows.len()));
+            let (copies, copies_away) = (here.copies(), away.copies());
+            prop_assert_eq!(copies.rows().collect::<Vec<_>>(), copies_away.rows().collect::<Vec<_>>());
+            prop_assert_eq!(&copies.first, &copies_away.first);
+            for set in [&[0][..], &[1], &[2], &[0, 1], &[1, 2], &[0, 1, 2]] {
+                prop_assert_eq!(here.count(set, &copies), away.count(set, &copies));
+                prop_assert_eq!(here.shared(set, &copies), away.shared(set, &copies));
+                prop_assert_eq!(here.differing(set, &copies), away.differing(set, &copies));
+                prop_assert_eq!(here.copies_without(set, &copies), away.copies_without(set, &copies));
+                // As counted in the slowest way.
+                let key = |row: usize| set.iter().map(|at| values[*at][row]).collect::<Option<Vec<u8>>>();
+                let stays: Vec<usize> = (0..rows.len()).filter(|row| !copies.has(*row as u32)).collect();
+                let keys: Vec<_> = stays.iter().filter_map(|row| key(*row)).collect();
+                let different: std::collections::BTreeSet<_> = keys.iter().collect();
+                let near = away.count(set, &copies);
+                prop_assert_eq!(near.repeating as usize, keys.len() - different.len());
+                prop_assert_eq!(near.blank as usize, stays.len() - keys.len());
+            }
+        }
+    }
+}

@@ -140,7 +140,9 @@ impl Grouped<'_> {
                 group.iter().any(|at| column.units(*at) != column.units(group[0]))
             };
             let count = |column| groups.iter().filter(|group| differs(column, group)).count();
-            Some(part[OWN..].iter().map(|column| count(column) as u64).collect::<Vec<_>>())
+            // Where all rows lack a part of the key, no part has columns.
+            let beside = part.get(OWN..).unwrap_or_default();
+            Some(beside.iter().map(|column| count(column) as u64).collect::<Vec<_>>())
         };
         scattered.each(work, |more| all.iter_mut().zip(more).for_each(|(all, more)| *all += more));
         all

@@ -253,4 +253,48 @@ mod tests {
             prop_assert_eq!(dictionary.find("never there"), None);
         }
     }
+
+    #[test]
+    fn half_of_the_values_stay_with_their_rows_and_those_of_one_bare_form_together() {
+        let mut dictionary = Dictionary::default();
+        let values: Vec<String> = (0..4_000)
+            .flat_map(|at| [format!("K{at:05}"), format!(" k{at:05} "), format!("00K{at:05}")])
+            .collect();
+        for (row, value) in values.iter().enumerate() {
+            // Every third value stands on two rows.
+            for _ in 0..=usize::from(row % 9 == 0) {
+                dictionary.take(Head::of_text(value), value, row as u32).unwrap();
+            }
+        }
+        let (mut gone, mut gone_rows) = (0, 0);
+        dictionary.halve(|_, rows, _| {
+            gone += 1;
+            gone_rows += rows;
+        });
+        assert_eq!((dictionary.halved(), dictionary.len() + gone), (1, values.len()));
+        assert!(dictionary.len().abs_diff(values.len() / 2) < 400, "{}", dictionary.len());
+        let kept: u64 = dictionary.values().map(|(_, rows, _)| rows).sum();
+        assert_eq!(kept + gone_rows, values.len() as u64 + values.len().div_ceil(9) as u64);
+        for (at, forms) in values.chunks(3).enumerate() {
+            let found = [0, 1, 2].map(|form| dictionary.find(&forms[form]));
+            let stays = Dictionary::keeps(&forms[0], 1);
+            assert!(found.iter().all(|found| found.is_some() == stays), "{forms:?}");
+            for (form, number) in
+                found.iter().enumerate().filter_map(|(form, it)| Some((form, (*it)?)))
+            {
+                let row = 3 * at + form;
+                assert_eq!(dictionary.first(number as usize) as usize, row);
+                assert_eq!(dictionary.rows(number as usize), 1 + u64::from(row % 9 == 0));
+            }
+        }
+        // What is not kept is not added, and what is kept is counted on.
+        let (kept, left): (Vec<_>, Vec<_>) =
+            values.iter().partition(|value| Dictionary::keeps(value, 1));
+        let known = dictionary.len();
+        assert_eq!(dictionary.take(Head::of_text(left[0]), left[0], 0), None);
+        let again = dictionary.take(Head::of_text(kept[1]), kept[1], 0).unwrap();
+        assert_eq!(dictionary.len(), known);
+        assert!(dictionary.rows(again as usize) >= 2);
+        assert!(dictionary.may_be_halved() && dictionary.bytes_held() > 30 * dictionary.len());
+    }
 }

@@ -177,3 +177,51 @@ impl AwayCodes {
         hashed
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+    use crate::engine::tests::memory::Shelf;
+
+    proptest! {
+        #[test]
+        fn codes_that_are_away_are_as_they_were_in_any_run_and_as_hashes(
+            numbers in prop::collection::vec(prop_oneof![3 => 0..40_u32, 1 => Just(Codes::BLANK)], 1..90),
+            lots in prop::collection::vec(1..30_usize, 1..9),
+            first in 0..90_usize,
+            count in 0..90_usize,
+        ) {
+            let room = Shelf::room(0, usize::MAX);
+            let here = Codes::Numbers(numbers.clone());
+            let (mut away, mut coming) = (AwayCodes::new(room.file(), false), Codes::Numbers(vec![]));
+            // They come in lots, and go as far as they fill blocks.
+            let mut rest = numbers.as_slice();
+            for lot in lots.iter().cycle() {
+                let (some, more) = rest.split_at((*lot).min(rest.len()));
+                let Codes::Numbers(waiting) = &mut coming else { unreachable!("numbers stay numbers") };
+                waiting.extend(some);
+                rest = more;
+                coming.put_away(&mut away, rest.is_empty());
+                if rest.is_empty() {
+                    break;
+                }
+            }
+            prop_assert_eq!(coming.len(), 0);
+            let of_numbers: Vec<u64> = (0..40).map(|number| number * 1_000_003 + 7).collect();
+            let hashes = Codes::Away(away.hashed(&of_numbers));
+            let away = Codes::Away(away);
+            prop_assert!(away.are_numbers() && !hashes.are_numbers() && away.bytes_held() == 0);
+            prop_assert_eq!((away.len(), hashes.len()), (numbers.len(), numbers.len()));
+            let first = first.min(numbers.len());
+            let count = count.min(numbers.len() - first);
+            prop_assert_eq!(away.run(first, count), here.run(first, count));
+            for row in 0..numbers.len() as u32 {
+                prop_assert_eq!(away.get(row), here.get(row));
+                let hash = here.get(row).map(|number| of_numbers[number as usize]);
+                prop_assert_eq!(hashes.get(row), hash);
+            }
+        }
+    }
+}

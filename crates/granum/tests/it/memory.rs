@@ -241,7 +241,8 @@ fn ferry() -> Folder {
         )
     };
     let tickets: String = (0..60_000).map(|at| ticket(at - at % 999 / 998)).collect();
-    let buyers: String = (0..50_000).map(|at| format!("P{at:05},name {at}\n")).collect();
+    let buyer = |at: usize| format!("P{at:05},name {at}\n");
+    let buyers: String = (0..50_000).map(buyer).collect();
     let folder = Folder::new();
     folder
         .file("tickets.csv", format!("ticket_no,buyer_no,fare,sailed_on\n{tickets}"))
