@@ -10,7 +10,7 @@
 use rayon::prelude::*;
 
 use super::copies::Copies;
-use super::grouping::{Candidate, Grouping};
+use super::grouping::{Candidate, Grouping, Near};
 use super::partition::Partition;
 use crate::link::BlankKeys;
 use crate::table::Codes;
@@ -43,14 +43,6 @@ const LIKELY: u32 = 2;
 /// How unlikely a key a column is that tells versions apart: beside others it may be part of one,
 /// alone it is none.
 pub(crate) const VERSION: u32 = 1;
-
-/// A set of columns by their places, and the rows that break it.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub(crate) struct Near {
-    pub columns: Vec<usize>,
-    pub repeating: u64,
-    pub blank: u64,
-}
 
 /// What was found.
 #[derive(Debug, Default, PartialEq, Eq)]

@@ -5,7 +5,6 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 use rayon::prelude::*;
 
-use super::candidates::Near;
 use super::copies::{Copies, CopiesBuilder, Shared};
 use super::partition::Partition;
 use super::scattered::Grouped;
@@ -20,6 +19,14 @@ pub(crate) struct Candidate<'a> {
     pub distinct: u64,
     /// How unlikely it is that the column identifies anything; 0 for a key.
     pub unlikely: u32,
+}
+
+/// A set of columns by their places, and the rows that break it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct Near {
+    pub columns: Vec<usize>,
+    pub repeating: u64,
+    pub blank: u64,
 }
 
 /// The rows that sets of columns do not tell apart, over all rows. What one column groups is kept:

@@ -7,9 +7,9 @@ mod grouping;
 mod partition;
 mod scattered;
 
-pub(crate) use candidates::{Near, VERSION, search};
+pub(crate) use candidates::{VERSION, search};
 pub(crate) use copies::{Shared, SharedKey};
-pub(crate) use grouping::{Candidate, Grouping};
+pub(crate) use grouping::{Candidate, Grouping, Near};
 
 use crate::link::{EXAMPLES, Keys, Repeats, repeated};
 

@@ -4,28 +4,16 @@ use rayon::prelude::*;
 
 use super::Subject;
 use super::alike::{Alike, alike};
-use super::meet::{Mend, meet};
+use super::likely::{COMPLETE, DECLARED, FEW, NAMED, UNNAMED, may_meet, read_as_text, weight};
+use super::meet::meet;
 use super::report::{Doubt, FoundLink, Multiplicity};
 use super::several::several;
 use crate::lang::plan_name;
 use crate::link::mend::{expression, pair_words};
 use crate::port::Leads;
-use crate::survey::names::{bare, names_amount, names_key};
+use crate::survey::names::bare;
 use crate::survey::{CodedColumn, Space};
 use crate::value::Type;
-
-/// Parts in hundredths: of keys that must be met where names agree, and where they do not.
-pub(super) const NAMED: u64 = 50;
-const UNNAMED: u64 = 95;
-
-/// Below this part of its rows a link is doubtful.
-pub(super) const COMPLETE: u64 = 90;
-
-/// What a database declares weighs more than all that names and values say.
-pub(super) const DECLARED: u64 = 10_000;
-
-/// Fewer values than these meet by chance.
-const FEW: u64 = 5;
 
 /// All links between the tables, the surest first.
 pub(super) fn links(subjects: &[Subject], space: Space<'_>) -> Vec<FoundLink> {
@@ -141,11 +129,7 @@ fn single(from: &Subject, to: &Subject, key: usize) -> Vec<FoundLink> {
             keys: vec![(column.name.clone(), target.name.clone())],
             on: pair_words(&left, &right),
             as_text: read_as_text((from, at), (to, key), &met.mend),
-            multiplicity: if own_key || is_unique(column, keyed) {
-                Multiplicity::OneToOne
-            } else {
-                Multiplicity::ManyToOne
-            },
+            multiplicity: Multiplicity::of(own_key || is_unique(column, keyed)),
             rows,
             matched: shares.matched,
             mended: shares.mended,
@@ -199,24 +183,6 @@ fn declared(from: &Subject, column: &str, to: &Subject, target: &str) -> Declare
     }
 }
 
-/// The columns of two that are to be read as text, since the other one is, or since their zeros are
-/// taken away.
-pub(super) fn read_as_text(
-    one: (&Subject, usize),
-    other: (&Subject, usize),
-    mend: &Mend,
-) -> Vec<(String, String)> {
-    let ty = |(table, at): (&Subject, usize)| table.read.survey.columns[at].read_as;
-    let text = ty(one) == Type::Text
-        || ty(other) == Type::Text
-        || !mend.left.is_empty()
-        || !mend.right.is_empty();
-    let reads = [one, other].into_iter().filter(|side| text && ty(*side) != Type::Text);
-    let named =
-        reads.map(|(table, at)| (table.name.clone(), table.read.survey.columns[at].name.clone()));
-    named.collect()
-}
-
 /// Whether a key's values repeat in its table, or are missing.
 fn repeats(table: &Subject, key: usize) -> bool {
     !is_unique(&table.read.coded.columns[key], table.read.coded.rows as u64)
@@ -228,27 +194,4 @@ fn is_unique(column: &CodedColumn, rows: u64) -> bool {
         return column.distinct == rows;
     }
     !column.repeats() && column.codes.len() as u64 - column.blanks == rows
-}
-
-pub(super) fn weight(names: Alike, share: u64, keys: u64) -> u64 {
-    let named = match names {
-        Alike::Same => 200,
-        Alike::Subject => 100,
-        Alike::Not => 0,
-    };
-    named + share + u64::from(keys.max(1).ilog2())
-}
-
-/// Whether values of such columns can be one thing.
-pub(super) fn may_meet(column: &CodedColumn, ty: Type, target: Type, names: Alike) -> bool {
-    if names == Alike::Not && names_amount(&column.name) {
-        return false;
-    }
-    match (ty, target) {
-        // Whole numbers of other names meet by chance, unless both are keys by name.
-        (Type::Integer, Type::Integer) => names != Alike::Not || names_key(&column.name),
-        (Type::Date, Type::Date) | (Type::DateTime, Type::DateTime) => names == Alike::Same,
-        (Type::Text | Type::Integer, Type::Text | Type::Integer) => true,
-        _ => false,
-    }
 }

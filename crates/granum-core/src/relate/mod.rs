@@ -6,6 +6,7 @@
 mod alike;
 mod crossing;
 mod find;
+mod likely;
 mod links;
 mod meet;
 mod names;

@@ -73,6 +73,13 @@ pub enum Multiplicity {
     ManyToOne,
 }
 
+impl Multiplicity {
+    /// Whether each key of the source stands on one row tells it.
+    pub(super) fn of(unique: bool) -> Self {
+        if unique { Self::OneToOne } else { Self::ManyToOne }
+    }
+}
+
 /// A link that the values tell.
 #[derive(Debug, Clone, PartialEq, Serialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]

@@ -10,7 +10,7 @@ use foldhash::fast::FixedState;
 
 use super::Subject;
 use super::alike::Alike;
-use super::links::{COMPLETE, DECLARED, NAMED, may_meet, read_as_text, weight};
+use super::likely::{COMPLETE, DECLARED, NAMED, may_meet, read_as_text, weight};
 use super::meet::{Met, Shares, meet};
 use super::report::{Doubt, FoundLink, Multiplicity};
 use crate::lang::plan_name;
@@ -82,11 +82,7 @@ pub(super) fn several(
             .zip(&maps)
             .flat_map(|((a, b), met)| read_as_text((from, *a), (to, *b), &met.mend))
             .collect(),
-        multiplicity: if is_key || !led.repeats {
-            Multiplicity::OneToOne
-        } else {
-            Multiplicity::ManyToOne
-        },
+        multiplicity: Multiplicity::of(is_key || !led.repeats),
         rows,
         matched: shares.matched,
         mended: shares.mended,

@@ -17,6 +17,7 @@ mod numbers;
 mod offsets;
 mod profile;
 mod range;
+mod reading;
 mod report;
 mod seen;
 mod structure;

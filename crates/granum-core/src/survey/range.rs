@@ -2,7 +2,7 @@
 
 use super::again::read_again;
 use super::coded::Coded;
-use super::column::{Reading, reading};
+use super::reading::{Reading, reading};
 use super::report::ColumnSurvey;
 use crate::port::{InputSource, Observer, SourceError};
 use crate::table::Column;

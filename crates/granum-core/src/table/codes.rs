@@ -67,12 +67,14 @@ impl Codes {
     }
 
     /// What stands for a row's value; `None` for a blank.
+    #[inline]
     pub fn get(&self, row: u32) -> Option<u64> {
         let code = self.raw(row);
         (code != Self::NO_HASH).then_some(code)
     }
 
     /// The same, with [`Codes::NO_HASH`] for a blank.
+    #[inline]
     pub fn raw(&self, row: u32) -> u64 {
         match self {
             Self::Numbers(numbers) => of_number(numbers[row as usize]),

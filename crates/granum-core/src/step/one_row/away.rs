@@ -2,7 +2,7 @@
 //! is put together by itself once all rows have come.
 
 use super::pile::{Piece, counts_of_keys, once};
-use super::streaming::Failed;
+use super::told::Failed;
 use crate::link::hashes;
 use crate::table::{Column, InOrder, Room, Scattered};
 

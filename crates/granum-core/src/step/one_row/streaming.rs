@@ -8,7 +8,7 @@ use super::super::{StepRunner, StepSum, group_problem};
 use super::away::PileAway;
 use super::pile::{Different, Piece, Pile, counts_in, different_in, different_in_all};
 use super::scattered::GroupsAway;
-use super::told::Sizes;
+use super::told::{Failed, Sizes};
 use super::{group_named, of_groups, own_mistake, step_values, total_row};
 use crate::aggregate::{
     AggregateFunction, Groups, Sum, Values, different as pairs_of, folded, from_parts, kept,
@@ -102,13 +102,6 @@ pub(crate) struct GroupsSoFar<'p> {
     sum: StepSum,
     /// Those for which there was no room.
     away: Option<PileAway>,
-}
-
-/// Why a group has no value, and where: what is put together comes before what is worked of it; then the result, and the
-/// group's number.
-pub(super) struct Failed {
-    pub place: (bool, usize, u64),
-    problem: Problem,
 }
 
 impl<'p> GroupsSoFar<'p> {

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use crate::lang::plan_name;
 use crate::resolve::OneRowPlan;
 use crate::table::Column;
-use crate::tally::{GroupSizes, Mistake};
+use crate::tally::{GroupSizes, Mistake, Problem};
 use crate::value::day;
 
 /// Of names so many in a hundred rows are different, at least.
@@ -124,4 +124,11 @@ impl Years {
         let years = self.0.filter(|(least, most)| least < most)?;
         Some(Mistake::YearsMixed { key: key.to_owned(), years })
     }
+}
+
+/// Why a group has no value, and where: what is put together comes before what is worked of it; then the result, and the
+/// group's number.
+pub(super) struct Failed {
+    pub place: (bool, usize, u64),
+    pub problem: Problem,
 }
