@@ -1,5 +1,7 @@
 //! Some columns of files read again, for what cannot be told of a sample of their values.
 
+use std::collections::{BTreeSet, HashMap};
+
 use rayon::prelude::*;
 
 use crate::port::{InputColumn, InputSource, Observer, ReadRequest, SourceError};
@@ -36,4 +38,32 @@ pub(crate) fn read_again<T: Send>(
         });
         observer.advance(raw.iter().map(|part| part.bytes()).sum());
     }
+}
+
+/// The cells of some rows in some columns, by column and row; of those that are blank nothing.
+///
+/// # Errors
+/// Why a file cannot be read.
+pub(super) fn cells_again(
+    source: &dyn InputSource,
+    columns: &BTreeSet<usize>,
+    rows: &BTreeSet<u32>,
+    observer: &dyn Observer,
+) -> Result<HashMap<(usize, u32), String>, SourceError> {
+    if columns.is_empty() || rows.is_empty() {
+        return Ok(HashMap::new());
+    }
+    observer.stage("reading again what repeats", source.bytes());
+    // The column, the rows before, and what was found.
+    let asked = columns.iter().map(|at| (*at, (*at, 0_u32, vec![])));
+    let found = read_again(source, asked.collect(), observer, |(at, first, found), cells| {
+        let end = *first + cells.len() as u32;
+        if let Column::Text(texts) = cells {
+            let there = rows.range(*first..end).filter(|row| texts.has((**row - *first) as usize));
+            let cell = |row: &u32| ((*at, *row), texts.value((*row - *first) as usize).to_owned());
+            found.extend(there.map(cell));
+        }
+        *first = end;
+    })?;
+    Ok(found.into_iter().flat_map(|(.., found)| found).collect())
 }

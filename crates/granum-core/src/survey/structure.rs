@@ -1,13 +1,16 @@
 //! What one row is, and which rows are there more than once.
 
 use std::cmp::Reverse;
+use std::collections::HashMap;
 
+use super::again::cells_again;
 use super::coded::Coded;
 use super::names::{names_version, unlikely_key};
 use super::report::{ColumnSurvey, Duplicates, GrainSurvey, NearlyUnique, RepeatedRows, Versions};
 use crate::grain::{Candidate, Grouping, Near, Shared, SharedKey, search};
 use crate::lang::plan_name;
 use crate::link::{BlankKeys, Keys, key_text};
+use crate::port::{InputSource, Observer, SourceError};
 use crate::table::Column;
 use crate::value::{Scalar, Type};
 
@@ -18,8 +21,16 @@ const UNLIKE: u64 = 60;
 /// Columns from which on that means something.
 const FEW: u64 = 3;
 
-/// What one row is, and the rows that are there more than once.
-pub(super) fn structure(coded: &Coded, columns: &[ColumnSurvey]) -> (GrainSurvey, Duplicates) {
+/// What one row is, and the rows that are there more than once. Keys of which not all values are kept are read again.
+///
+/// # Errors
+/// Why a file cannot be read.
+pub(super) fn structure(
+    source: &dyn InputSource,
+    coded: &Coded,
+    columns: &[ColumnSurvey],
+    observer: &dyn Observer,
+) -> Result<(GrainSurvey, Duplicates), SourceError> {
     let all: Vec<Candidate<'_>> = coded
         .columns
         .iter()
@@ -33,7 +44,7 @@ pub(super) fn structure(coded: &Coded, columns: &[ColumnSurvey]) -> (GrainSurvey
         .collect();
     let mut duplicates = Duplicates::default();
     if coded.rows == 0 {
-        return (GrainSurvey::default(), duplicates);
+        return Ok((GrainSurvey::default(), duplicates));
     }
     let grouping = Grouping::new(&all, coded.rows);
     let copies = grouping.copies();
@@ -49,9 +60,14 @@ pub(super) fn structure(coded: &Coded, columns: &[ColumnSurvey]) -> (GrainSurvey
         |set: &[usize]| -> Vec<String> { set.iter().map(|at| columns[*at].name.clone()).collect() };
     let shared: Vec<Shared> =
         sets.nearly.iter().map(|near| grouping.shared(&near.columns, &copies)).collect();
+    let lacking = |at: &&usize| !coded.columns[**at].whole();
+    let columns_again = sets.nearly.iter().flat_map(|near| near.columns.iter().filter(lacking));
+    let rows_again = shared.iter().flat_map(|shared| shared.first.iter().map(|key| key.first[0]));
+    let (columns_again, rows_again) = (columns_again.copied().collect(), rows_again.collect());
+    let cells = cells_again(source, &columns_again, &rows_again, observer)?;
     let nearly = sets.nearly.iter().zip(&shared).map(|(near, shared)| {
         let named = |SharedKey { first, rows }: &SharedKey| RepeatedRows {
-            key: text_of(coded, &near.columns, first[0]),
+            key: text_of(coded, &cells, &near.columns, first[0]),
             rows: *rows,
             places: first.iter().filter_map(|row| place(*row)).collect(),
         };
@@ -95,7 +111,7 @@ pub(super) fn structure(coded: &Coded, columns: &[ColumnSurvey]) -> (GrainSurvey
             unlike,
         });
     }
-    (grain, duplicates)
+    Ok((grain, duplicates))
 }
 
 /// Whether a set is made of what is named as a key.
@@ -123,12 +139,17 @@ fn latest(
     best.map(|(at, _, word)| (at, word))
 }
 
-/// A row's key in words.
-fn text_of(coded: &Coded, set: &[usize], row: u32) -> String {
+/// A row's key in words; `cells` has what was read again.
+fn text_of(
+    coded: &Coded,
+    cells: &HashMap<(usize, u32), String>,
+    set: &[usize],
+    row: u32,
+) -> String {
     let values = set.iter().map(|at| {
-        let column = &coded.columns[*at];
-        let text = column.text(row).unwrap_or("\u{2026}");
-        Column::constant(&Scalar::Text(text.to_owned()), Type::Text, 1)
+        let text = coded.columns[*at].text(row).map(str::to_owned);
+        let text = text.or_else(|| cells.get(&(*at, row)).cloned());
+        Column::constant(&text.map_or(Scalar::Blank, Scalar::Text), Type::Text, 1)
     });
     key_text(&Keys::new(values.collect(), BlankKeys::Equal, 1), 0)
 }

@@ -195,6 +195,8 @@ fn above_what_is_counted_values_are_estimated_and_keys_found_all_the_same() {
     assert_eq!(survey.grain.unique, [["id"]]);
     let twice = look_in(&format!("id,part\n{rows}K77,9\nK5,5\n"), 0);
     assert_eq!((twice.grain.nearly[0].repeating, twice.duplicates.copies), (1, 1));
+    let repeated = &twice.grain.nearly[0].examples[0];
+    assert_eq!((repeated.key.as_str(), repeated.rows), ("K77", 2), "it is read again");
     assert_eq!(twice.duplicates.versions.unwrap().differ, [("part".to_owned(), 1)]);
     assert_eq!(twice.columns[1].distinct, 8);
 }
