@@ -305,6 +305,7 @@ where
     area.draw(&Polygon::new(tip.to_vec(), colour.filled()))?;
     let share = share_text(link.matched.into(), counted.into());
     let text = share.strip_suffix(".00%").map_or(share.clone(), |whole| format!("{whole}%"));
+    let text = if link.one_in > 1 { format!("about {text}") } else { text };
     Ok((text, colour, (begin.0 + 6.0, begin.1)))
 }
 

@@ -24,6 +24,8 @@ pub struct NameFound {
     pub distance: u64,
     /// How many different values it has.
     pub distinct: u64,
+    /// Whether they were counted; if not, their number is an estimate.
+    pub exact: bool,
     /// How many rows are blank there.
     pub blank: u64,
 }
@@ -58,6 +60,7 @@ pub fn find_names(relations: &Relations, name: &str) -> Vec<NameFound> {
                 column: column.name.clone(),
                 distance: distance(&column.name)?,
                 distinct: column.distinct,
+                exact: column.exact,
                 blank: column.blank,
             })
         })

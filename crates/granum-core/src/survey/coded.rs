@@ -3,6 +3,8 @@
 //!
 //! Where memory has no room for that, codes go to a disk, and of the values of a column that takes most a sample is
 //! kept: what each cell looks like is noted as it passes, so that only what is asked of values is an estimate.
+use std::sync::Arc;
+
 use rayon::prelude::*;
 
 use super::dictionary::{Dictionary, Head, hash};
@@ -13,7 +15,7 @@ use crate::port::{
     CellTrouble, InputColumn, InputSource, Observer, Part, RawPart, ReadRequest, SourceError,
     SourceErrorKind,
 };
-use crate::table::{AwayCodes, Codes, Column, Place, Places, Room, Texts};
+use crate::table::{AwayCodes, Codes, Column, Place, Places, Room, RoomFile, Texts};
 use crate::tally::Unread;
 use crate::value::Type;
 
@@ -122,6 +124,8 @@ pub(crate) fn read(
     let mut coding: Vec<Coding> = shape.columns.iter().map(|_| Coding::default()).collect();
     let (mut rows, mut bytes, mut places) = (0_usize, 0_u64, Places::default());
     let (mut room, mut values_to_come) = (0, true);
+    // Columns share a file: a database may have thousands of them.
+    let mut file: Option<Arc<RoomFile>> = None;
     let mut raw = reader.next(WINDOW)?;
     let mut parsed: Vec<Part> = vec![];
     let mut without = vec![Without::default(); shape.columns.len()];
@@ -173,7 +177,7 @@ pub(crate) fn read(
                 });
             },
         );
-        space.keep_within(&mut coding);
+        space.keep_within(&mut coding, &mut file);
         if let Some(error) = space.room.failed() {
             return Err(error.into());
         }
@@ -222,11 +226,13 @@ impl Space<'_> {
     }
 
     /// Puts codes away, and halves dictionaries, where they take too much of the space.
-    fn keep_within(self, coding: &mut [Coding]) {
+    fn keep_within(self, coding: &mut [Coding], file: &mut Option<Arc<RoomFile>>) {
+        /// Fewer bytes are not worth a file.
+        const LEAST: u64 = if cfg!(test) { 1 } else { 1 << 16 };
         let codes: usize = coding.iter().map(|coding| coding.codes.bytes_held()).sum();
-        let away = coding.first().is_some_and(|coding| coding.away.is_some());
-        if away || codes as u64 > self.limit / 4 {
-            coding.par_iter_mut().for_each(|coding| coding.put_away(self.room, false));
+        if file.is_some() || codes as u64 > (self.limit / 4).max(LEAST) {
+            let file = &*file.get_or_insert_with(|| self.room.file());
+            coding.par_iter_mut().for_each(|coding| coding.put_away(file));
         }
         loop {
             let held: Vec<usize> =
@@ -331,11 +337,11 @@ impl Coding {
         }
     }
 
-    /// Puts codes away: those that fill blocks, or all at the end.
-    fn put_away(&mut self, room: &Room, end: bool) {
+    /// Puts codes away that fill blocks.
+    fn put_away(&mut self, file: &Arc<RoomFile>) {
         let numbers = self.codes.are_numbers();
-        let away = self.away.get_or_insert_with(|| AwayCodes::new(room.file(), !numbers));
-        self.codes.put_away(away, end);
+        let away = self.away.get_or_insert_with(|| AwayCodes::new(file.clone(), !numbers));
+        self.codes.put_away(away, false);
     }
 
     /// Keeps half of the values. From here on hashes stand for all, from the first row on.

@@ -54,7 +54,7 @@ impl Head {
 }
 
 /// A sample is never halved to fewer values.
-const FEWEST: usize = if cfg!(test) { 256 } else { 1 << 14 };
+const FEWEST: usize = if cfg!(test) { 256 } else { 1 << 12 };
 
 /// Where a value's bare form stands among all: values of equal forms stand together.
 fn form(value: &str) -> u64 {

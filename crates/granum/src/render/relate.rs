@@ -250,7 +250,7 @@ pub fn names_found(found: &[NameFound], name: &str) -> String {
         vec![
             found.column.clone(),
             found.table.clone(),
-            count(found.distinct),
+            format!("{}{}", if found.exact { "" } else { "about " }, count(found.distinct)),
             count(found.blank),
             found.files.join(", "),
         ]

@@ -265,6 +265,12 @@ fn what_is_told_of_a_sample_says_so() {
     let related = ["relate", "tickets.csv", "buyers.csv"];
     let related = folder.granum(&[&related[..], &little[..]].concat()).code(0);
     insta::assert_snapshot!("a_sample_related", related.out);
+    let found = ["relate", "tickets.csv", "buyers.csv", "--find", "TicketNo"];
+    let found = folder.granum(&[&found[..], &little[..2]].concat()).code(0).out;
+    assert!(found.contains("  about 6") || found.contains("  about 5"), "{found}");
+    let drawn = ["relate", "tickets.csv", "buyers.csv", "--picture", "links.svg"];
+    folder.granum(&[&drawn[..], &little[..2]].concat()).code(0);
+    assert!(folder.read("links.svg").contains("about 99."));
     // What is drafted is worked over all rows, and says the same but for numbers in comments.
     let files = ["draft", "tickets.csv", "buyers.csv"];
     let code = |text: &str| -> Vec<String> {
