@@ -101,7 +101,13 @@ pub(super) fn worked<T>(
         let mut run = Run::new(&plan, purpose(&plan)?, observer);
         begin(&mut run, inputs)?;
         match run.work(inputs) {
-            Ok(()) => return end(run, inputs),
+            Ok(()) => {
+                let room = run.room.clone();
+                let told = end(run, inputs)?;
+                // What is looked at afterwards is got from the disk as well: blanks in its place are no answer.
+                let failed = room.and_then(|room| room.failed());
+                return failed.map_or(Ok(told), |error| Err(RunError::Scratch(error)));
+            }
             Err(Stop::Contradiction(input)) => inputs.settle(&plan, input)?,
             Err(Stop::Source(error)) => return Err(RunError::Source(error)),
             Err(Stop::Output(error)) => return Err(RunError::Output(error)),

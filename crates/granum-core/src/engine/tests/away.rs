@@ -3,8 +3,10 @@
 
 use proptest::prelude::*;
 
-use super::memory::{Shelf, try_texts};
-use crate::engine::{RunError, Running};
+use super::memory::{Memory, Shelf, try_texts};
+use crate::engine::{RunError, Running, Tracing, trace};
+use crate::lang::parse;
+use crate::port::Silent;
 
 const PLAN: &str = r#"
 input orders from "orders"
@@ -63,6 +65,30 @@ fn full_files_stop_the_run_before_anything_is_written() {
         assert_eq!(error.to_string(), "the shelf: is full");
         assert!(written.is_empty());
     }
+}
+
+#[test]
+fn a_story_is_told_right_or_not_at_all_where_files_are_full() {
+    let tree = parse(&stepped(
+        "  drop quantity is blank\n  add more = quantity + 1\n  sort much, line_no",
+    ))
+    .tree;
+    let files = lines().map(|(name, text)| (name.to_owned(), text)).into();
+    let memory = Memory { files, part: 10 };
+    let told = |bytes: usize| {
+        let room = Shelf::room(0, bytes);
+        let keys = vec![("line_no".to_owned(), "17".to_owned())];
+        let tracing = Tracing { table: "all".into(), keys, line: None, room: Some(room.clone()) };
+        (trace(&tree, &[], &memory, &tracing, &Silent), room.put_away() as usize)
+    };
+    let (story, all) = told(usize::MAX);
+    let story = story.unwrap();
+    assert!(story.found == 1 && all > 1_000);
+    for part in 0..40 {
+        let failed = told(all * part / 40).0;
+        assert!(matches!(failed, Err(RunError::Scratch(_))), "{part}: {failed:#?}");
+    }
+    assert_eq!(format!("{:?}", told(all).0.unwrap()), format!("{story:?}"));
 }
 
 /// A plan over the lines, which stand in no order, with a number and a few blanks: each step by itself.

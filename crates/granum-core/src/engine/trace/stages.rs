@@ -4,6 +4,7 @@
 use std::cell::{Cell, RefCell};
 use std::collections::HashMap;
 use std::rc::Rc;
+use std::sync::Arc;
 use std::sync::atomic::AtomicU64;
 
 use super::kept::{Moved, Stages};
@@ -20,7 +21,7 @@ use crate::engine::tree::Tree;
 use crate::port::InputSource;
 use crate::resolve::{Lay, Source, TablePlan};
 use crate::step::{Naming, OnRows, Pace, RowsBecome, StepRunner, Trouble, Work};
-use crate::table::{Batch, Held, Place, Rows, SlotId, Stack, TableId};
+use crate::table::{Batch, Held, Place, RoomFile, Rows, SlotId, Stack, TableId};
 use crate::tally::Problem;
 
 /// The rows that a step's rows were before it: it stands where the tables that rows come from stand.
@@ -166,6 +167,15 @@ impl<'a> Replay<'a> {
         }
     }
 
+    /// The same of rows that come together.
+    fn stack_within(&self, stack: &mut Stack, file: &mut Option<Arc<RoomFile>>) {
+        if let Some(room) = self.context.room
+            && self.held.get() + stack.bytes_held() as u64 > room.limit() / 4
+        {
+            stack.put_away(file.get_or_insert_with(|| room.file()));
+        }
+    }
+
     /// The rows after a step, and what became of those before.
     fn step(&self, table: TableId, step: usize, before: &Batch) -> Result<(Batch, Moved), Problem> {
         let runner = self.runner(table, step);
@@ -223,11 +233,7 @@ impl<'a> Replay<'a> {
             let left = work.work(runner, OnRows { batch: &mut run, total_row: None })?;
             troubles.extend(left.troubles);
             stack.append(&[run], stays, 0);
-            if let Some(room) = self.context.room
-                && self.held.get() + stack.bytes_held() as u64 > room.limit() / 4
-            {
-                stack.put_away(file.get_or_insert_with(|| room.file()));
-            }
+            self.stack_within(&mut stack, &mut file);
         }
         Ok((stack.finish(stays.cloned(), false).0, troubles))
     }
@@ -294,11 +300,7 @@ impl<'a> Replay<'a> {
                 break;
             }
             stack.append(&window, None, reading.progress().1.min(most(context)));
-            if let Some(room) = context.room
-                && self.held.get() + stack.bytes_held() as u64 > room.limit() / 4
-            {
-                stack.put_away(file.get_or_insert_with(|| room.file()));
-            }
+            self.stack_within(&mut stack, &mut file);
             context.can_go_on().map_err(stopped)?;
         }
         if stack.rows() == 0 {
