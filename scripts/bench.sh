@@ -1,6 +1,7 @@
 #!/usr/bin/env bash
 # Times whole runs over the demo's data against the floor: one thread that only parses the inputs and
-# writes as many records. Usage: scripts/bench.sh [ORDERS [RUNS]]; 1,000,000 orders and the best of 3.
+# writes as many records. What is told as a ratio is the median of pairs, the floor and the command in turn.
+# Usage: scripts/bench.sh [ORDERS [RUNS]]; 1,000,000 orders and 3 pairs of each.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 orders=${1:-1000000}
@@ -114,36 +115,41 @@ PLAN
 mapfile -t inputs < <(grep -o '"data/[^"]*"' "$plan" | tr -d '"' | sed "s|^|$dir/|")
 bytes_in=$(cat "${inputs[@]}" | wc -c)
 
-# best COMMAND…: the least seconds of all runs, the most memory in kB, and the least CPU seconds.
-# Of runs of CLEAR, a list of files with colons between, each begins without them: taking away a large file takes as
-# long as writing it on some disks, whoever does it.
+# best COMMAND…: the least seconds of all runs, and the most memory in kB.
 best() {
   python3 - "$runs" "$@" <<'PY'
-import os, resource, subprocess, sys, time
+import os, subprocess, sys, time
 runs, command = int(sys.argv[1]), sys.argv[2:]
-seconds, cpu, memory = [], [], 0
+seconds, memory = [], 0
 for _ in range(runs):
-    for file in filter(os.path.exists, os.environ.get("CLEAR", "").split(":")):
-        os.remove(file)
     begun = time.monotonic()
     child = subprocess.Popen(command, stdout=subprocess.DEVNULL)
     _, status, usage = os.wait4(child.pid, 0)
     seconds.append(time.monotonic() - begun)
-    cpu.append(usage.ru_utime + usage.ru_stime)
     memory = max(memory, usage.ru_maxrss)
     if status != 0:
         sys.exit(f"{command} ended with {status}")
-print(f"{min(seconds):.3f} {memory} {min(cpu):.3f}")
+print(f"{min(seconds):.3f} {memory}")
 PY
 }
+# pairs CLEAR FLOOR… -- COMMAND…: what bench_pairs.py says of a command and its floor in turn.
+pairs() { python3 scripts/bench_pairs.py "$runs" "$@"; }
+# of NAME FIGURES: one of them.
+of() { tr ' ' '\n' <<<"$2" | sed -n "s/^$1=//p"; }
+floor=target/release/examples/floor
+to=$dir/floor.csv
 
-read -r demo_s demo_kb _ < <(best "$granum" run "$dir/nursery.granum" -q)
-read -r run_s run_kb run_cpu < <(CLEAR=$dir/out/unit_sales.csv best "$granum" run "$plan" -q)
-read -r check_s check_kb _ < <(best "$granum" check "$plan" -q)
-read -r one_s _ _ < <(CLEAR=$dir/out/unit_sales.csv best "$granum" run "$plan" -q --threads 1)
+read -r demo_s demo_kb < <(best "$granum" run "$dir/nursery.granum" -q)
+output=$dir/out/unit_sales.csv
+# The floor writes what is there already.
+"$granum" run "$plan" -q
+run=$(pairs "$output" "$floor" "${inputs[@]}" --like "$output" --to "$to" -- "$granum" run "$plan" -q)
+one=$(pairs "$output" "$floor" "${inputs[@]}" --like "$output" --to "$to" -- "$granum" run "$plan" -q --threads 1)
+check=$(pairs "" "$floor" "${inputs[@]}" -- "$granum" check "$plan" -q)
+bytes_out=$(wc -c <"$output")
 # The largest file alone, before any plan; of the survey also the time that it reads.
 largest=$dir/data/lines.csv
-read -r survey_s survey_kb _ < <(best "$granum" survey "$largest" -q)
+survey=$(pairs "" "$floor" "$largest" -- "$granum" survey "$largest" -q)
 reading_s=999
 for _ in $(seq "$runs"); do
   r=$("$granum" survey "$largest" -v 2>&1 >/dev/null | awk '/reading/ {print $1}')
@@ -260,11 +266,13 @@ PLAN
 } >"$dir/wider.granum"
 wider_inputs=("$dir"/data/{orders_shop,orders_post,lines,customers,articles,returns}.csv)
 wider_in=$(cat "${wider_inputs[@]}" | wc -c)
-wider_names=("$dir"/out/wider/{joined,unit_sales,by_month,buyers,never_ordered,best}.csv)
-wider_clear=$(IFS=:; echo "${wider_names[*]}")
-read -r wider_s wider_kb wider_cpu < <(CLEAR=$wider_clear best "$granum" run "$dir/wider.granum" -q)
+wider_outputs=("$dir"/out/wider/{joined,unit_sales,by_month,buyers,never_ordered,best}.csv)
+wider_clear=$(IFS=:; echo "${wider_outputs[*]}")
+"$granum" run "$dir/wider.granum" -q
+wider=$(pairs "$wider_clear" "$floor" "${wider_inputs[@]}" --like "${wider_outputs[@]}" --to "$to" -- "$granum" run "$dir/wider.granum" -q)
+wider_out=$(cat "${wider_outputs[@]}" | wc -c)
 # The same with half of the inputs' size to work with: tables go to a disk.
-read -r half_s half_kb _ < <(CLEAR=$wider_clear best "$granum" run "$dir/wider.granum" -q --memory "$((wider_in / 2))B")
+read -r half_s half_kb < <(best "$granum" run "$dir/wider.granum" -q --memory "$((wider_in / 2))B")
 # Units that are many times their lines go on to the output as they are made.
 for times in 1 3; do
   cat >"$dir/units_$times.granum" <<PLAN
@@ -275,8 +283,8 @@ table units_of from lines
 output units_of to "out/units.csv"
 PLAN
 done
-read -r units_s units_kb _ < <(best "$granum" run "$dir/units_1.granum" -q)
-read -r more_s more_kb _ < <(best "$granum" run "$dir/units_3.granum" -q)
+read -r units_s units_kb < <(best "$granum" run "$dir/units_1.granum" -q)
+read -r more_s more_kb < <(best "$granum" run "$dir/units_3.granum" -q)
 more_units=$(($(wc -l <"$dir/out/units.csv") - 1))
 rm -f "$dir/out/units.csv"
 # Linking alone: rows in no order against periods that overlap, and against prices of articles by day,
@@ -326,73 +334,51 @@ by_period_s=$(linking promotions "sold_on within starts_on through ends_on prefe
 by_price_s=$(linking prices "price_no")
 through_s=$(linking prices "article_no, sold_on within valid_from through valid_to")
 onward_s=$(linking prices "article_no, sold_on within valid_from onward")
-read -r months_s months_kb _ < <(best "$granum" check "$dir/months.granum" -q)
-read -r read_s read_kb _ < <(best "$granum" check "$dir/read.granum" -q)
-read -r gather_s gather_kb _ < <(best "$granum" check "$dir/gather.granum" -q)
-read -r relate_s relate_kb _ < <(best "$granum" relate "$dir"/data/*.csv -q)
-read -r draft_s _ _ < <(best "$granum" draft "$dir"/data/*.csv -q)
-output=$dir/out/unit_sales.csv
-bytes_out=$(wc -c <"$output")
-parse_s=999 write_s=999
-for _ in $(seq "$runs"); do
-  rm -f "$dir/floor.csv"
-  read -r p w _ records < <(target/release/examples/floor "${inputs[@]}" --like "$output" --to "$dir/floor.csv")
-  parse_s=$(awk "BEGIN{print ($p<$parse_s)?$p:$parse_s}")
-  write_s=$(awk "BEGIN{print ($w<$write_s)?$w:$write_s}")
-done
-wider_outputs=("$dir"/out/wider/*.csv)
-wider_out=$(cat "${wider_outputs[@]}" | wc -c)
-wider_floor=999
-for _ in $(seq "$runs"); do
-  rm -f "$dir/floor.csv"
-  read -r p w _ < <(target/release/examples/floor "${wider_inputs[@]}" --like "${wider_outputs[@]}" --to "$dir/floor.csv")
-  wider_floor=$(awk "BEGIN{t=$p+$w; print (t<$wider_floor)?t:$wider_floor}")
-done
+read -r months_s months_kb < <(best "$granum" check "$dir/months.granum" -q)
+read -r read_s read_kb < <(best "$granum" check "$dir/read.granum" -q)
+read -r gather_s gather_kb < <(best "$granum" check "$dir/gather.granum" -q)
 # All files that relate and draft look at.
-all_s=999
-for _ in $(seq "$runs"); do
-  read -r p _ < <(target/release/examples/floor "$dir"/data/*.csv --like "$dir/out/wider/best.csv" --to "$dir/floor.csv")
-  all_s=$(awk "BEGIN{print ($p<$all_s)?$p:$all_s}")
-done
-largest_s=999
-for _ in $(seq "$runs"); do
-  read -r p _ < <(target/release/examples/floor "$largest" --like "$output" --to "$dir/floor.csv")
-  largest_s=$(awk "BEGIN{print ($p<$largest_s)?$p:$largest_s}")
-done
-rm -f "$dir/floor.csv"
+relate=$(pairs "" "$floor" "$dir"/data/*.csv -- "$granum" relate "$dir"/data/*.csv -q)
+draft=$(pairs "" "$floor" "$dir"/data/*.csv -- "$granum" draft "$dir"/data/*.csv -q)
+rm -f "$to"
 # Beside each figure stands the one of the last call that docs/performance.md keeps.
-awk -v orders="$orders" -v in_b="$bytes_in" -v out_b="$bytes_out" -v p="$parse_s" -v w="$write_s" \
-    -v run="$run_s" -v check="$check_s" -v one="$one_s" -v rk="$run_kb" -v ck="$check_kb" -v rec="$records" \
-    -v l="$largest_s" -v s="$survey_s" -v r="$reading_s" -v sk="$survey_kb" -v rel="$relate_s" \
-    -v relk="$relate_kb" -v d="$draft_s" \
-    -v rd="$read_s" -v rdk="$read_kb" -v ga="$gather_s" -v gak="$gather_kb" \
-    -v mo="$months_s" -v mok="$months_kb" -v wi="$wider_s" -v wik="$wider_kb" -v wif="$wider_floor" -v ha="$half_s" -v hak="$half_kb" \
+awk -v orders="$orders" -v in_b="$bytes_in" -v out_b="$bytes_out" -v rec="$(of n "$run")" \
+    -v p="$(of p "$run")" -v f="$(of f "$run")" -v run="$(of s "$run")" -v runr="$(of r "$run")" \
+    -v rc="$(of c "$run")" -v rcr="$(of rc "$run")" -v rk="$(of kb "$run")" \
+    -v one="$(of s "$one")" -v oner="$(of r "$one")" \
+    -v check="$(of s "$check")" -v checkr="$(of r "$check")" -v checkc="$(of c "$check")" -v checkcr="$(of rc "$check")" \
+    -v ck="$(of kb "$check")" \
+    -v l="$(of p "$survey")" -v s="$(of s "$survey")" -v sr="$(of r "$survey")" -v r="$reading_s" -v sk="$(of kb "$survey")" \
+    -v all="$(of p "$relate")" -v rel="$(of s "$relate")" -v relr="$(of r "$relate")" -v relk="$(of kb "$relate")" \
+    -v d="$(of s "$draft")" -v dr="$(of r "$draft")" \
+    -v rd="$read_s" -v rdk="$read_kb" -v ga="$gather_s" -v gak="$gather_kb" -v mo="$months_s" -v mok="$months_kb" \
+    -v wi="$(of s "$wider")" -v wir="$(of r "$wider")" -v wic="$(of c "$wider")" -v wicr="$(of rc "$wider")" \
+    -v wik="$(of kb "$wider")" -v wif="$(of f "$wider")" -v ha="$half_s" -v hak="$half_kb" \
     -v un="$units_s" -v unk="$units_kb" -v mu="$more_s" -v muk="$more_kb" -v mun="$more_units" \
-    -v de="$demo_s" -v dek="$demo_kb" -v ec="$by_code_s" -v pc="$by_period_s" -v ep="$by_price_s" -v pt="$through_s" -v po="$onward_s" \
-    -v rc="$run_cpu" -v wc="$wider_cpu" -v all="$all_s" \
-    -v win="$wider_in" -v wout="$wider_out" 'BEGIN {
+    -v de="$demo_s" -v dek="$demo_kb" -v ec="$by_code_s" -v pc="$by_period_s" -v ep="$by_price_s" -v pt="$through_s" \
+    -v po="$onward_s" -v win="$wider_in" -v wout="$wider_out" 'BEGIN {
   printf "%d orders · %.0f MB in, %.0f MB out (%d records)\n\n", orders, in_b/1e6, out_b/1e6, rec
   printf "%-34s %9s %9s\n", "", "seconds", "ratio"
   printf "%-34s %9.2f\n", "floor: parse", p
-  printf "%-34s %9.2f\n", "floor: parse and write", p + w
-  printf "%-34s %9.2f %9.2f\n", "granum run, to the floor", run, run / (p + w)
-  printf "%-34s %9.2f %9.2f\n", "granum run, CPU seconds", rc, rc / (p + w)
-  printf "%-34s %9.2f %9.2f\n", "granum run on one thread", one, one / (p + w)
-  printf "%-34s %9.2f %9.2f\n", "granum check, to the parsing", check, check / p
-  printf "%-34s %9.2f %9.2f\n", "granum check, to the floor", check, check / (p + w)
+  printf "%-34s %9.2f\n", "floor: parse and write", f
+  printf "%-34s %9.2f %9.2f\n", "granum run, to the floor", run, runr
+  printf "%-34s %9.2f %9.2f\n", "granum run, CPU seconds", rc, rcr
+  printf "%-34s %9.2f %9.2f\n", "granum run on one thread", one, oner
+  printf "%-34s %9.2f %9.2f\n", "granum check, to the parsing", check, checkr
+  printf "%-34s %9.2f %9.2f\n", "granum check, CPU seconds", checkc, checkcr
   printf "\n%-34s %9.0f %9.2f\n", "peak memory of run, MB, to input", rk/1e3, rk*1024/in_b
   printf "%-34s %9.0f %9.2f\n", "peak memory of check, MB, to input", ck/1e3, ck*1024/in_b
   printf "%-34s %9.2f %9.0f\n", "the demo\x27s own plan, s and MB", de, dek/1e3
   printf "\nthe wider job · %.0f MB in, %.0f MB out\n", win/1e6, wout/1e6
   printf "%-34s %9.2f\n", "floor of it: parse and write", wif
-  printf "%-34s %9.2f %9.2f\n", "granum run of it, to its floor", wi, wi / wif
-  printf "%-34s %9.2f %9.2f\n", "granum run of it, CPU seconds", wc, wc / wif
+  printf "%-34s %9.2f %9.2f\n", "granum run of it, to its floor", wi, wir
+  printf "%-34s %9.2f %9.2f\n", "granum run of it, CPU seconds", wic, wicr
   printf "%-34s %9.0f %9.2f\n", "peak memory of it, MB, to input", wik/1e3, wik*1024/win
   printf "%-34s %9.2f %9.2f\n", "with half of the input, to all", ha, ha / wi
   printf "%-34s %9.0f %9.2f\n", "peak memory of that, MB, to input", hak/1e3, hak*1024/win
   printf "\n%-34s %9.2f\n", "floor: parse lines.csv", l
   printf "%-34s %9.2f %9.2f\n", "granum survey reads lines.csv", r, r / l
-  printf "%-34s %9.2f %9.2f\n", "granum survey lines.csv, whole", s, s / l
+  printf "%-34s %9.2f %9.2f\n", "granum survey lines.csv, whole", s, sr
   printf "%-34s %9.0f\n", "peak memory of survey, MB", sk/1e3
   printf "%-34s %9.2f\n", "granum check reads lines.csv", rd
   printf "%-34s %9.2f %9.2f\n", "and groups them, to reading", ga, ga / rd
@@ -407,7 +393,7 @@ awk -v orders="$orders" -v in_b="$bytes_in" -v out_b="$bytes_out" -v p="$parse_s
   printf "%-34s %9.2f %9.2f\n", "500,000 prices, through", pt, (ep > 0) ? pt / ep : 0
   printf "%-34s %9.2f %9.2f\n", "500,000 prices, onward", po, (ep > 0) ? po / ep : 0
   printf "%-34s %9.2f\n", "floor: parse all files", all
-  printf "%-34s %9.2f %9.2f\n", "granum relate, all files", rel, rel / all
+  printf "%-34s %9.2f %9.2f\n", "granum relate, all files", rel, relr
   printf "%-34s %9.0f\n", "peak memory of relate, MB", relk/1e3
-  printf "%-34s %9.2f %9.2f\n", "granum draft, all files", d, d / all
+  printf "%-34s %9.2f %9.2f\n", "granum draft, all files", d, dr
 }' | python3 scripts/bench_beside.py docs/performance.md

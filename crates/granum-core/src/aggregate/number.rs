@@ -106,8 +106,7 @@ impl Numbered {
 
     fn by_hash(keys: &Keys) -> Self {
         let rows = keys.rows();
-        let mut hashes = vec![0; rows];
-        keys.hash_run(0, &mut hashes);
+        let hashes = keys.hashes();
         let mut numbered = Self { of: Vec::with_capacity(rows), firsts: vec![] };
         let mut known: HashTable<u32> = HashTable::new();
         for row in 0..rows {

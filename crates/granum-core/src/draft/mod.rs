@@ -67,8 +67,11 @@ const WIDTH: usize = 100;
 /// A draft is taken back so often at most; each time something of it is left out.
 const ROUNDS: usize = 40;
 
+/// This part of the memory that there is, what was found of files may take.
+const FOUND: u64 = 4;
+
 /// Writes a plan for files that have been related. `files` are those of each table, by how they are
-/// written; `room` is how much memory its runs may take.
+/// written; `room` is how much memory there is, of which what was found of the files takes some.
 ///
 /// # Errors
 /// Why a file cannot be read, or what has no room in memory cannot be put away.
@@ -84,6 +87,7 @@ pub fn draft(
         refused.parts.extend(parts.into_iter().map(|part| (part, table.name.clone())));
     }
     let mut tallies: Vec<LinkTally> = vec![];
+    let room = room.beside(room.limit() / FOUND);
     for _ in 0..ROUNDS {
         let text = text(relations, files, &refused, &tallies);
         let parsed = parse(&text);
@@ -91,7 +95,7 @@ pub fn draft(
             return Err(RunError::Plan(parsed.diagnostics));
         }
         let tree = with_paths(&parsed.tree, &[]).map_err(RunError::Plan)?;
-        let running = Running { room: Some(room), ..Running::default() };
+        let running = Running { room: Some(&room), ..Running::default() };
         let report = run_as(&tree, &[], sources, Want::Check, observer, running)?;
         let taken_back = refused.take_back(&report);
         if !taken_back && (report.links.is_empty() || !tallies.is_empty()) {

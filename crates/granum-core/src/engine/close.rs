@@ -15,7 +15,7 @@ use crate::expr::World;
 use crate::port::{Output, OutputError, Outputs};
 use crate::resolve::{CheckKind, Total};
 use crate::step::{Naming, finished_rows, group_problem};
-use crate::table::{LinkId, TableId, TotalId};
+use crate::table::{LinkId, Room, TableId, TotalId};
 use crate::tally::{
     Chart, CheckTally, Problem, Report, Seen, TableTally, Written, bridges, figures, moved,
 };
@@ -84,6 +84,10 @@ impl Run<'_> {
         }
         if running.seen {
             report.seen = Some(self.seen(&charts));
+        }
+        // What was told so far may have been got from a disk: nothing appears that is made of blanks in its place.
+        if let Some(error) = self.room.as_ref().and_then(Room::failed) {
+            return Err(RunError::Scratch(error));
         }
         if let Want::Outputs(places) = want
             && report.held()

@@ -124,7 +124,7 @@ impl Feed {
 
 /// How many batches go through together: enough that no core waits long for the last of them, and where room is
 /// scarce fewer.
-fn batches(room: Option<&Room>) -> usize {
+pub(super) fn batches(room: Option<&Room>) -> usize {
     /// What a batch takes on its way, about, with what becomes of it.
     const TAKES: u64 = 8 << 20;
     let threads = rayon::current_num_threads().max(2);

@@ -42,6 +42,20 @@ pub(super) fn repeated(keys: &Keys) -> Repeated {
 /// For each row of `from` the first row of `keys` with an equal key; and the rows of `keys` whose key an earlier one
 /// has, as [`repeated`] gives them.
 pub(super) fn link(from: &Keys, keys: &Keys) -> (Rows, Repeated) {
+    link_and(from, keys, repeats)
+}
+
+/// Only where they lead.
+pub(super) fn lead(from: &Keys, keys: &Keys) -> Rows {
+    link_and(from, keys, |_| vec![]).0
+}
+
+/// Where they lead, and what `beside` makes of the entries of `keys` in each part.
+fn link_and(
+    from: &Keys,
+    keys: &Keys,
+    beside: impl Fn(&[Entry]) -> Repeated + Sync,
+) -> (Rows, Repeated) {
     let Some(file) = keys.file() else { bug("keys that are here are sent into parts") };
     let count = count(from.rows().max(keys.rows()));
     let parts_of = |keys| Parts::of(keys, count, file.room());
@@ -53,7 +67,7 @@ pub(super) fn link(from: &Keys, keys: &Keys) -> (Rows, Repeated) {
     for first in (0..count).step_by(at_a_time) {
         let linked = (first..count.min(first + at_a_time)).into_par_iter().map(|part| {
             let entries = parts.sorted(part);
-            (led(&from_parts.sorted(part), &entries), repeats(&entries))
+            (led(&from_parts.sorted(part), &entries), beside(&entries))
         });
         for (led, repeats) in linked.collect::<Vec<_>>() {
             let to: Vec<u32> = led.iter().map(|(row, _)| row / PIECE as u32).collect();

@@ -289,8 +289,7 @@ pub(crate) fn link_few(from: &Keys, keys: &Keys) -> Rows {
         .map(|run| {
             let first = run * PROBED;
             let keys = keys.slice(first, PROBED.min(keys.rows() - first));
-            let mut hashes = vec![0; keys.rows()];
-            keys.hash_run(0, &mut hashes);
+            let hashes = keys.hashes();
             let mut hits = vec![];
             for (offset, hash) in hashes.iter().enumerate() {
                 if keys.has_key(offset)

@@ -160,6 +160,13 @@ impl Keys {
         self.columns.iter().map(|column| column.scalar(row)).collect()
     }
 
+    /// The hash of each row's key.
+    pub fn hashes(&self) -> Vec<u64> {
+        let mut hashes = vec![0; self.rows];
+        self.hash_run(0, &mut hashes);
+        hashes
+    }
+
     /// The hashes of the rows from `first` on, one for each place in `hashes`.
     pub fn hash_run(&self, first: usize, hashes: &mut [u64]) {
         if self.is_away() {
@@ -223,9 +230,7 @@ impl Keys {
 
 /// The hash of each row's values in some columns; equal values have equal ones, and a blank is equal to a blank.
 pub(crate) fn hashes(columns: &[Column], rows: usize) -> Vec<u64> {
-    let mut hashes = vec![0; rows];
-    Keys::new(columns.to_vec(), BlankKeys::Equal, rows).hash_run(0, &mut hashes);
-    hashes
+    Keys::new(columns.to_vec(), BlankKeys::Equal, rows).hashes()
 }
 
 /// The order of two values of a column, neither of them blank; texts by their bytes.

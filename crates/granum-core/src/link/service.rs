@@ -3,6 +3,8 @@
 
 use std::collections::{BTreeMap, HashMap};
 
+use rayon::prelude::*;
+
 use super::amounts::{AmountsBy, amounts};
 use super::away;
 use super::index::Repeated;
@@ -103,7 +105,9 @@ impl Linked {
             }
             return Rows::from(back);
         }
-        led(&self.right, &self.left).0
+        let (from, to) = (&self.right, &self.left);
+        // Most keys of a source repeat: nobody asks for those.
+        if has_parts(to) { away::lead(from, to) } else { led(from, to).0 }
     }
 
     /// What becomes of the rows of the source.
@@ -156,19 +160,23 @@ impl Linked {
             let known = within.known(left);
             return near_periods(&PeriodLink { left, within, index, keys, words, known });
         }
-        let (left, right) = (&left.here(), &right.here());
         near_misses(&Missing { left, right, index, words: keys, confirm: None })
     }
 }
 
 /// For each row of `from` the first row of `to` with an equal key, and the rows of `to` whose key an earlier one has.
 fn led(from: &Keys, to: &Keys) -> (Rows, Repeated) {
-    if to.is_away() && !to.is_small() {
+    if has_parts(to) {
         return away::link(from, to);
     }
     let to = &to.here();
     let table = KeyTable::build(to);
     (table.link(to, from), table.repeats)
+}
+
+/// Whether keys are looked at part by part.
+fn has_parts(to: &Keys) -> bool {
+    to.is_away() && !to.is_small()
 }
 
 /// What becomes of the rows of a side that lead by `index`.
@@ -228,34 +236,45 @@ fn by_count(index: &Rows, target_rows: usize) -> BTreeMap<u32, u64> {
 /// The first keys that the other side does not have, in the order of the rows, with how many rows
 /// have each.
 pub(crate) fn missing_keys(keys: &Keys, index: &Rows) -> Vec<MissingKey> {
-    if index.blanks() == 0 {
+    if counts(keys, index).missing == 0 {
         return vec![];
     }
-    let missing: Vec<u32> = (0..index.len())
-        .filter(|row| !index.has(*row) && keys.has_key(*row))
-        .map(|row| row as u32)
-        .collect();
-    let rows = missing.len();
-    let keys = keys.take(&Rows::from(missing));
-    let table = KeyTable::build(&keys);
-    let mut counts: BTreeMap<u32, u64> = BTreeMap::new();
-    for (_, first) in &table.repeats {
-        *counts.entry(*first).or_insert(1) += 1;
-    }
-    let mut repeats = table.repeats.iter().map(|(row, _)| *row).peekable();
-    let mut out = vec![];
-    for row in 0..rows as u32 {
-        if repeats.peek() == Some(&row) {
-            repeats.next();
-            continue;
+    // The keys of a run's rows that lead nowhere, with their hashes.
+    let run = |first: usize| {
+        let length = PIECE.min(keys.rows() - first);
+        let nowhere = |at: &usize| !index.has(first + at) && keys.has_key(first + at);
+        let rows: Rows = (0..length).filter(nowhere).map(|at| at as u32).collect();
+        let run = if rows.is_empty() { None } else { Some(keys.slice(first, length).take(&rows)) };
+        run.map(|run| (run.hashes(), run))
+    };
+    let same = |(hash, key): &(u64, Keys), (hashes, run): &(Vec<u64>, Keys), row: usize| {
+        *hash == hashes[row] && key.equal(0, run, row)
+    };
+    let mut found: Vec<(u64, Keys)> = vec![];
+    for some in (0..keys.rows()).step_by(PIECE).filter_map(run) {
+        for row in 0..some.0.len() {
+            if found.len() < MISSING && !found.iter().any(|known| same(known, &some, row)) {
+                found.push((some.0[row], some.1.slice(row, 1)));
+            }
         }
-        out.push(MissingKey {
-            key: key_text(&keys, row as usize),
-            rows: counts.get(&row).copied().unwrap_or(1),
-        });
-        if out.len() == MISSING {
+        if found.len() == MISSING {
             break;
         }
     }
-    out
+    let counted = |first: usize| {
+        let mut counts = vec![0; found.len()];
+        if let Some(some) = run(first) {
+            for row in 0..some.0.len() {
+                if let Some(at) = found.iter().position(|known| same(known, &some, row)) {
+                    counts[at] += 1;
+                }
+            }
+        }
+        counts
+    };
+    let both = |a: Vec<u64>, b: Vec<u64>| a.iter().zip(b).map(|(a, b)| a + b).collect();
+    let runs = (0..keys.rows()).into_par_iter().step_by(PIECE).map(counted);
+    let counts = runs.reduce(|| vec![0; found.len()], both);
+    let told = found.iter().zip(counts);
+    told.map(|((_, key), rows)| MissingKey { key: key_text(key, 0), rows }).collect()
 }

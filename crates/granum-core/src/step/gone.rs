@@ -11,3 +11,12 @@ pub(crate) struct Gone {
     /// The row before the step that stays in its place.
     pub stays: Option<u32>,
 }
+
+impl Gone {
+    /// The same where so many rows stand before those that it is told of.
+    #[must_use]
+    pub fn behind(self, rows: usize) -> Self {
+        let behind = |row: u32| row + rows as u32;
+        Self { row: behind(self.row), stays: self.stays.map(behind), ..self }
+    }
+}

@@ -1,6 +1,7 @@
 //! The keys of rows that a step sees all at once, which may be away.
 
 use super::StepRunner;
+use crate::aggregate::Groups;
 use crate::expr::{Kind, Typed};
 use crate::link::{BlankKeys, Keys};
 use crate::table::{Batch, Held, SlotId};
@@ -33,4 +34,14 @@ pub(super) fn keys(
     };
     let held: Result<Vec<Vec<Held>>, Problem> = typed.iter().map(held).collect();
     Ok(Keys::away(held?.concat(), blank, batch.rows))
+}
+
+/// The groups of rows of equal keys; what the keys look at is got where it is away.
+///
+/// # Errors
+/// The first row that cannot be worked.
+pub(super) fn groups(at: &StepRunner<'_>, rows: &Batch, keys: &[Typed]) -> Result<Groups, Problem> {
+    let mut keyed = rows.clone();
+    keyed.get(keys.iter().flat_map(Typed::slots));
+    Ok(Groups::by(&at.columns(&keyed, keys.iter())?, rows.rows))
 }

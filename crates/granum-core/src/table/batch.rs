@@ -214,7 +214,7 @@ impl Batch {
         }
     }
 
-    /// Puts the columns of slots away, a file for all of them.
+    /// Puts the columns of slots away, and what says where rows came from, a file for all of them.
     pub fn put_away(&mut self, file: &Arc<RoomFile>) {
         self.away.resize(self.slots.len(), None);
         for (here, away) in self.slots.iter_mut().zip(&mut self.away) {
@@ -222,6 +222,7 @@ impl Batch {
                 *away = Some(Held::away(Away::put(&column, file)));
             }
         }
+        self.origins.iter_mut().for_each(|(_, rows)| *rows = rows.away(file));
     }
 
     /// The same with nothing away: all slots and columns are got.
@@ -235,9 +236,10 @@ impl Batch {
         self
     }
 
-    /// The bytes that its slots hold in memory, about.
+    /// The bytes that its slots, and what says where its rows came from, hold in memory, about.
     pub fn bytes_held(&self) -> usize {
-        self.slots.iter().flatten().map(Column::bytes_held).sum()
+        let came = self.origins.iter().map(|(_, rows)| rows.bytes_held()).sum::<usize>();
+        self.slots.iter().flatten().map(Column::bytes_held).sum::<usize>() + came
     }
 
     pub fn take(&self, rows: &Rows) -> Batch {

@@ -105,6 +105,14 @@ impl Held {
         }
     }
 
+    /// Some rows, held as they are where they are away.
+    pub fn of_rows(&self, to: &Rows) -> Self {
+        match self {
+            Self::Own(_) | Self::Seen { .. } => Self::Own(self.take(to)),
+            Self::Away { rows, .. } => self.with_rows(to.follow(rows)),
+        }
+    }
+
     /// `length` rows from `offset` on.
     pub fn slice(&self, offset: usize, length: usize) -> Self {
         match self {

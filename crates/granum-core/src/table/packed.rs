@@ -381,6 +381,9 @@ impl AwayPiece {
 #[derive(Debug, Default)]
 pub(super) struct PackedBuilder {
     pieces: Vec<Piece>,
+    /// How many of them are away, and the bytes that the others hold.
+    away: usize,
+    held: usize,
     /// Those behind the last piece.
     rest: Vec<u32>,
 }
@@ -400,7 +403,7 @@ impl PackedBuilder {
         while count > 0 {
             let now = count.min(PIECE - self.rest.len());
             if now == PIECE {
-                self.pieces.push(Piece::Run(first));
+                self.push(Piece::Run(first));
             } else {
                 self.rest.extend(first..first + now as u32);
                 self.close();
@@ -409,11 +412,28 @@ impl PackedBuilder {
         }
     }
 
+    fn push(&mut self, piece: Piece) {
+        self.held += piece.bytes_held();
+        self.pieces.push(piece);
+    }
+
     fn close(&mut self) {
         if self.rest.len() == PIECE {
-            self.pieces.push(Piece::of(&self.rest));
+            self.push(Piece::of(&self.rest));
             self.rest.clear();
         }
+    }
+
+    /// The bytes that its pieces take in memory.
+    pub fn bytes_held(&self) -> usize {
+        self.held
+    }
+
+    /// Puts its pieces into a file, but for those that take next to nothing.
+    pub fn put_away(&mut self, file: &Arc<RoomFile>) {
+        let here = &mut self.pieces[self.away..];
+        here.iter_mut().for_each(|piece| *piece = piece.away(file));
+        (self.away, self.held) = (self.pieces.len(), 0);
     }
 
     /// All rows: packed, or as they are where they are few.

@@ -2,6 +2,8 @@
 
 use std::sync::Arc;
 
+use rayon::prelude::*;
+
 use super::packed::{Packed, PackedBuilder};
 use super::{Bits, Column, Fixed, PIECE, Present, RoomFile};
 use crate::bug::Sure;
@@ -208,13 +210,32 @@ impl Rows {
                 left.finish()
             }
             Form::Each(rows) => Self(Form::Each(rows.filter(keep))),
-            Form::Packed(rows) => Self(Form::Each(rows.each().filter(keep))).packed(),
+            Form::Packed(rows) if rows.present().is_some() => {
+                Self(Form::Each(rows.each().filter(keep))).packed()
+            }
+            Form::Packed(_) => {
+                let mut left = RowsBuilder::default();
+                for first in (0..self.len()).step_by(PIECE) {
+                    let length = PIECE.min(self.len() - first);
+                    let rows = self.slice(first, length).each();
+                    left.append(&Self(Form::Each(rows.filter(&keep.slice(first, length)))));
+                }
+                left.finish()
+            }
         }
     }
 
     /// Where they lead by `link`, which has a row for each that they can be; blank where either is.
     #[must_use]
     pub(crate) fn follow(&self, link: &Rows) -> Self {
+        let is_packed = |rows: &Rows| matches!(rows.0, Form::Packed(_));
+        let is_run = |rows: &Rows| matches!(rows.0, Form::Run { .. });
+        if self.len() > PIECE && !is_run(self) && (is_packed(self) || is_packed(link)) {
+            // Run by run, so that they are never all held each by itself.
+            let runs = (0..self.len()).into_par_iter().step_by(PIECE);
+            let led = |first| self.slice(first, PIECE.min(self.len() - first)).follow(link);
+            return Self::joined(runs.map(led).collect());
+        }
         let rows = match (&self.0, &link.0) {
             (Form::Run { first, count }, _) => return link.slice(*first as usize, *count),
             (_, Form::Run { first: 0, .. }) => return self.clone(),
@@ -317,6 +338,16 @@ impl RowsBuilder {
             None if next as usize == first as usize + count => self.run.1 += more,
             _ => self.each().extend_run(next, more),
         }
+    }
+
+    /// The bytes that they take in memory, about.
+    pub fn bytes_held(&self) -> usize {
+        self.each.as_ref().map_or(0, PackedBuilder::bytes_held)
+    }
+
+    /// Puts them into a file, where many are held.
+    pub fn put_away(&mut self, file: &Arc<RoomFile>) {
+        self.each.iter_mut().for_each(|each| each.put_away(file));
     }
 
     /// Where they do not follow each other any more.

@@ -74,16 +74,17 @@ impl Stack {
         self.rows
     }
 
-    /// The bytes that its columns hold in memory, about.
+    /// The bytes that its columns, and what says where its rows came from, hold in memory, about.
     pub fn bytes_held(&self) -> usize {
+        let came = self.origins.iter().map(|(_, rows)| rows.bytes_held()).sum::<usize>();
         let laid = |laid: &Laid| match laid {
             Laid::Anew(growing) => growing.here.bytes_held(),
             Laid::Nothing | Laid::Before => 0,
         };
-        self.slots.iter().map(laid).sum()
+        self.slots.iter().map(laid).sum::<usize>() + came + self.fed.bytes_held()
     }
 
-    /// Puts what its columns hold away. What comes next stays again, until this is called again.
+    /// Puts what it holds away. What comes next stays again, until this is called again.
     pub fn put_away(&mut self, file: &Arc<RoomFile>) {
         let rows = self.rows - std::mem::replace(&mut self.away, self.rows);
         self.slots.par_iter_mut().for_each(|laid| {
@@ -91,6 +92,8 @@ impl Stack {
                 growing.put_away(file, rows);
             }
         });
+        self.origins.iter_mut().for_each(|(_, rows)| rows.put_away(file));
+        self.fed.put_away(file);
     }
 
     /// Adds batches, one under the other. `before` are the rows that these are some of, in the same

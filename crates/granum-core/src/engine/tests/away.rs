@@ -1,6 +1,8 @@
 //! Columns that memory has no room for. That nothing changes by it is held by every law and twin, which run with no
 //! room as well.
 
+use std::sync::{Arc, Mutex};
+
 use proptest::prelude::*;
 
 use super::memory::{Memory, Shelf, try_texts};
@@ -64,6 +66,30 @@ fn full_files_stop_the_run_before_anything_is_written() {
         let Err(RunError::Scratch(error)) = report else { panic!("{bytes}: {report:#?}") };
         assert_eq!(error.to_string(), "the shelf: is full");
         assert!(written.is_empty());
+    }
+}
+
+#[test]
+fn files_that_break_at_any_time_stop_the_run_before_anything_is_written() {
+    // The last that is got is for the output whose values become columns.
+    let plan = "input orders from \"orders\"\ntable few from orders\n  add kind = right(order_no, 1)\n  \
+                one row per kind, on_day\n    orders = rows()\n\
+                output few to \"wide.csv\" columns from kind of orders\n";
+    let broken = |times: usize| {
+        let gets = Arc::new(Mutex::new(times));
+        let room = Shelf::failing(0, usize::MAX, &gets);
+        let running = Running { room: Some(&room), ..Running::default() };
+        let (report, written) = try_texts(&files(), plan, 10, running);
+        let left = *gets.lock().unwrap();
+        (report.map(|report| report.held()), written, left)
+    };
+    let (held, all, left) = broken(usize::MAX);
+    assert!(held.unwrap() && !all.is_empty());
+    for times in 0..usize::MAX - left {
+        let (report, written, _) = broken(times);
+        let Err(RunError::Scratch(error)) = report else { panic!("{times}: {report:#?}") };
+        assert_eq!(error.to_string(), "the shelf: is broken");
+        assert!(written.is_empty(), "{times}");
     }
 }
 
@@ -199,6 +225,61 @@ proptest! {
              table t from rows\n  change a = a\n  {step}\noutput t to \"t.csv\""
         );
         let files = [("rows", rows)];
+        let free = try_texts(&files, &text, part, Running::default());
+        let room = Shelf::room(limit, usize::MAX);
+        let running = Running { room: Some(&room), ..Running::default() };
+        let (report, written) = try_texts(&files, &text, part, running);
+        prop_assert_eq!(format!("{:#?}", report.unwrap()), format!("{:#?}", free.0.unwrap()));
+        prop_assert_eq!(written, free.1);
+    }
+}
+
+/// Amounts by key, of which some are blank, in two kinds of money, and some lie where no row leads.
+fn amounts() -> impl Strategy<Value = String> {
+    let amount = prop_oneof![1 => Just(String::new()), 6 => (-500_i32..900).prop_map(cents)];
+    let row = (amount, prop::sample::select(vec!["EUR", "GBP", ""]));
+    prop::collection::vec(row, 1..9).prop_map(|rows| {
+        let row = |(at, (amount, money)): (usize, _)| format!("K{at},{amount},{money}\n");
+        format!("k,amount,money\n{}", rows.into_iter().enumerate().map(row).collect::<String>())
+    })
+}
+
+fn cents(cents: i32) -> String {
+    format!("{}{}.{:02}", if cents < 0 { "-" } else { "" }, cents.abs() / 100, cents.abs() % 100)
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(64))]
+    #[test]
+    fn an_amount_is_divided_alike_with_room_and_without(
+        rows in few(),
+        amounts in amounts(),
+        tracked in prop::sample::select(vec!["amount", "amount in money", "money"]),
+        step in prop::sample::select(vec![
+            "allocate amounts.amount as part equally",
+            "allocate amounts.amount as part by no",
+            "drop a is blank\n  allocate amounts.amount as part by a else equally to 4 places",
+            "drop a is blank\n  allocate amounts.amount as part by a",
+            // Stops where a weight is blank, and names the first rows.
+            "allocate amounts.amount as part by a",
+            "add c = amounts.amount\n  allocate c as part by no per k",
+            "add c = max(b per k)\n  drop a is blank\n  allocate c as part by a per k, day",
+            // Stops where a group has several.
+            "change b = b\n  allocate b as part equally per k to 0 places",
+        ]),
+        limit in prop::sample::select(vec![0, 400, 4_000]),
+        part in 1_usize..20,
+    ) {
+        let tracked = if tracked == "money" { "" } else { &format!("  track {tracked}\n") };
+        let text = format!(
+            "input rows from \"rows\"\n  read k as text\n       a as integer\n       b as integer\n       \
+             day as date\n  grain no\n\
+             input amounts from \"amounts\"\n  read amount as decimal(2)\n       money as text\n  \
+             grain k\n{tracked}\
+             link rows to amounts on k\n\
+             table t from rows\n  {step}\noutput t to \"t.csv\""
+        );
+        let files = [("rows", rows), ("amounts", amounts)];
         let free = try_texts(&files, &text, part, Running::default());
         let room = Shelf::room(limit, usize::MAX);
         let running = Running { room: Some(&room), ..Running::default() };

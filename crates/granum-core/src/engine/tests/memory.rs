@@ -246,41 +246,53 @@ impl Output for KeptFile {
 /// Files in memory, of which all together have so many bytes at most.
 pub struct Shelf {
     left: Arc<Mutex<usize>>,
+    /// How often bytes can be got.
+    gets: Arc<Mutex<usize>>,
 }
 
 impl Shelf {
     /// Room for so many bytes in memory, and so many on files.
     pub fn room(limit: u64, bytes: usize) -> Room {
-        Room::new(limit, Box::new(Self { left: Arc::new(Mutex::new(bytes)) }))
+        Self::failing(limit, bytes, &Arc::new(Mutex::new(usize::MAX)))
+    }
+
+    /// The same where bytes can be got so often, and then no more.
+    pub fn failing(limit: u64, bytes: usize, gets: &Arc<Mutex<usize>>) -> Room {
+        let left = Arc::new(Mutex::new(bytes));
+        Room::new(limit, Box::new(Self { left, gets: gets.clone() }))
     }
 }
 
 impl Scratch for Shelf {
     fn begin(&self) -> Result<Box<dyn ScratchFile>, ScratchError> {
-        Ok(Box::new(Shelved { bytes: Mutex::default(), left: self.left.clone() }))
+        let (left, gets) = (self.left.clone(), self.gets.clone());
+        Ok(Box::new(Shelved { bytes: Mutex::default(), left, gets }))
     }
 }
 
 struct Shelved {
     bytes: Mutex<Vec<u8>>,
     left: Arc<Mutex<usize>>,
+    gets: Arc<Mutex<usize>>,
+}
+
+/// What is said of a shelf.
+fn of_shelf(message: &str) -> ScratchError {
+    ScratchError { folder: "the shelf".into(), message: message.into(), help: String::new() }
 }
 
 impl ScratchFile for Shelved {
     fn put(&self, bytes: &[u8]) -> Result<u64, ScratchError> {
         let mut left = self.left.lock().unwrap();
-        let full = || ScratchError {
-            folder: "the shelf".into(),
-            message: "is full".into(),
-            help: String::new(),
-        };
-        *left = left.checked_sub(bytes.len()).ok_or_else(full)?;
+        *left = left.checked_sub(bytes.len()).ok_or_else(|| of_shelf("is full"))?;
         let mut all = self.bytes.lock().unwrap();
         all.extend_from_slice(bytes);
         Ok((all.len() - bytes.len()) as u64)
     }
 
     fn get(&self, from: u64, into: &mut [u8]) -> Result<(), ScratchError> {
+        let mut gets = self.gets.lock().unwrap();
+        *gets = gets.checked_sub(1).ok_or_else(|| of_shelf("is broken"))?;
         let from = from as usize;
         into.copy_from_slice(&self.bytes.lock().unwrap()[from..from + into.len()]);
         Ok(())

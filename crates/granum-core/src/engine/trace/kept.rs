@@ -206,27 +206,39 @@ impl Stages {
 
     /// Some rows before a step, with those of their slots that `wanted` names, and where they came from.
     pub fn take(&self, step: usize, rows: &Rows, wanted: impl Fn(SlotId) -> bool) -> Batch {
+        self.held(step, rows, wanted).here()
+    }
+
+    /// The same where columns that are away stay there.
+    fn held(&self, step: usize, rows: &Rows, wanted: impl Fn(SlotId) -> bool) -> Batch {
         let stage = &self.rows[step];
         // What was made together is looked up in the same rows.
         let mut known: Vec<Option<Rows>> = vec![None; step + 1];
         let mut once = |at: usize| -> Rows {
             known[at].get_or_insert_with(|| self.once(step, at, rows)).clone()
         };
-        let mut slots = vec![];
+        let (mut slots, mut away) = (vec![], vec![]);
         for (slot, made) in stage.slots.iter().enumerate() {
             let made = made.as_ref().filter(|_| wanted(SlotId(slot)));
-            slots.push(made.map(|made| made.it.take(&once(made.at))));
+            let held = made.map(|made| made.it.of_rows(&once(made.at)));
+            let (here, there) = match held {
+                Some(Held::Own(column)) => (Some(column), None),
+                held => (None, held),
+            };
+            slots.push(here);
+            away.push(there);
         }
         let origins = stage.origins.iter().map(|(id, made)| (*id, once(made.at).follow(&made.it)));
         let mut batch = Batch::new(rows.len(), slots, origins.collect());
+        batch.away = away;
         batch.without =
             stage.without.iter().map(|(slot, group)| (*slot, rows.follow(group))).collect();
         batch
     }
 
-    /// All rows before a step, as [`Stages::take`].
+    /// All rows before a step, with those of their slots that `wanted` names: here, or away as they are.
     pub fn all(&self, step: usize, wanted: impl Fn(SlotId) -> bool) -> Batch {
-        self.take(step, &Rows::same(self.count(step)), wanted)
+        self.held(step, &Rows::same(self.count(step)), wanted)
     }
 
     /// Which rows some rows before a step were before an earlier one, since when none were put in groups.

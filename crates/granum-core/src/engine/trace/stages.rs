@@ -11,7 +11,7 @@ use super::kept::{Moved, Stages};
 use crate::aggregate::{Groups, number};
 use crate::bug::{Sure, bug};
 use crate::engine::context::{Context, RunError, Stop, first_slots};
-use crate::engine::feed::{begun, nothing_read};
+use crate::engine::feed::{batches, begun, nothing_read};
 use crate::engine::flow::rows_problem;
 use crate::engine::inputs::Inputs;
 use crate::engine::read::Reading;
@@ -232,7 +232,7 @@ impl<'a> Replay<'a> {
             run.origins.push((BEFORE, rows));
             let left = work.work(runner, OnRows { batch: &mut run, total_row: None })?;
             troubles.extend(left.troubles);
-            stack.append(&[run], stays, 0);
+            stack.append(&[run], stays, before.rows.min(most(&self.context)));
             self.stack_within(&mut stack, &mut file);
         }
         Ok((stack.finish(stays.cloned(), false).0, troubles))
@@ -295,7 +295,7 @@ impl<'a> Replay<'a> {
         let mut reading = Reading::begin(context, table, source).map_err(RunError::Source)?;
         let (mut stack, mut file) = (Stack::new(), None);
         loop {
-            let window = reading.window(context, None, PARTS).map_err(stopped)?;
+            let window = reading.window(context, None, batches(context.room)).map_err(stopped)?;
             if window.is_empty() {
                 break;
             }
@@ -330,6 +330,3 @@ fn as_held(table: &TablePlan, rows: &Batch) -> Batch {
 
 /// The first rows of a table, and the tables that they come from.
 type First = (Batch, Vec<(TableId, Rows)>);
-
-/// So many parts of files are read at once.
-const PARTS: usize = 16;

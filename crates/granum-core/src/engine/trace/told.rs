@@ -10,7 +10,7 @@ use crate::aggregate::Sum;
 use crate::engine::context::RunError;
 use crate::lang::Otherwise;
 use crate::resolve::{OneRowPlan, Source, TablePlan};
-use crate::step::Gone;
+use crate::step::{Gone, Pace, Together};
 use crate::table::{Amount, Rows, SlotId};
 use crate::tally::{
     BecameStory, Beside, GoneRow, GoneStory, Met, NamedValue, StepStory, TableStory, Why,
@@ -137,9 +137,7 @@ fn made(plan: &TablePlan, stages: &Stages, step: usize, row: u32) -> Vec<NamedVa
 
 /// The rows that a step looked at together with one.
 fn beside(replay: &Replay<'_>, stages: &Stages, step: usize, row: u32) -> Vec<Beside> {
-    let runner = replay.runner(stages.table, step);
-    let work = replay.plan(stages.table).steps[step].step.work();
-    let together = work.together(&runner, &replay.before(stages, step)).unwrap_or_default();
+    let together = together(replay, stages, step);
     let mut found = vec![];
     for together in together {
         let groups = &together.groups;
@@ -156,6 +154,17 @@ fn beside(replay: &Replay<'_>, stages: &Stages, step: usize, row: u32) -> Vec<Be
     found
 }
 
+/// The rows that a step looks at together. Where it cannot be worked there are none, for it was worked before.
+pub(in crate::engine) fn together(
+    replay: &Replay<'_>,
+    stages: &Stages,
+    step: usize,
+) -> Vec<Together> {
+    let runner = replay.runner(stages.table, step);
+    let work = replay.plan(stages.table).steps[step].step.work();
+    work.together(&runner, &replay.before(stages, step)).unwrap_or_default()
+}
+
 /// The rows that a step took out. Where it cannot be worked there are none, for it was worked before.
 pub(in crate::engine) fn gone(replay: &Replay<'_>, stages: &Stages, step: usize) -> Vec<Gone> {
     let runner = replay.runner(stages.table, step);
@@ -163,7 +172,17 @@ pub(in crate::engine) fn gone(replay: &Replay<'_>, stages: &Stages, step: usize)
     if !work.takes_out() {
         return vec![];
     }
-    work.gone(&runner, &replay.before(stages, step)).unwrap_or_default()
+    let mut rows = replay.before(stages, step);
+    if work.pace() == Pace::Passing && rows.has_away() {
+        let mut all = vec![];
+        for (first, run) in rows.runs(work.reads()) {
+            let gone = work.gone(&runner, &run).unwrap_or_default();
+            all.extend(gone.into_iter().map(|gone| gone.behind(first)));
+        }
+        return all;
+    }
+    rows.get(if work.scatters() { work.reads() } else { work.gets() }.into_iter());
+    work.gone(&runner, &rows).unwrap_or_default()
 }
 
 fn gone_row(replay: &Replay<'_>, stages: &Stages, step: usize, gone: &Gone) -> GoneRow {

@@ -2,7 +2,7 @@
 
 use rayon::prelude::*;
 
-use super::Amounts;
+use super::amounts::Amounts;
 use crate::table::{Bits, Column, Present, Rows};
 use crate::value::parts::ByWeights;
 use crate::value::{Scale, Type};
@@ -25,7 +25,7 @@ struct SomeParts {
 
 impl Divided {
     pub fn new(
-        amounts: &Amounts<'_>,
+        amounts: &Amounts,
         weights: Option<&Column>,
         else_equally: bool,
         places: Scale,

@@ -44,7 +44,7 @@ impl Work for GroupedPlans {
 
     fn together(&self, at: &StepRunner<'_>, rows: &Batch) -> Result<Vec<Together>, Problem> {
         let plans = self.0.iter().map(|plan| {
-            let groups = Groups::by(&at.columns(rows, plan.keys.iter())?, rows.rows);
+            let groups = super::keys::groups(at, rows, &plan.keys)?;
             Ok(Together { text: plan.text().to_owned(), groups })
         });
         plans.collect()

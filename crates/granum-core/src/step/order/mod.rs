@@ -76,7 +76,7 @@ impl Work for TopPlan {
     fn together(&self, at: &StepRunner<'_>, rows: &Batch) -> Result<Vec<Together>, Problem> {
         // How many stay of a part depends on how many there are.
         let TopCount::Part(_) = self.count else { return Ok(vec![]) };
-        let groups = Groups::by(&at.columns(rows, self.per.iter())?, rows.rows);
+        let groups = super::keys::groups(at, rows, &self.per)?;
         Ok(vec![Together { text: at.text().to_owned(), groups }])
     }
 

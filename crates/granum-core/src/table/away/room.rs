@@ -7,11 +7,13 @@ use super::{Scratch, ScratchError, ScratchFile};
 
 /// The room that a run's columns have in memory, and the files that they go to beyond it. Copies are the same room.
 #[derive(Clone)]
-pub struct Room(Arc<Inner>);
-
-struct Inner {
+pub struct Room {
     /// Bytes.
     limit: u64,
+    files: Arc<Files>,
+}
+
+struct Files {
     scratch: Box<dyn Scratch>,
     /// The most bytes that were held at a time, as far as was looked.
     most: AtomicU64,
@@ -26,76 +28,82 @@ struct Inner {
 
 impl std::fmt::Debug for Room {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        write!(f, "room for {} bytes", self.0.limit)
+        write!(f, "room for {} bytes", self.limit)
     }
 }
 
 impl Room {
     /// Room for so many bytes, and files for more.
     pub fn new(limit: u64, scratch: Box<dyn Scratch>) -> Self {
-        Self(Arc::new(Inner {
-            limit,
+        let files = Arc::new(Files {
             scratch,
             most: AtomicU64::new(0),
             away: AtomicU64::new(0),
             kept: AtomicU64::new(0),
             fails: AtomicBool::new(false),
             failed: Mutex::new(None),
-        }))
+        });
+        Self { limit, files }
+    }
+
+    /// The same room where so much of it is taken by something else.
+    #[must_use]
+    pub fn beside(&self, bytes: u64) -> Self {
+        Self { limit: self.limit.saturating_sub(bytes), files: self.files.clone() }
     }
 
     /// Notes that a block is kept.
     pub(crate) fn keep(&self, bytes: usize) {
-        self.0.kept.fetch_add(bytes as u64, Ordering::Relaxed);
+        self.files.kept.fetch_add(bytes as u64, Ordering::Relaxed);
     }
 
     /// Notes that a block is let go.
     pub(crate) fn let_go(&self, bytes: usize) {
-        self.0.kept.fetch_sub(bytes as u64, Ordering::Relaxed);
+        self.files.kept.fetch_sub(bytes as u64, Ordering::Relaxed);
     }
 
     /// Whether blocks that are kept take more than half of the room.
     pub(crate) fn keeps_too_much(&self) -> bool {
-        self.0.kept.load(Ordering::Relaxed) > self.0.limit / 2
+        self.files.kept.load(Ordering::Relaxed) > self.limit / 2
     }
 
     /// How many bytes columns may hold.
     pub fn limit(&self) -> u64 {
-        self.0.limit
+        self.limit
     }
 
     /// Notes that so many bytes are held.
     pub(crate) fn note_held(&self, bytes: u64) {
-        self.0.most.fetch_max(bytes, Ordering::Relaxed);
+        self.files.most.fetch_max(bytes, Ordering::Relaxed);
     }
 
     /// The most bytes that columns held at a time once what had no room had been put away.
     pub fn most(&self) -> u64 {
-        self.0.most.load(Ordering::Relaxed)
+        self.files.most.load(Ordering::Relaxed)
     }
 
     /// How many bytes were put away in all.
     pub fn put_away(&self) -> u64 {
-        self.0.away.load(Ordering::Relaxed)
+        self.files.away.load(Ordering::Relaxed)
     }
 
     /// Why columns could not be put away or got again: what was made since has no meaning.
     pub fn failed(&self) -> Option<ScratchError> {
-        if !self.0.fails.load(Ordering::Acquire) {
+        if !self.files.fails.load(Ordering::Acquire) {
             return None;
         }
-        self.0.failed.lock().unwrap_or_else(PoisonError::into_inner).clone()
+        self.files.failed.lock().unwrap_or_else(PoisonError::into_inner).clone()
     }
 
     fn note(&self, error: ScratchError) {
-        let mut failed = self.0.failed.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut failed = self.files.failed.lock().unwrap_or_else(PoisonError::into_inner);
         failed.get_or_insert(error);
-        self.0.fails.store(true, Ordering::Release);
+        self.files.fails.store(true, Ordering::Release);
     }
 
     /// A file for columns that go together.
     pub(crate) fn file(&self) -> Arc<RoomFile> {
-        let file = self.0.scratch.begin();
+        let file = self.files.scratch.begin();
         let file = file.map_err(|error| self.note(error)).ok();
         // All files of a process have their own: what is kept of one must not be taken for another's.
         static FILES: AtomicU64 = AtomicU64::new(0);
@@ -132,7 +140,7 @@ impl RoomFile {
     /// Puts bytes away; gives where.
     pub fn put(&self, bytes: &[u8]) -> u64 {
         let Some(file) = &self.file else { return 0 };
-        self.room.0.away.fetch_add(bytes.len() as u64, Ordering::Relaxed);
+        self.room.files.away.fetch_add(bytes.len() as u64, Ordering::Relaxed);
         file.put(bytes).unwrap_or_else(|error| {
             self.room.note(error);
             0
@@ -141,7 +149,7 @@ impl RoomFile {
 
     /// Gets `length` bytes from a place; `None` where that failed.
     pub fn get(&self, from: u64, length: usize) -> Option<Vec<u8>> {
-        if self.room.0.fails.load(Ordering::Acquire) {
+        if self.room.files.fails.load(Ordering::Acquire) {
             return None;
         }
         let mut bytes = vec![0; length];

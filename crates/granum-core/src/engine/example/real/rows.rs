@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet, HashSet, VecDeque};
 
 use crate::engine::context::RunError;
-use crate::engine::trace::{Reached, Replay, Stages, gone, made_of, once_met, reached};
+use crate::engine::trace::{Reached, Replay, Stages, gone, made_of, once_met, reached, together};
 use crate::resolve::Source;
 use crate::step::Together;
 use crate::table::TableId;
@@ -134,10 +134,7 @@ impl Collector<'_> {
             let went: Vec<u32> = went.map(|gone| gone.row).collect();
             self.open.push_back((table, step, went));
         }
-        let runner = self.replay.runner(table, step);
-        let together =
-            work.together(&runner, &self.replay.before(stages, step)).unwrap_or_default();
-        for Together { groups, .. } in &together {
+        for Together { groups, .. } in &together(self.replay, stages, step) {
             let own: BTreeSet<usize> =
                 new.iter().filter_map(|row| groups.of(*row as usize)).collect();
             let beside = (0..groups.rows() as u32)
