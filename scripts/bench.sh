@@ -142,7 +142,7 @@ to=$dir/floor.csv
 read -r demo_s demo_kb < <(best "$granum" run "$dir/nursery.granum" -q)
 output=$dir/out/unit_sales.csv
 # The floor writes what is there already.
-"$granum" run "$plan" -q
+"$granum" run "$plan" -q >/dev/null
 run=$(pairs "$output" "$floor" "${inputs[@]}" --like "$output" --to "$to" -- "$granum" run "$plan" -q)
 one=$(pairs "$output" "$floor" "${inputs[@]}" --like "$output" --to "$to" -- "$granum" run "$plan" -q --threads 1)
 check=$(pairs "" "$floor" "${inputs[@]}" -- "$granum" check "$plan" -q)
@@ -268,7 +268,7 @@ wider_inputs=("$dir"/data/{orders_shop,orders_post,lines,customers,articles,retu
 wider_in=$(cat "${wider_inputs[@]}" | wc -c)
 wider_outputs=("$dir"/out/wider/{joined,unit_sales,by_month,buyers,never_ordered,best}.csv)
 wider_clear=$(IFS=:; echo "${wider_outputs[*]}")
-"$granum" run "$dir/wider.granum" -q
+"$granum" run "$dir/wider.granum" -q >/dev/null
 wider=$(pairs "$wider_clear" "$floor" "${wider_inputs[@]}" --like "${wider_outputs[@]}" --to "$to" -- "$granum" run "$dir/wider.granum" -q)
 wider_out=$(cat "${wider_outputs[@]}" | wc -c)
 # The same with half of the inputs' size to work with: tables go to a disk.

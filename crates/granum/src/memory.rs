@@ -36,14 +36,18 @@ pub fn size(text: &str) -> Result<Size, String> {
     Ok(Size::Bytes(bytes.as_u64()))
 }
 
-/// The room that tables have: half of what is said, or of what is free; the other half is for what steps and links
-/// work with.
+/// What the program takes by itself, before there is a row: of less than four times this, a quarter.
+const OWN: u64 = 16_000_000;
+
+/// The room that tables have: half of what is said, or of what is free, without what the program takes by itself; the
+/// other half is for what steps and links work with.
 pub fn room(memory: Option<Size>, spill: Option<&Path>) -> Room {
     let all = match memory.unwrap_or(UNLESS_SAID) {
         Size::Bytes(bytes) => bytes,
         Size::Percent(percent) => free() / 100 * percent,
     };
-    Room::new(all / 2, Box::new(Sparing(ScratchFolder::new(spill))))
+    let tables = (all - OWN.min(all / 4)) / 2;
+    Room::within(all, tables, Box::new(Sparing(ScratchFolder::new(spill))))
 }
 
 /// A folder for what memory has no room for: once the first of it goes there, no memory is kept back either.
@@ -96,7 +100,7 @@ pub struct Used {
 
 impl From<&Room> for Used {
     fn from(room: &Room) -> Self {
-        Self { budget: 2 * room.limit(), held: room.most(), on_disk: room.put_away() }
+        Self { budget: room.budget(), held: room.most(), on_disk: room.put_away() }
     }
 }
 

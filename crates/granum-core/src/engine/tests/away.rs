@@ -6,9 +6,10 @@ use std::sync::{Arc, Mutex};
 use proptest::prelude::*;
 
 use super::memory::{Memory, Shelf, try_texts};
-use crate::engine::{RunError, Running, Tracing, trace};
+use crate::engine::{RunError, Running, Tracing, removed, trace};
 use crate::lang::parse;
 use crate::port::Silent;
+use crate::table::{Column, Room};
 
 const PLAN: &str = r#"
 input orders from "orders"
@@ -178,6 +179,47 @@ fn each_step_that_sees_all_rows_is_scattered_and_gives_the_same() {
             let told = |report: &Result<_, RunError>| format!("{:#?}", report.as_ref().unwrap());
             assert_eq!(told(&report), told(&free.0), "{text}");
             assert_eq!(written, free.1, "{text}");
+            assert!(room.put_away() > 0, "{text}");
+        }
+    }
+}
+
+/// What steps took out, as it is told.
+fn took_out(text: &str, room: Option<&Room>) -> Vec<String> {
+    let tree = parse(text).tree;
+    let files = lines().map(|(name, text)| (name.to_owned(), text)).into();
+    let (removed, problems) =
+        removed(&tree, &[], &Memory { files, part: 10 }, (Some("all"), room), &Silent).unwrap();
+    assert!(problems.is_empty(), "{problems:#?}");
+    let cell = |(name, column): &(String, Column), row| format!("{name}={}", column.scalar(row));
+    let told = removed.iter().flat_map(|step| {
+        let row =
+            move |row| step.columns.iter().map(|column| cell(column, row)).collect::<Vec<_>>();
+        (0..step.rows).map(move |at| format!("{}: {}", step.step.text, row(at).join(" ")))
+    });
+    told.collect()
+}
+
+#[test]
+fn rows_that_steps_take_out_are_told_alike_with_room_and_without() {
+    let steps = [
+        ("  drop quantity is blank", 28),
+        ("  keep quantity > 2", 145),
+        ("  drop quantity is blank\n  add more = quantity + 1\n  keep more / 2 > 2", 100),
+        ("  add copy = order_no\n  dedupe by copy keep last", 209),
+        ("  dedupe by order_no keep latest on_day", 209),
+        ("  columns order_no, quantity\n  dedupe", 0),
+        ("  units of quantity as unit_no dropping zero, negative, blank", 60),
+        ("  top 2 by quantity per on_day", 274),
+        ("  turn quantity into rows what, value", 28),
+    ];
+    for (steps, least) in steps {
+        let text = stepped(steps).replace("  track quantity\n", "");
+        let free = took_out(&text, None);
+        assert!(free.len() >= least, "{} of {least}: {text}", free.len());
+        for limit in [0, 1_500] {
+            let room = Shelf::room(limit, usize::MAX);
+            assert_eq!(took_out(&text, Some(&room)), free, "{text}");
             assert!(room.put_away() > 0, "{text}");
         }
     }

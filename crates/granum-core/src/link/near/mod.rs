@@ -147,3 +147,6 @@ fn with(key: &Key, at: usize, text: &str) -> Key {
     text.clone_into(&mut key[at]);
     key
 }
+
+#[cfg(test)]
+mod tests;

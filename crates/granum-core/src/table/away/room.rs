@@ -14,6 +14,8 @@ pub struct Room {
 }
 
 struct Files {
+    /// All that there is to work with, in bytes.
+    budget: u64,
     scratch: Box<dyn Scratch>,
     /// The most bytes that were held at a time, as far as was looked.
     most: AtomicU64,
@@ -35,7 +37,13 @@ impl std::fmt::Debug for Room {
 impl Room {
     /// Room for so many bytes, and files for more.
     pub fn new(limit: u64, scratch: Box<dyn Scratch>) -> Self {
+        Self::within(limit, limit, scratch)
+    }
+
+    /// The same within a budget: what columns may not hold of it is for what works on them.
+    pub fn within(budget: u64, limit: u64, scratch: Box<dyn Scratch>) -> Self {
         let files = Arc::new(Files {
+            budget,
             scratch,
             most: AtomicU64::new(0),
             away: AtomicU64::new(0),
@@ -65,6 +73,11 @@ impl Room {
     /// Whether blocks that are kept take more than half of the room.
     pub(crate) fn keeps_too_much(&self) -> bool {
         self.files.kept.load(Ordering::Relaxed) > self.limit / 2
+    }
+
+    /// How many bytes there are to work with in all.
+    pub fn budget(&self) -> u64 {
+        self.files.budget
     }
 
     /// How many bytes columns may hold.
