@@ -38,7 +38,7 @@ pub(crate) use sum::{StepSum, add};
 pub(crate) use units::Trouble;
 #[cfg(feature = "parts")]
 pub(crate) use units::split_units;
-pub(crate) use values::{group_problem, values};
+pub(crate) use values::{columns_of, group_problem, values, values_of};
 
 use crate::aggregate::Groups;
 use crate::expr::Typed;

@@ -238,7 +238,9 @@ impl Batch {
 
     /// The bytes that its slots, and what says where its rows came from, hold in memory, about.
     pub fn bytes_held(&self) -> usize {
-        let came = self.origins.iter().map(|(_, rows)| rows.bytes_held()).sum::<usize>();
+        // Few rows stay where they are: only what can go away counts.
+        let came = self.origins.iter().filter(|(_, rows)| rows.address().is_some());
+        let came = came.map(|(_, rows)| rows.bytes_held()).sum::<usize>();
         self.slots.iter().flatten().map(Column::bytes_held).sum::<usize>() + came
     }
 

@@ -167,6 +167,14 @@ pub struct RowsAmount {
     pub amount: Amount,
 }
 
+impl RowsAmount {
+    /// Both together.
+    #[must_use]
+    pub fn plus(self, more: Self) -> Self {
+        Self { rows: self.rows + more.rows, amount: self.amount.plus(more.amount) }
+    }
+}
+
 /// The tally of one step.
 #[derive(Debug, Clone, Serialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]

@@ -225,6 +225,22 @@ fn rows_that_steps_take_out_are_told_alike_with_room_and_without() {
     }
 }
 
+/// That a plan reports and writes the same where columns may hold so many bytes.
+fn alike_with_room_and_without(
+    files: &[(&str, String)],
+    text: &str,
+    part: usize,
+    limit: u64,
+) -> Result<(), TestCaseError> {
+    let free = try_texts(files, text, part, Running::default());
+    let room = Shelf::room(limit, usize::MAX);
+    let running = Running { room: Some(&room), ..Running::default() };
+    let (report, written) = try_texts(files, text, part, running);
+    prop_assert_eq!(format!("{:#?}", report.unwrap()), format!("{:#?}", free.0.unwrap()));
+    prop_assert_eq!(written, free.1);
+    Ok(())
+}
+
 /// Rows with few keys and values, many of them equal or blank.
 fn few() -> impl Strategy<Value = String> {
     let cell = prop_oneof![1 => Just(String::new()), 5 => (0_u8..4).prop_map(|at| at.to_string())];
@@ -267,12 +283,7 @@ proptest! {
              table t from rows\n  change a = a\n  {step}\noutput t to \"t.csv\""
         );
         let files = [("rows", rows)];
-        let free = try_texts(&files, &text, part, Running::default());
-        let room = Shelf::room(limit, usize::MAX);
-        let running = Running { room: Some(&room), ..Running::default() };
-        let (report, written) = try_texts(&files, &text, part, running);
-        prop_assert_eq!(format!("{:#?}", report.unwrap()), format!("{:#?}", free.0.unwrap()));
-        prop_assert_eq!(written, free.1);
+        alike_with_room_and_without(&files, &text, part, limit)?;
     }
 }
 
@@ -322,11 +333,44 @@ proptest! {
              table t from rows\n  {step}\noutput t to \"t.csv\""
         );
         let files = [("rows", rows), ("amounts", amounts)];
-        let free = try_texts(&files, &text, part, Running::default());
-        let room = Shelf::room(limit, usize::MAX);
-        let running = Running { room: Some(&room), ..Running::default() };
-        let (report, written) = try_texts(&files, &text, part, running);
-        prop_assert_eq!(format!("{:#?}", report.unwrap()), format!("{:#?}", free.0.unwrap()));
-        prop_assert_eq!(written, free.1);
+        alike_with_room_and_without(&files, &text, part, limit)?;
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(64))]
+    #[test]
+    fn what_is_gathered_over_a_link_is_the_same_with_room_and_without(
+        rows in few(),
+        amounts in amounts(),
+        tracked in prop::sample::select(vec!["", "  track a\n", "  track a in day\n"]),
+        of in prop::sample::select(vec![
+            "sum(few.a)",
+            "sum(few.a where few.b > 1)",
+            "rows(few)",
+            "rows(few where few.no > 3) + sum(few.b)",
+            "mean(few.b)",
+            "max(few.day)",
+            "distinct(few.b)",
+            "list(distinct few.b, \"+\" by few.b desc)",
+            "latest(few.a by few.day)",
+            "median(few.b)",
+            // Stops where a row has several.
+            "sole(few.b)",
+            "sum(few.a * 1000000000000000000)",
+        ]),
+        limit in prop::sample::select(vec![0, 400, 4_000]),
+        part in 1_usize..20,
+    ) {
+        let text = format!(
+            "input few from \"rows\"\n  read k as text\n       a as integer\n       b as integer\n       \
+             day as date\n  grain no\n{tracked}\
+             input amounts from \"amounts\"\n  read amount as decimal(2)\n       money as text\n  \
+             grain k\n\
+             link few to amounts on k\n\
+             table t from amounts\n  add found = {of}\noutput t to \"t.csv\""
+        );
+        let files = [("rows", rows), ("amounts", amounts)];
+        alike_with_room_and_without(&files, &text, part, limit)?;
     }
 }

@@ -1,5 +1,7 @@
 //! What is gathered of rows that lead here, for each row that they lead to.
 
+mod scattered;
+
 use super::context::Context;
 use crate::aggregate::{Groups, Values, aggregate_led_to, parted_by};
 use crate::expr::{Gathered, Kind, LeadingRows};
@@ -43,6 +45,11 @@ pub(super) fn gather(context: &Context<'_>, id: GatherId) -> Option<Found> {
             return Some(Found { gathered, faults: Faults::default(), told: vec![] });
         }
     };
+    let found = scattered::scattered(context, (gather, plan), (&rows, &index), to.rows);
+    if let Some((column, told)) = found {
+        let gathered = Gathered { column, failed: vec![], each: None };
+        return Some(Found { gathered, faults: Faults::default(), told });
+    }
     let to_plan = &context.plan.tables[gather.to.0];
     let step = format!("gathered for {}", to_plan.name);
     let (values, rows_failed) = values_of_way(context, plan, &rows);

@@ -1,0 +1,71 @@
+//! What is gathered where it has no room: rows are scattered by the row that they lead to, and each part is gathered by
+//! itself.
+
+use super::{GatheredPart, told};
+use crate::aggregate::{Groups, aggregate_each};
+use crate::engine::context::Context;
+use crate::resolve::{AggregatePlan, Gather};
+use crate::step::{columns_of, values_of, values_of_way};
+use crate::table::{Batch, Column, Rows, Scattered, parts};
+
+/// Bytes of a value on its way, about.
+const EACH: usize = 12;
+
+/// What is gathered for each of so many rows that are led to, and what is told of amounts. Nothing where the rows that
+/// lead there are here, and where something has no value: why, is told by who works on all rows at once.
+pub(super) fn scattered(
+    context: &Context<'_>,
+    (gather, plan): (&Gather, &AggregatePlan),
+    (rows, index): (&Batch, &Rows),
+    targets: usize,
+) -> Option<(Column, Vec<GatheredPart>)> {
+    let room = context.room.filter(|_| rows.has_away())?;
+    let width = 1 + plan.by.len() + gather.parts().count();
+    let count = parts(rows.rows.max(targets), EACH * width, room);
+    let window = targets.div_ceil(count).max(1);
+    let (mut sent, mut all_told) = (Scattered::new(room, count), vec![]);
+    for (first, run) in rows.runs(vec![]) {
+        let (values, failed) = values_of_way(context, plan, &run);
+        // Sums of numbers are not the same in another order.
+        let inexact = matches!(values.value, Some(Column::Number(_)));
+        if !failed.is_empty() || gather.told && inexact {
+            return None;
+        }
+        let index = index.slice(first, run.rows);
+        if gather.told {
+            add(&mut all_told, told(context, gather, plan, &values, &index));
+        }
+        let leads: Rows =
+            (0..run.rows).filter(|row| index.has(*row)).map(|row| row as u32).collect();
+        let to: Vec<u32> = index.numbers().map(|to| to / window as u32).collect();
+        let mut columns = vec![index.column().take(&leads)];
+        columns.extend(columns_of(values).iter().map(|column| column.take(&leads)));
+        sent.send(&columns, &to);
+    }
+    let mut found = vec![];
+    let of_part = |part: usize, columns: Vec<Column>| {
+        let first = (part * window).min(targets);
+        let mut columns = columns.into_iter();
+        let led = columns.next()?;
+        let index: Rows = (0..led.len()).map(|row| led.units(row) as u32 - first as u32).collect();
+        let groups = Groups::led_to(&index, window.min(targets - first));
+        let (column, failed) = aggregate_each(&values_of(plan, &mut columns), &groups);
+        failed.is_empty().then(|| column.narrowed())
+    };
+    sent.each(of_part, |column| found.push(column))?;
+    Some((Column::concat(&found), all_told))
+}
+
+/// What is told of rows and of more of them.
+fn add(all: &mut Vec<GatheredPart>, more: Vec<GatheredPart>) {
+    for part in more {
+        let Some(known) = all.iter_mut().find(|known| known.within == part.within) else {
+            all.push(part);
+            continue;
+        };
+        let (own, more) = (&mut known.amount, part.amount);
+        own.all = own.all.plus(more.all);
+        own.nowhere = own.nowhere.plus(more.nowhere);
+        own.left_out = own.left_out.plus(more.left_out);
+    }
+}
