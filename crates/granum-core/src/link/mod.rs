@@ -2,6 +2,7 @@
 
 mod amounts;
 mod away;
+mod counts;
 mod index;
 mod key;
 pub(crate) mod mend;
@@ -11,11 +12,12 @@ mod repeats;
 mod service;
 
 pub(crate) use amounts::amounts;
+pub(crate) use counts::{Counts, counts};
 pub(crate) use index::{KeyTable, link_few};
 pub(crate) use key::{BlankKeys, Keys, compare, hashes};
 pub(crate) use period::{Ends, Inverted, Moments, Order, Outside, PeriodWords, Periods, Within};
 pub(crate) use repeats::{EXAMPLES, Repeats, key_text, repeated};
-pub(crate) use service::{Counts, LinkWords, Linked, Method, counts, missing_keys};
+pub(crate) use service::{LinkWords, Linked, Method, missing_keys};
 
 #[cfg(test)]
 mod tests;

@@ -7,6 +7,7 @@ use rayon::prelude::*;
 
 use super::amounts::{AmountsBy, amounts};
 use super::away;
+use super::counts::{Counts, counts};
 use super::index::Repeated;
 use super::near::{Missing, near_misses};
 use super::period::{Inverted, Moments, PeriodLink, PeriodWords, Periods, Within, near_periods};
@@ -46,18 +47,6 @@ pub(crate) struct Linked {
     pub repeats: Repeats,
     /// The periods, of a link by a period.
     pub within: Option<Within>,
-}
-
-/// What becomes of the rows of one side.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) struct Counts {
-    pub rows: u64,
-    /// Rows whose key the other side has.
-    pub matched: u64,
-    /// Rows whose key it has not.
-    pub missing: u64,
-    /// Rows without a key.
-    pub blank: u64,
 }
 
 impl Linked {
@@ -177,14 +166,6 @@ fn led(from: &Keys, to: &Keys) -> (Rows, Repeated) {
 /// Whether keys are looked at part by part.
 fn has_parts(to: &Keys) -> bool {
     to.is_away() && !to.is_small()
-}
-
-/// What becomes of the rows of a side that lead by `index`.
-pub(crate) fn counts(keys: &Keys, index: &Rows) -> Counts {
-    let rows = keys.rows() as u64;
-    let matched = rows - index.blanks() as u64;
-    let blank = keys.absent() as u64;
-    Counts { rows, matched, missing: rows - matched - blank, blank }
 }
 
 fn spread(index: &Rows, target_rows: usize) -> (u64, Option<Spread>) {

@@ -18,7 +18,7 @@ pub(super) use measure::Mend;
 use target::{Target, each_part, print};
 
 use super::Keys;
-use super::service::counts;
+use super::counts::counts;
 use crate::table::{Column, PIECE, Rows};
 use crate::tally::{NearKind, NearMiss};
 
