@@ -114,6 +114,13 @@ impl Rows {
         Column::Integer(self.iter().map(|row| row.map(i64::from)).collect()).narrowed()
     }
 
+    /// The rows that such a column has, counted from one on; blank where it is, and where it has one before that.
+    pub(crate) fn of_column(column: &Column, first: u32) -> Self {
+        let row = |at| (!column.is_blank(at)).then(|| column.units(at));
+        let behind = |row: i128| u32::try_from(row.checked_sub(first.into())?).ok();
+        (0..column.len()).map(|at| row(at).and_then(behind)).collect()
+    }
+
     /// The bytes that they take in memory, about.
     pub(crate) fn bytes_held(&self) -> usize {
         match &self.0 {
@@ -228,20 +235,18 @@ impl Rows {
     /// Where they lead by `link`, which has a row for each that they can be; blank where either is.
     #[must_use]
     pub(crate) fn follow(&self, link: &Rows) -> Self {
-        let is_packed = |rows: &Rows| matches!(rows.0, Form::Packed(_));
-        let is_run = |rows: &Rows| matches!(rows.0, Form::Run { .. });
-        if self.len() > PIECE && !is_run(self) && (is_packed(self) || is_packed(link)) {
-            // Run by run, so that they are never all held each by itself.
-            let runs = (0..self.len()).into_par_iter().step_by(PIECE);
-            let led = |first| self.slice(first, PIECE.min(self.len() - first)).follow(link);
-            return Self::joined(runs.map(led).collect());
-        }
-        let rows = match (&self.0, &link.0) {
+        match (&self.0, &link.0) {
             (Form::Run { first, count }, _) => return link.slice(*first as usize, *count),
             (_, Form::Run { first: 0, .. }) => return self.clone(),
-            (Form::Each(rows), _) => rows,
-            (Form::Packed(rows), _) => &rows.each(),
-        };
+            (Form::Packed(_), _) | (_, Form::Packed(_)) if self.len() > PIECE => {
+                // Run by run, so that they are never all held each by itself.
+                let runs = (0..self.len()).into_par_iter().step_by(PIECE);
+                let led = |first| self.slice(first, PIECE.min(self.len() - first)).follow(link);
+                return Self::joined(runs.map(led).collect());
+            }
+            _ => {}
+        }
+        let rows = &self.each();
         let led = match &link.0 {
             Form::Run { first, .. } => Self(Form::Each(rows.map(|row| first.saturating_add(row)))),
             Form::Each(link) => Self(Form::Each(link.take(rows))),

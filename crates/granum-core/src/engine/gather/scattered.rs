@@ -46,8 +46,7 @@ pub(super) fn scattered(
     let of_part = |part: usize, columns: Vec<Column>| {
         let first = (part * window).min(targets);
         let mut columns = columns.into_iter();
-        let led = columns.next()?;
-        let index: Rows = (0..led.len()).map(|row| led.units(row) as u32 - first as u32).collect();
+        let index = Rows::of_column(&columns.next()?, first as u32);
         let groups = Groups::led_to(&index, window.min(targets - first));
         let (column, failed) = aggregate_each(&values_of(plan, &mut columns), &groups);
         failed.is_empty().then(|| column.narrowed())

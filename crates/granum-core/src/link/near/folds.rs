@@ -4,7 +4,7 @@ use std::borrow::Cow;
 use std::collections::{BTreeSet, HashMap, HashSet};
 
 use super::measure::Mend;
-use super::target::{Parts, Which, print};
+use super::target::{Parts, Which, owned, print};
 use super::{Key, Search};
 use crate::link::mend::{Change, changed, needed};
 use crate::tally::{NearKind, NearMiss};
@@ -131,7 +131,7 @@ impl Search<'_> {
         let wanted: HashSet<u128> = open.collect();
         self.target.collected(|parts| {
             let alike = wanted.contains(&self.fold(parts, &FOLDS));
-            alike.then(|| parts.iter().map(|part| part.clone().into_owned()).collect())
+            alike.then(|| owned(parts))
         })
     }
 

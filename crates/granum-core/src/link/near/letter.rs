@@ -8,7 +8,7 @@ use std::hash::{BuildHasher, Hasher};
 
 use foldhash::fast::FixedState;
 
-use super::target::Parts;
+use super::target::{Parts, owned};
 use super::{Key, Search};
 use crate::tally::{NearKind, NearMiss};
 
@@ -109,8 +109,7 @@ fn note(found: &mut Found, number: usize, asked: &Key, (at, parts): (usize, &Par
     }
     let Some(way) = way(&asked[at], &parts[at]) else { return };
     if found.get(&number).is_none_or(|(other, best, _)| (at, way) < (*other, *best)) {
-        let key = parts.iter().map(|part| part.clone().into_owned()).collect();
-        found.insert(number, (at, way, key));
+        found.insert(number, (at, way, owned(parts)));
     }
 }
 

@@ -15,7 +15,7 @@ use std::collections::HashMap;
 
 use measure::Measured;
 pub(super) use measure::Mend;
-use target::{Target, each_part, print};
+use target::{Target, each_part, owned, print};
 
 use super::Keys;
 use super::counts::counts;
@@ -83,7 +83,7 @@ fn keys_that_lead_nowhere(left: &Keys, index: &Rows) -> Option<Vec<(Key, u64)>> 
             }
             let at = *known.entry(print(parts)).or_insert(keys.len());
             if at == keys.len() {
-                keys.push((parts.iter().map(|part| part.clone().into_owned()).collect(), 0));
+                keys.push((owned(parts), 0));
             }
             keys[at].1 += 1;
         });

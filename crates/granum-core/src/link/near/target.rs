@@ -7,6 +7,7 @@ use std::hash::Hasher;
 use rayon::prelude::*;
 use siphasher::sip128::{Hasher128, SipHasher13};
 
+use super::Key;
 use crate::link::{Keys, repeated};
 use crate::table::{Bits, Column, PIECE, Rows};
 
@@ -58,17 +59,17 @@ impl<'a> Target<'a> {
     }
 
     /// The first key that nothing leads to.
-    pub fn first_unmet(&self) -> Option<Vec<String>> {
+    pub fn first_unmet(&self) -> Option<Key> {
         let row = (&self.first & &!&self.met).rows().next()?;
         Some(self.key(row))
     }
 
     /// Of `step` keys the first, up to a number of them.
-    pub fn every(&self, step: usize, most: usize) -> Vec<Vec<String>> {
+    pub fn every(&self, step: usize, most: usize) -> Vec<Key> {
         self.first.rows().step_by(step).take(most).map(|row| self.key(row)).collect()
     }
 
-    fn key(&self, row: usize) -> Vec<String> {
+    fn key(&self, row: usize) -> Key {
         self.keys.values(row).into_iter().map(|value| value.to_string()).collect()
     }
 
@@ -101,7 +102,7 @@ impl<'a> Target<'a> {
             });
             all
         };
-        self.runs().map(run).collect::<Vec<_>>()
+        self.runs().map(run).collect()
     }
 
     /// What `of` makes of keys, in their order.
@@ -165,6 +166,11 @@ pub(super) fn each_part<'k>(
         }));
         show(row, &parts);
     }
+}
+
+/// A key of its own.
+pub(super) fn owned(parts: &Parts<'_>) -> Key {
+    parts.iter().map(ToString::to_string).collect()
 }
 
 /// The fingerprint of a key: of a billion, two share one with odds below 10⁻²⁰.

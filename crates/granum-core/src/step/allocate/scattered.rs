@@ -1,17 +1,16 @@
 //! `allocate` where rows have no room: they are scattered so that all rows of a group come together, each part is divided
 //! by itself, and the parts go back into the order of rows.
 
-use std::sync::Mutex;
-use std::sync::PoisonError;
 use std::sync::atomic::{AtomicU64, Ordering};
 
 use super::amounts::Amounts;
 use super::divided::Divided;
 use super::told::{Told, told};
 use crate::bug::Sure;
+use crate::expr::Typed;
 use crate::link::hashes;
 use crate::resolve::{AllocateOver, AllocatePlan};
-use crate::step::StepRunner;
+use crate::step::{StepRunner, Work};
 use crate::table::{
     AwayBuilder, Batch, Column, Held, InOrder, Room, Rows, Scattered, Table, parts,
 };
@@ -31,23 +30,15 @@ pub(super) fn scattered(
     let own = StepRunner { zeros: &zeros, ..*at };
     let scatter = Scatter { plan, at: &own, target: target(plan, at) };
     let (rows, window) = scatter.send(batch, &room)?;
-    let mut found = InOrder::new(&room, batch.rows);
-    let all: Mutex<Vec<Told>> = Mutex::default();
-    let work = |part: usize, columns| {
-        let (divided, told) = scatter.of_part(columns, part * window, window)?;
-        all.lock().unwrap_or_else(PoisonError::into_inner).extend(told);
-        Some(divided)
-    };
-    let take = |columns: Vec<Column>| {
-        if !columns.is_empty() {
-            found.take(&columns);
-        }
-    };
-    rows.each(work, take)?;
+    let (mut found, mut all) = (InOrder::new(&room, batch.rows), vec![]);
+    let work = |part: usize, columns| scatter.of_part(columns, part * window, window);
+    rows.each(work, |(columns, told)| {
+        found.take(&columns);
+        all.extend(told);
+    })?;
     at.zeros.fetch_add(zeros.into_inner(), Ordering::Relaxed);
     let mut parts = AwayBuilder::new(&room.file());
     found.windows().flatten().for_each(|column| parts.push(&column));
-    let all = all.into_inner().unwrap_or_else(PoisonError::into_inner);
     Some((Held::away(parts.finish()), all))
 }
 
@@ -63,7 +54,6 @@ fn target<'a>(plan: &AllocatePlan, at: &StepRunner<'a>) -> Option<&'a Table> {
 
 /// The room that what is looked at had no room in.
 fn room(plan: &AllocatePlan, at: &StepRunner<'_>, batch: &Batch) -> Option<Room> {
-    use crate::step::Work;
     let of_rows = batch.room_of(&plan.reads()).filter(|_| batch.rows > 0);
     let AllocateOver::Link { column, .. } = &plan.over else { return of_rows };
     let of_target = || Some(target(plan, at)?.column(*column)?.file()?.room().clone());
@@ -81,20 +71,14 @@ impl Scatter<'_> {
     /// All rows in parts, and how many rows of a target that is led to each of these has: their numbers; what they lead
     /// to or their keys with the amounts, and what those are in; their weights, and what those are in.
     fn send(&self, batch: &Batch, room: &Room) -> Option<(Scattered, usize)> {
-        use crate::step::Work;
         let reads = self.plan.reads();
         let targets = self.target.map_or(0, |target| target.rows);
         let count = parts(batch.rows.max(targets), EACH * (reads.len() + 2), room);
         let window = targets.div_ceil(count).max(1);
         let mut rows = Scattered::new(room, count);
         for (first, run) in batch.runs(reads) {
-            let numbers = Rows::run(first as u32, run.rows);
-            let mut columns = vec![numbers.column()];
-            let of = |typed| self.at.columns(&run, [typed].into_iter()).ok();
-            let weights = |columns: &mut Vec<Column>| {
-                let weights = self.plan.weight.iter().chain(&self.plan.weight_apart);
-                weights.for_each(|typed| columns.extend(of(typed).into_iter().flatten()));
-            };
+            let worked = self.at.columns(&run, self.worked()).ok()?;
+            let mut columns = vec![Rows::run(first as u32, run.rows).column()];
             match &self.plan.over {
                 AllocateOver::Link { from, hops, .. } => {
                     let led = self.at.scope(&run).path(*from, hops);
@@ -105,38 +89,29 @@ impl Scatter<'_> {
                     };
                     let to: Vec<u32> = led.iter().enumerate().map(part).collect();
                     columns.push(led.column());
-                    weights(&mut columns);
-                    rows.send(&self.whole(columns)?, &to);
+                    columns.extend(worked);
+                    rows.send(&columns, &to);
                 }
                 AllocateOver::Keys(keys) => {
-                    let keys = self.at.columns(&run, keys.iter()).ok()?;
-                    let hashes = hashes(&keys, run.rows);
-                    columns.extend(keys);
-                    columns.extend(of(&self.plan.amount)?);
-                    if let Some(apart) = &self.plan.apart {
-                        columns.extend(of(apart)?);
-                    }
-                    weights(&mut columns);
-                    rows.send_by(&hashes, &self.whole(columns)?);
+                    let hashes = hashes(&worked[..keys.len()], run.rows);
+                    columns.extend(worked);
+                    rows.send_by(&hashes, &columns);
                 }
             }
         }
         Some((rows, window))
     }
 
-    /// The columns of a run, if all are there: one that could not be worked is not.
-    fn whole(&self, columns: Vec<Column>) -> Option<Vec<Column>> {
-        (columns.len() == self.width()).then_some(columns)
-    }
-
-    fn width(&self) -> usize {
+    /// What is worked of rows before they are sent: of keys these, the amount and what it is in; the weight and what that
+    /// is in.
+    fn worked(&self) -> impl Iterator<Item = &Typed> {
         let plan = self.plan;
-        let of = match &plan.over {
-            AllocateOver::Link { .. } => 1,
-            AllocateOver::Keys(keys) => keys.len() + 1 + usize::from(plan.apart.is_some()),
+        let (keys, amount) = match &plan.over {
+            AllocateOver::Link { .. } => (&[][..], None),
+            AllocateOver::Keys(keys) => (&keys[..], Some(&plan.amount)),
         };
-        let weights = usize::from(plan.weight.is_some()) + usize::from(plan.weight_apart.is_some());
-        1 + of + weights
+        let apart = plan.apart.as_ref().filter(|_| amount.is_some());
+        keys.iter().chain(amount).chain(apart).chain(&plan.weight).chain(&plan.weight_apart)
     }
 
     /// What the rows of a part get, with their numbers first, and what is told of them; of a target that is led to, the
@@ -164,9 +139,7 @@ impl Scatter<'_> {
                     let held = target.column(column).sure("an amount that is led to");
                     held.slice(first, length).whole()
                 };
-                let led = next();
-                let to = |row| (!led.is_blank(row)).then(|| led.units(row) as u32 - first as u32);
-                let index: Rows = (0..led.len()).map(to).collect();
+                let index = Rows::of_column(&next(), first as u32);
                 let amounts = (of(*column), apart.map(of));
                 (Amounts::led_to(amounts, &index, plan.places, first as u32), None)
             }
