@@ -24,6 +24,44 @@ pub(super) enum ChosenKind<'r> {
     Period(&'r FoundPeriod),
 }
 
+/// What a link keeps, of which the plan asks something.
+#[derive(Debug, Clone)]
+pub(super) struct Kept {
+    from: String,
+    to: String,
+    /// Rows of the source, those with a blank in their key, and those that lead somewhere.
+    rows: u64,
+    blank: u64,
+    matched: u64,
+}
+
+impl Kept {
+    /// What a run has told.
+    pub fn of(tally: &LinkTally) -> Self {
+        let (from, to) = (tally.from.clone(), tally.to.clone());
+        Self { from, to, rows: tally.rows, blank: tally.blank, matched: tally.matched }
+    }
+
+    /// What it is before anything ran, as far as the files' values tell: steps may take rows out.
+    pub fn expected(relations: &Relations) -> Vec<Self> {
+        let links = relations.links.iter().filter(|link| link.is_sure()).map(|link| Self {
+            from: link.from.clone(),
+            to: link.to.clone(),
+            rows: link.rows,
+            blank: link.blank,
+            matched: link.matched,
+        });
+        let periods = relations.periods.iter().map(|period| Self {
+            from: period.from.clone(),
+            to: period.to.clone(),
+            rows: period.rows,
+            blank: 0,
+            matched: period.matched,
+        });
+        links.chain(periods).collect()
+    }
+}
+
 /// The links that can stand in one plan: sure, between tables once, and in no circle.
 pub(super) fn choose<'r>(relations: &'r Relations, refused: &Refused) -> Vec<Chosen<'r>> {
     let by_keys = relations.links.iter().filter(|link| link.is_sure()).map(|link| Chosen {
@@ -103,7 +141,7 @@ fn leads(links: &[Chosen<'_>], from: &str, to: &str) -> bool {
 }
 
 /// The statements, each with what was found; what is unsure, or cannot be said yet, as comments.
-pub(super) fn links(relations: &Relations, chosen: &[Chosen<'_>], tallies: &[LinkTally]) -> String {
+pub(super) fn links(relations: &Relations, chosen: &[Chosen<'_>], kept: &[Kept]) -> String {
     let mut out = String::new();
     if !chosen.is_empty() {
         out.push_str("# How they link.\n\n");
@@ -114,16 +152,16 @@ pub(super) fn links(relations: &Relations, chosen: &[Chosen<'_>], tallies: &[Lin
         if at > 0 && period(link) && !period(&chosen[at - 1]) {
             out.push('\n');
         }
-        let tally = tallies.iter().find(|tally| tally.from == link.from && tally.to == link.to);
-        let asked = match (tally, link.kind) {
+        let kept = kept.iter().find(|kept| kept.from == link.from && kept.to == link.to);
+        let asked = match (kept, link.kind) {
             (None, _) => String::new(),
             // That a day lies outside of all periods is nothing odd, unless hardly any does.
-            (Some(tally), ChosenKind::Period(_))
-                if tally.matched * 10 < (tally.rows - tally.blank) * 9 =>
+            (Some(kept), ChosenKind::Period(_))
+                if kept.matched * 10 < (kept.rows - kept.blank) * 9 =>
             {
                 String::new()
             }
-            (Some(tally), _) => asked(tally),
+            (Some(kept), _) => asked(kept),
         };
         out.push_str(&format!("{}{asked}\n", link.line));
     }
@@ -187,16 +225,16 @@ pub(super) fn links(relations: &Relations, chosen: &[Chosen<'_>], tallies: &[Lin
 }
 
 /// What a link keeps today: all, or so many whole percent of the rows that have a key.
-fn asked(tally: &LinkTally) -> String {
-    let counted = tally.rows - tally.blank;
-    let blank = if tally.blank > 0 { " blank allowed" } else { "" };
+fn asked(kept: &Kept) -> String {
+    let counted = kept.rows - kept.blank;
+    let blank = if kept.blank > 0 { " blank allowed" } else { "" };
     if counted == 0 {
         return String::new();
     }
-    if tally.matched == counted {
+    if kept.matched == counted {
         return format!(" complete{blank}");
     }
-    match tally.matched * 100 / counted {
+    match kept.matched * 100 / counted {
         0 => String::new(),
         percent => format!(" at least {percent}%{blank}"),
     }

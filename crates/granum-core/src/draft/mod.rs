@@ -2,7 +2,7 @@
 //!
 //! The text is put together from what [`relate`](crate::relate) told. Then it is run against the
 //! files: what does not hold is taken back, and the completeness of each link becomes what the plan
-//! asks of it. So a draft never promises what its own files do not keep.
+//! asks of it, until nothing changes any more. So a draft never promises what its own files do not keep.
 
 mod links;
 mod pair;
@@ -12,13 +12,14 @@ pub use pair::{Side, linked};
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use self::links::Kept;
 use crate::engine::{RunError, Running, Want, run_as};
 use crate::lang::{format_plan, parse, quoted};
 use crate::port::{Observer, Sources, Written, is_address};
 use crate::relate::Relations;
 use crate::resolve::with_paths;
 use crate::table::Room;
-use crate::tally::{InvertedPeriods, LinkTally, Problem, Report, SeveralPeriods};
+use crate::tally::{InvertedPeriods, Problem, Report, SeveralPeriods};
 
 /// How the files of a table are written, as its plan has to say it.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -86,10 +87,11 @@ pub fn draft(
         let parts = tables::part_names(&table.name, files.len());
         refused.parts.extend(parts.into_iter().map(|part| (part, table.name.clone())));
     }
-    let mut tallies: Vec<LinkTally> = vec![];
+    // What links are expected to keep mostly is what they keep: then one run is enough.
+    let mut kept = Kept::expected(relations);
     let room = room.beside(room.limit() / FOUND);
     for _ in 0..ROUNDS {
-        let text = text(relations, files, &refused, &tallies);
+        let text = text(relations, files, &refused, &kept);
         let parsed = parse(&text);
         if !parsed.diagnostics.is_empty() {
             return Err(RunError::Plan(parsed.diagnostics));
@@ -98,11 +100,9 @@ pub fn draft(
         let running = Running { room: Some(&room), ..Running::default() };
         let report = run_as(&tree, &[], sources, Want::Check, observer, running)?;
         let taken_back = refused.take_back(&report);
-        if !taken_back && (report.links.is_empty() || !tallies.is_empty()) {
+        kept = report.links.iter().map(Kept::of).collect();
+        if !taken_back && self::text(relations, files, &refused, &kept) == text {
             return Ok(Draft { text: format_plan(&text, &parsed), report });
-        }
-        if !taken_back {
-            tallies = report.links;
         }
     }
     Err(RunError::Plan(vec![]))
@@ -141,7 +141,7 @@ fn text(
     relations: &Relations,
     files: &[Vec<DraftedFiles>],
     refused: &Refused,
-    tallies: &[LinkTally],
+    kept: &[Kept],
 ) -> String {
     let mut paths: Vec<&String> = files.iter().flatten().flat_map(|files| &files.paths).collect();
     paths.sort();
@@ -165,7 +165,7 @@ fn text(
     for (table, files) in relations.tables.iter().zip(files) {
         out.push_str(&tables::input(table, files, refused, &as_text));
     }
-    out.push_str(&links::links(relations, &chosen, tallies));
+    out.push_str(&links::links(relations, &chosen, kept));
     out.push_str(&tables::joined(relations, &chosen, refused, &as_text));
     out
 }

@@ -12,6 +12,7 @@ use rayon::prelude::*;
 use super::copies::Copies;
 use super::grouping::{Candidate, Grouping, Near};
 use super::partition::Partition;
+use crate::bug::Sure;
 use crate::link::BlankKeys;
 use crate::table::Codes;
 
@@ -121,7 +122,8 @@ impl Search<'_> {
                 let repeating = self.rows - blank - column.distinct;
                 Near { columns: vec![at], repeating, blank }
             } else {
-                self.grouping.count(&[at], self.copies)
+                let counted = self.grouping.count(&[at], self.copies, u64::MAX);
+                counted.sure("a count without a limit")
             };
             if near.repeating + near.blank == 0 {
                 self.sets.unique.push(vec![at]);
@@ -132,19 +134,23 @@ impl Search<'_> {
     }
 
     fn note_nearly(&mut self, near: Near) {
-        let all = |most: u32| near.columns.iter().all(|at| self.columns[*at].unlikely <= most);
-        let alone = near.columns.iter().all(|at| self.columns[*at].unlikely == VERSION);
+        let few = (near.repeating + near.blank) * NEARLY <= self.rows;
+        if few && self.tells_nearly(&near.columns) {
+            self.sets.nearly.push(near);
+        }
+    }
+
+    /// Whether a set is worth telling if it is nearly unique.
+    fn tells_nearly(&self, set: &[usize]) -> bool {
+        let all = |most: u32| set.iter().all(|at| self.columns[*at].unlikely <= most);
+        let alone = set.iter().all(|at| self.columns[*at].unlikely == VERSION);
         // Of several columns much is nearly unique: they must be keys, and nothing less must do.
         let keyed = self.sets.nearly.iter().any(|known| self.is_key(&known.columns));
-        let likely = match near.columns.len() {
+        let likely = match set.len() {
             1 => all(LIKELY) && !alone,
             _ => all(VERSION) && !alone && !keyed,
         };
-        let few = (near.repeating + near.blank) * NEARLY <= self.rows;
-        let new = !self.sets.nearly.iter().any(|known| is_part(&known.columns, &near.columns));
-        if likely && few && new {
-            self.sets.nearly.push(near);
-        }
+        likely && !self.sets.nearly.iter().any(|known| is_part(&known.columns, set))
     }
 
     /// Sets of several columns, level by level.
@@ -166,7 +172,9 @@ impl Search<'_> {
                     });
                     longer
                         .filter(|(longer, _)| self.may_be_unique(longer, order))
-                        .map(|(longer, at)| (longer, groups.split(&codes[at], BlankKeys::Equal)))
+                        .map(|(longer, at)| {
+                            (longer, groups.split(&codes[at], BlankKeys::Equal, u64::MAX))
+                        })
                         .collect::<Vec<_>>()
                 })
                 .collect();
@@ -221,9 +229,11 @@ impl Search<'_> {
                 return;
             }
             self.counted += sets.len();
-            let counted: Vec<Near> =
-                sets.par_iter().map(|(_, set)| self.grouping.count(set, self.copies)).collect();
-            for near in counted {
+            // More rows that repeat than these, and nothing is told of a set: its other rows are not looked at.
+            let most = |set: &[usize]| if self.tells_nearly(set) { self.rows / NEARLY } else { 0 };
+            let count = |set: &[usize]| self.grouping.count(set, self.copies, most(set));
+            let counted: Vec<Option<Near>> = sets.par_iter().map(|(_, set)| count(set)).collect();
+            for near in counted.into_iter().flatten() {
                 if self.sets.unique.iter().any(|known| is_part(known, &near.columns)) {
                     continue;
                 }

@@ -54,17 +54,26 @@ impl<'a> Grouping<'a> {
         Some(Grouped { codes, blanks, but, rows: self.rows, room })
     }
 
-    /// Rows with equal values in a set of columns, where a blank equals nothing.
-    fn groups(&self, set: &[usize]) -> Partition {
+    /// Rows with equal values in a set of columns, where a blank equals nothing; not all of them once more than `most`
+    /// rows repeat.
+    fn groups(&self, set: &[usize], most: u64) -> Partition {
         // The column with most values goes first: it leaves the least to the others.
         let mut set = set.to_vec();
         set.sort_by_key(|at| std::cmp::Reverse(self.columns[*at].distinct));
         let Some((first, rest)) = set.split_first() else { return Partition::of_all(self.rows) };
         let begin = self.by(*first);
-        let Some((second, rest)) = rest.split_first() else { return begin.as_ref().clone() };
-        let groups = begin.split(self.columns[*second].codes, BlankKeys::Apart);
-        rest.iter()
-            .fold(groups, |groups, at| groups.split(self.columns[*at].codes, BlankKeys::Apart))
+        let Some((last, between)) = rest.split_last() else { return begin.as_ref().clone() };
+        let split = |groups: &Partition, at: usize, most: u64| {
+            groups.split(self.columns[at].codes, BlankKeys::Apart, most)
+        };
+        match between.split_first() {
+            None => split(&begin, *last, most),
+            Some((second, rest)) => {
+                let groups = split(&begin, *second, u64::MAX);
+                let groups = rest.iter().fold(groups, |groups, at| split(&groups, *at, u64::MAX));
+                split(&groups, *last, most)
+            }
+        }
     }
 
     fn by(&self, at: usize) -> Arc<Partition> {
@@ -94,12 +103,13 @@ impl<'a> Grouping<'a> {
                 BlankKeys::Equal,
             )),
         };
-        let split =
-            |groups: Partition, at: &usize| groups.split(column(*at).codes, BlankKeys::Equal);
+        let split = |groups: Partition, at: &usize| {
+            groups.split(column(*at).codes, BlankKeys::Equal, u64::MAX)
+        };
         match rest.split_first() {
             None => self.pairs(&begin),
             Some((second, rest)) => {
-                let groups = begin.split(column(*second).codes, BlankKeys::Equal);
+                let groups = begin.split(column(*second).codes, BlankKeys::Equal, u64::MAX);
                 self.pairs(&rest.iter().fold(groups, split))
             }
         }
@@ -114,22 +124,26 @@ impl<'a> Grouping<'a> {
         copies.finish()
     }
 
-    /// The rows that break a set, copies apart.
-    pub fn count(&self, set: &[usize], copies: &Copies) -> Near {
+    /// The rows that break a set, copies apart; nothing where more than `most` rows repeat.
+    pub fn count(&self, set: &[usize], copies: &Copies, most: u64) -> Option<Near> {
         if let Some(away) = self.away(set, BlankKeys::Apart, Some(copies)) {
             let (repeating, blank) = away.count();
-            return Near { columns: set.to_vec(), repeating, blank };
+            return (repeating <= most).then(|| Near { columns: set.to_vec(), repeating, blank });
         }
-        let groups = self.groups(set);
+        // A copy repeats the key of the row that it is a copy of.
+        let without = self.copies_without(set, copies);
+        let of_copies = copies.count() as u64 - without;
+        let groups = self.groups(set, most.saturating_add(of_copies));
+        let repeating = groups.repeating() - of_copies;
+        if repeating > most {
+            return None;
+        }
         let blank = if set.iter().all(|at| self.columns[*at].blanks == 0) {
             0
         } else {
             (0..self.rows as u32).filter(|row| self.lacks(set, *row)).count() as u64
         };
-        // A copy repeats the key of the row that it is a copy of.
-        let without = self.copies_without(set, copies);
-        let repeating = groups.repeating() - (copies.count() as u64 - without);
-        Near { columns: set.to_vec(), repeating, blank: blank - without }
+        Some(Near { columns: set.to_vec(), repeating, blank: blank - without })
     }
 
     fn lacks(&self, set: &[usize], row: u32) -> bool {
@@ -165,7 +179,7 @@ impl<'a> Grouping<'a> {
             return away.shared();
         }
         let mut shared = Shared::default();
-        self.groups(set).without(copies).iter().for_each(|rows| shared.take(rows));
+        self.groups(set, u64::MAX).without(copies).iter().for_each(|rows| shared.take(rows));
         shared
     }
 
@@ -176,7 +190,7 @@ impl<'a> Grouping<'a> {
         let counts = match self.away(set, BlankKeys::Apart, Some(copies)) {
             Some(away) => away.differing(&all),
             None => {
-                let groups = self.groups(set).without(copies);
+                let groups = self.groups(set, u64::MAX).without(copies);
                 let count = |codes: &&Codes| {
                     let differs = |rows: &&Vec<u32>| {
                         rows.iter().any(|row| codes.raw(*row) != codes.raw(rows[0]))
@@ -226,6 +240,7 @@ mod tests {
         fn what_is_asked_of_rows_that_are_away_is_told_as_of_those_that_are_here(
             rows in prop::collection::vec(
                 (0..4_u8, prop::option::weighted(0.9, 0..3_u8), prop::option::weighted(0.8, 0..9_u8)), 1..80),
+            most in 0..40_u64,
         ) {
             let values = [
                 rows.iter().map(|row| Some(row.0)).collect::<Vec<_>>(),
@@ -248,7 +263,11 @@ mod tests {
             prop_assert_eq!(copies.rows().collect::<Vec<_>>(), copies_away.rows().collect::<Vec<_>>());
             prop_assert_eq!(&copies.first, &copies_away.first);
             for set in [&[0][..], &[1], &[2], &[0, 1], &[1, 2], &[0, 1, 2]] {
-                prop_assert_eq!(here.count(set, &copies), away.count(set, &copies));
+                let near = here.count(set, &copies, u64::MAX).unwrap();
+                prop_assert_eq!(Some(near.clone()), away.count(set, &copies, u64::MAX));
+                let few = (near.repeating <= most).then(|| near.clone());
+                prop_assert_eq!(here.count(set, &copies, most), few.clone());
+                prop_assert_eq!(away.count(set, &copies, most), few);
                 prop_assert_eq!(here.shared(set, &copies), away.shared(set, &copies));
                 prop_assert_eq!(here.differing(set, &copies), away.differing(set, &copies));
                 prop_assert_eq!(here.copies_without(set, &copies), away.copies_without(set, &copies));
@@ -257,7 +276,6 @@ mod tests {
                 let stays: Vec<usize> = (0..rows.len()).filter(|row| !copies.has(*row as u32)).collect();
                 let keys: Vec<_> = stays.iter().filter_map(|row| key(*row)).collect();
                 let different: std::collections::BTreeSet<_> = keys.iter().collect();
-                let near = away.count(set, &copies);
                 prop_assert_eq!(near.repeating as usize, keys.len() - different.len());
                 prop_assert_eq!(near.blank as usize, stays.len() - keys.len());
             }

@@ -24,7 +24,7 @@ impl Partition {
     /// are sorted by counting.
     pub fn of(codes: &Codes, distinct: u64, blanks: BlankKeys) -> Self {
         let Codes::Numbers(numbers) = codes else {
-            return Self::of_all(codes.len()).split(codes, blanks);
+            return Self::of_all(codes.len()).split(codes, blanks, u64::MAX);
         };
         // The blanks stand behind all values.
         let values = distinct as usize;
@@ -54,11 +54,14 @@ impl Partition {
         Self { rows, ends }
     }
 
-    /// The groups of these, split by one column more.
-    pub fn split(&self, codes: &Codes, blanks: BlankKeys) -> Self {
+    /// The groups of these, split by one column more. Once more than `most` rows repeat, the groups behind are left out.
+    pub fn split(&self, codes: &Codes, blanks: BlankKeys, most: u64) -> Self {
         let mut split = Self::default();
         let mut group: Vec<(u64, u32)> = vec![];
         for rows in self.iter() {
+            if split.repeating() > most {
+                break;
+            }
             if let [one, other] = rows {
                 // Most groups are pairs once a few columns have been at them.
                 let code = codes.raw(*one);
@@ -127,12 +130,14 @@ mod tests {
         fn groups_hold_the_rows_that_are_equal_and_no_others(
             rows in prop::collection::vec((prop::option::weighted(0.8, 0..5_u32), 0..4_u64), 0..40),
             equal in any::<bool>(),
+            most in 0..9_u64,
         ) {
             let blanks = if equal { BlankKeys::Equal } else { BlankKeys::Apart };
             let numbers: Vec<u32> = rows.iter().map(|row| row.0.unwrap_or(Codes::BLANK)).collect();
             let hashes: Vec<u64> = rows.iter().map(|row| row.1).collect();
+            let codes = Codes::Hashes(hashes);
             let groups = Partition::of(&Codes::Numbers(numbers), 5, blanks)
-                .split(&Codes::Hashes(hashes), blanks);
+                .split(&codes, blanks, u64::MAX);
             let mut slow: BTreeMap<(Option<u32>, u64), Vec<u32>> = BTreeMap::new();
             for (at, row) in rows.iter().enumerate() {
                 if row.0.is_some() || blanks == BlankKeys::Equal {
@@ -146,6 +151,11 @@ mod tests {
             prop_assert_eq!(groups.without(&none), slow.clone());
             let repeating: usize = slow.iter().map(|rows| rows.len() - 1).sum();
             prop_assert_eq!(groups.repeating(), repeating as u64);
+            // Where it stops early, too many repeat.
+            let stopped = Partition::of_all(rows.len()).split(&codes, blanks, most);
+            let whole = Partition::of_all(rows.len()).split(&codes, blanks, u64::MAX);
+            prop_assert!(stopped == whole || stopped.repeating() > most);
+            prop_assert_eq!(stopped.repeating() > most, whole.repeating() > most);
         }
     }
 }

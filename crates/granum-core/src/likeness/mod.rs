@@ -12,7 +12,7 @@ use std::collections::HashMap;
 use rayon::prelude::*;
 
 use crate::port::{InputColumn, InputSource, ReadRequest, ReadRule, SourceError};
-use crate::survey::{Dictionary, Head};
+use crate::survey::{Dictionary, Print};
 use crate::table::Column;
 use crate::tally::{LikePair, LikeReason, Likeness};
 use crate::value::Type;
@@ -57,7 +57,7 @@ fn names(source: &dyn InputSource, column: usize) -> Result<Dictionary, SourceEr
 
 /// Counts a row that has a name.
 fn note(names: &mut Dictionary, name: &str) {
-    names.take(Head::of_text(name), name, 0);
+    names.take(Print::of_text(name), name, 0);
 }
 
 /// The groups of three letters that a name has, spaces around it among them.

@@ -66,28 +66,22 @@ pub(super) fn meet(
 ) -> Option<Met> {
     let dictionary = &column.dictionary;
     let halved = dictionary.halved().max(target.dictionary.halved());
-    let asked: Vec<usize> = (0..dictionary.len())
-        .filter(|number| {
-            dictionary.halved() == halved || Dictionary::keeps(dictionary.value(*number), halved)
-        })
-        .collect();
-    let probed = asked.iter().step_by((asked.len() / PROBED).max(1));
-    let count = probed.len() as u64;
-    let near = |number: &&usize| {
-        let value = dictionary.value(**number);
+    let asked = Asked::new(dictionary, halved);
+    let near = |number: &usize| {
+        let value = dictionary.value(*number);
         let trimmed = value.trim();
         let has = |text: &str| target.dictionary.find(text).is_some();
         has(value) || has(trimmed) || has(&trimmed.to_uppercase()) || has(&trimmed.to_lowercase())
     };
-    let hits = probed.filter(near).count() as u64;
+    let step = (asked.len() / PROBED).max(1);
+    let (hits, count) =
+        (asked.numbers().step_by(step).filter(near).count(), asked.len().div_ceil(step));
     // A sample may miss by a little what the whole has; zeros are seen in the whole only.
-    if !zeros && (hits + 5) * 100 < count * needed.saturating_sub(10) {
+    if !zeros && (hits as u64 + 5) * 100 < count as u64 * needed.saturating_sub(10) {
         return None;
     }
     let mut plain = vec![None; dictionary.len()];
-    for number in &asked {
-        plain[*number] = target.dictionary.find(dictionary.value(*number));
-    }
+    target.dictionary.find_each(dictionary, asked.numbers(), |number, to| plain[number] = to);
     let matched = |met: &[Option<u32>]| -> u64 {
         let met = met.iter().enumerate().filter(|(_, to)| to.is_some());
         met.map(|(number, _)| dictionary.rows(number)).sum()
@@ -98,18 +92,41 @@ pub(super) fn meet(
     let (mut to, mend) = wins.unwrap_or((plain, Mend::default()));
     if asked.len() < to.len() {
         let mut of_asked = vec![None; to.len()];
-        asked.iter().for_each(|number| of_asked[*number] = to[*number]);
+        asked.numbers().for_each(|number| of_asked[number] = to[number]);
         to = of_asked;
     }
     let after = matched(&to);
     let found = Shares {
         distinct: asked.len() as u64,
         distinct_matched: to.iter().flatten().count() as u64,
-        rows: asked.iter().map(|number| dictionary.rows(*number)).sum(),
+        rows: asked.numbers().map(|number| dictionary.rows(number)).sum(),
         matched: after,
         mended: after - before,
     };
     Some(Met { one_in: 1 << halved, found, to, mend })
+}
+
+/// The values that are looked up, by their numbers: all, or those that would be kept if the sample was halved oftener.
+struct Asked {
+    all: usize,
+    some: Option<Vec<u32>>,
+}
+
+impl Asked {
+    fn new(dictionary: &Dictionary, halved: u32) -> Self {
+        let keeps = |number: &u32| Dictionary::keeps(dictionary.value(*number as usize), halved);
+        let all = dictionary.len();
+        let fewer = dictionary.halved() < halved;
+        Self { all, some: fewer.then(|| (0..all as u32).filter(keeps).collect()) }
+    }
+
+    fn len(&self) -> usize {
+        self.some.as_ref().map_or(self.all, Vec::len)
+    }
+
+    fn numbers(&self) -> impl Iterator<Item = usize> {
+        (0..self.len()).map(|at| self.some.as_ref().map_or(at, |some| some[at] as usize))
+    }
 }
 
 /// The mend that wins most, the simplest of those: for each value its equal then.
@@ -120,8 +137,12 @@ fn mends(
     zeros: bool,
 ) -> Option<(Vec<Option<u32>>, Mend)> {
     use Change::{Lower, Trim, Upper, Zeros};
-    let small =
-        target.dictionary.values().all(|(value, ..)| !value.chars().any(char::is_uppercase));
+    let small = match target.profile.cases() {
+        Some((_, capital)) => !capital,
+        None => {
+            !target.dictionary.values().any(|(value, ..)| value.chars().any(char::is_uppercase))
+        }
+    };
     let case = if small { Lower } else { Upper };
     let tried = [
         vec![Trim],
@@ -132,15 +153,19 @@ fn mends(
         vec![Trim, case, Zeros],
     ];
     // What no value has, need not be taken away.
-    let any = |has: &dyn Fn(&str) -> bool| {
-        [column, target]
-            .iter()
-            .any(|column| column.dictionary.values().any(|(value, ..)| has(value)))
+    let sides = [column, target];
+    let spaces = sides.iter().any(|side| !side.profile.outer_spaces.is_none());
+    let zeros = zeros && sides.iter().any(|side| side.profile.zeros_before);
+    let letters = match sides.map(|side| side.profile.cases()) {
+        [Some(one), Some(other)] => (one.0 || other.0) && (one.1 || other.1),
+        _ => {
+            let any = |is: fn(char) -> bool| {
+                let mut values = sides.iter().flat_map(|side| side.dictionary.values());
+                values.any(|(value, ..)| value.chars().any(is))
+            };
+            any(char::is_lowercase) && any(char::is_uppercase)
+        }
     };
-    let spaces = any(&|value| value.trim() != value);
-    let zeros = zeros && any(&|value| value.trim_start().starts_with('0'));
-    let letters = any(&|value| value.chars().any(char::is_lowercase))
-        && any(&|value| value.chars().any(char::is_uppercase));
     let may = |change: &Change| match change {
         Trim => spaces,
         Zeros => zeros,

@@ -21,7 +21,7 @@ pub use parts::FoundParts;
 pub use report::{Crossing, Doubt, FoundLink, FoundPeriod, Multiplicity, RelatedTable, Relations};
 
 use crate::port::{Declared, InputSource, Observer, SourceError};
-use crate::survey::{Space, Surveyed, surveyed};
+use crate::survey::{Space, Survey, Surveyed, surveyed};
 use crate::table::Room;
 
 /// Files of one table, opened.
@@ -42,10 +42,21 @@ struct Subject {
     read: Surveyed,
     /// What one row is, by the places of its columns.
     key: Vec<usize>,
+    /// What is known of the keys, unless a database declares them.
+    keys: Option<KeyCount>,
     /// The step that makes the key unique.
     dedupe: Option<String>,
     /// What its database says of it.
     declared: Declared,
+}
+
+/// Keys of a table.
+#[derive(Debug, Clone, Copy)]
+struct KeyCount {
+    /// How many different ones there are.
+    distinct: u64,
+    /// Whether some stand on several rows, or rows have none.
+    repeat: bool,
 }
 
 /// Finds the links between tables. `room` is how much memory it may take.
@@ -96,15 +107,26 @@ pub fn relate(
 fn subject(name: String, read: Surveyed, declared: Declared) -> Subject {
     let survey = &read.survey;
     let versions = survey.duplicates.versions.as_ref().filter(|versions| !versions.unlike);
-    let key = match (versions, survey.grain.unique.first()) {
-        (Some(versions), _) => versions.key.clone(),
-        (None, Some(unique)) => unique.clone(),
-        (None, None) => vec![],
-    };
+    let unique = survey.grain.unique.first();
+    let named = versions.map(|versions| &versions.key).or(unique).cloned().unwrap_or_default();
+    // A database may declare a key that is blank on some rows.
+    let keys = if declared.key.is_empty() { key_count(survey, &named) } else { None };
     let at = |name: &String| survey.columns.iter().position(|column| column.name == *name);
-    let key = key.iter().filter_map(at).collect();
+    let key = named.iter().filter_map(at).collect();
     let dedupe = survey.duplicates.dedupe.clone();
-    Subject { name, read, key, dedupe, declared }
+    Subject { name, read, key, keys, dedupe, declared }
+}
+
+/// What a survey has counted of a key; nothing where it found it neither unique nor nearly so.
+fn key_count(survey: &Survey, key: &[String]) -> Option<KeyCount> {
+    let breaks = if survey.grain.unique.iter().any(|unique| unique == key) {
+        0
+    } else {
+        let near = survey.grain.nearly.iter().find(|near| near.columns == key)?;
+        near.repeating + near.blank
+    };
+    let twice = breaks + survey.duplicates.copies;
+    Some(KeyCount { distinct: survey.rows - twice, repeat: twice > 0 })
 }
 
 #[cfg(test)]

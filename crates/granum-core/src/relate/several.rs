@@ -8,16 +8,16 @@ use std::hash::{BuildHasher, Hasher};
 
 use foldhash::fast::FixedState;
 
-use super::Subject;
 use super::alike::Alike;
 use super::likely::{COMPLETE, DECLARED, NAMED, may_meet, read_as_text, weight};
 use super::meet::{Met, Shares, meet};
 use super::report::{Doubt, FoundLink, Multiplicity};
+use super::{KeyCount, Subject};
 use crate::lang::plan_name;
 use crate::link::mend::{Change, expression, pair_words};
 use crate::survey::names::bare;
 use crate::survey::{CodedColumn, Space};
-use crate::table::{Codes, PIECE};
+use crate::table::{Bits, Codes, PIECE};
 
 /// The link to a key of several columns, each of which the source has under the same name.
 pub(super) fn several(
@@ -48,7 +48,7 @@ pub(super) fn several(
         .zip(&maps)
         .map(|((a, b), met)| Side::new(&own.columns[*a], &target.columns[*b], met))
         .collect();
-    let keys = keys_of(&sides, target.rows, most);
+    let keys = keys_of(&sides, target.rows, to.keys, most);
     let led = led(&sides, own.rows, &keys, most);
     let (rows, blank) = (own.rows as u64, led.blank);
     let found = led.found;
@@ -89,7 +89,7 @@ pub(super) fn several(
         blank,
         distinct: shares.distinct,
         distinct_matched: shares.distinct_matched,
-        target_distinct: keys.distinct(),
+        target_distinct: keys.distinct,
         target_dedupe: to.dedupe.clone().filter(|_| keys.repeat),
         one_in: led.one_in,
         doubts: if incomplete { vec![Doubt::Incomplete] } else { vec![] },
@@ -132,6 +132,11 @@ impl<'a> Side<'a> {
         hashes.get(code as usize).copied()
     }
 
+    /// The numbers of the target's values that some value leads to; nothing where that is not known of all.
+    fn reached(&self) -> Option<Bits> {
+        Some(Bits::of(self.target_hashes.len(), self.to?.iter().flatten().copied()))
+    }
+
     /// The hash of what a code of the own side leads to.
     fn led(&self, code: u64) -> Option<u64> {
         match self.to {
@@ -153,19 +158,14 @@ fn together(parts: impl Iterator<Item = Option<u64>>) -> Option<u64> {
     Some(hasher.finish())
 }
 
-/// Keys of the target: those that are looked at.
+/// Keys of the target: those that are looked at, and that some value of each column leads to.
 struct TargetKeys {
     keys: HashSet<u64, FixedState>,
     halved: u32,
+    /// How many there are of all, about where they were not counted before and some were left out.
+    distinct: u64,
     /// Whether some stand on several rows, or rows have none.
     repeat: bool,
-}
-
-impl TargetKeys {
-    /// How many there are, about where some were left out.
-    fn distinct(&self) -> u64 {
-        (self.keys.len() as u64) << self.halved
-    }
 }
 
 /// Whether a key is looked at where those that are were halved so often.
@@ -182,26 +182,43 @@ fn each_row(codes: &[&Codes], rows: usize, mut take: impl FnMut(&[Vec<u64>], usi
     }
 }
 
-fn keys_of(sides: &[Side<'_>], rows: usize, most: usize) -> TargetKeys {
-    let mut found = TargetKeys { keys: HashSet::default(), halved: 0, repeat: false };
+/// The keys of the target. What is `known` of them needs no count: then rows that nothing leads to are passed by.
+fn keys_of(sides: &[Side<'_>], rows: usize, known: Option<KeyCount>, most: usize) -> TargetKeys {
+    let mut keys: HashSet<u64, FixedState> = HashSet::default();
+    let (mut halved, mut repeat) = (0, false);
     let codes: Vec<&Codes> = sides.iter().map(|side| side.target).collect();
+    let reached: Vec<Option<Bits>> = match known {
+        Some(_) => sides.iter().map(Side::reached).collect(),
+        None => sides.iter().map(|_| None).collect(),
+    };
     each_row(&codes, rows, |runs, at| {
+        let passed = |(reached, run): (&Option<Bits>, &Vec<u64>)| {
+            let code = run[at];
+            reached
+                .as_ref()
+                .is_some_and(|reached| code == Codes::NO_HASH || !reached.value(code as usize))
+        };
+        if reached.iter().zip(runs).any(passed) {
+            return;
+        }
         let parts = sides.iter().zip(runs);
         let key = together(parts.map(|(side, run)| Side::hash(run[at], &side.target_hashes)));
         let Some(key) = key else {
-            found.repeat = true;
+            repeat = true;
             return;
         };
-        if !is_looked_at(key, found.halved) {
+        if !is_looked_at(key, halved) {
             return;
         }
-        found.repeat |= !found.keys.insert(key);
-        while found.keys.len() > most {
-            found.halved += 1;
-            found.keys.retain(|key| is_looked_at(*key, found.halved));
+        repeat |= !keys.insert(key);
+        while keys.len() > most {
+            halved += 1;
+            keys.retain(|key| is_looked_at(*key, halved));
         }
     });
-    found
+    let counted = KeyCount { distinct: (keys.len() as u64) << halved, repeat };
+    let KeyCount { distinct, repeat } = known.unwrap_or(counted);
+    TargetKeys { keys, halved, distinct, repeat }
 }
 
 /// What becomes of the rows that lead.

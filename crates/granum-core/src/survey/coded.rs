@@ -7,7 +7,7 @@ use std::sync::Arc;
 
 use rayon::prelude::*;
 
-use super::dictionary::{Dictionary, Head, hash};
+use super::dictionary::{Dictionary, Head, Print, TOGETHER};
 use super::profile::Profile;
 use super::seen::Cells;
 use crate::bug::{Sure, bug};
@@ -304,36 +304,60 @@ impl Coding {
     }
 
     fn take(&mut self, texts: &Texts, first: usize) {
+        let mut prints = [Print::NONE; TOGETHER];
         // Rows of one order mostly stand together, so the value above is the likeliest.
-        let mut above: Option<(Head, u32)> = None;
-        for at in 0..texts.len() {
-            if !texts.has(at) {
-                self.take_blanks(1);
-                continue;
-            }
-            let head = Head::of_view(*texts.view(at));
-            if let Codes::Numbers(numbers) = &mut self.codes
-                && let Some((_, number)) =
-                    above.filter(|(known, _)| *known == head && head.is_whole())
-            {
-                self.dictionary.count(number);
-                numbers.push(number);
-                continue;
-            }
-            let (text, row) = (texts.value(at), (first + at) as u32);
-            let number = self.dictionary.take(head, text, row);
-            if number.is_none() {
-                self.profile.take(text, Cells::PASSING, row);
-            }
-            match &mut self.codes {
-                Codes::Numbers(numbers) => {
-                    let number = number.sure("a value of a whole dictionary");
-                    numbers.push(number);
-                    above = Some((head, number));
+        let mut above: Option<(Print, u32)> = None;
+        for begin in (0..texts.len()).step_by(TOGETHER) {
+            let end = (begin + TOGETHER).min(texts.len());
+            let mut last = above.map_or(Print::NONE, |(print, _)| print);
+            for at in (begin..end).filter(|at| texts.has(*at)) {
+                let head = Head::of_view(*texts.view(at));
+                if !last.is_of(head) {
+                    last = Print::new(head, texts.value(at));
                 }
-                Codes::Hashes(hashes) => hashes.push(hash(head, text)),
-                Codes::Away(_) => bug("a column on its way is here"),
+                prints[at - begin] = last;
             }
+            self.dictionary.expect(&prints[..end - begin]);
+            for at in begin..end {
+                if texts.has(at) {
+                    let print = prints[at - begin];
+                    above = self.take_one((print, above), texts.value(at), (first + at) as u32);
+                } else {
+                    self.take_blanks(1);
+                }
+            }
+        }
+    }
+
+    /// Takes a row's value; gives its number, where it has one, for the row below.
+    fn take_one(
+        &mut self,
+        (print, above): (Print, Option<(Print, u32)>),
+        text: &str,
+        row: u32,
+    ) -> Option<(Print, u32)> {
+        if let Codes::Numbers(numbers) = &mut self.codes
+            && let Some((_, number)) = above.filter(|(known, _)| known.is_equal(print))
+        {
+            self.dictionary.count(number);
+            numbers.push(number);
+            return above;
+        }
+        let number = self.dictionary.take(print, text, row);
+        if number.is_none() {
+            self.profile.take(text, Cells::PASSING, row);
+        }
+        match &mut self.codes {
+            Codes::Numbers(numbers) => {
+                let number = number.sure("a value of a whole dictionary");
+                numbers.push(number);
+                Some((print, number))
+            }
+            Codes::Hashes(hashes) => {
+                hashes.push(print.hash());
+                None
+            }
+            Codes::Away(_) => bug("a column on its way is here"),
         }
     }
 

@@ -1,8 +1,9 @@
 //! The values of a column, each once, in the order in which they first appeared.
 use foldhash::fast::FixedState;
-use hashbrown::HashTable;
 use std::hash::{BuildHasher, Hasher};
+use std::hint::black_box;
 
+use super::slots::Slots;
 use crate::table::{Codes, View};
 
 /// The values of a column: each has a number, how many rows have it, and the first of them.
@@ -13,13 +14,14 @@ use crate::table::{Codes, View};
 pub(crate) struct Dictionary {
     /// How often the sample was halved.
     halved: u32,
-    bytes: Vec<u8>,
+    /// All values, one behind the other.
+    text: String,
     ends: Vec<usize>,
     /// Length and first bytes of each value: all of a value that is short.
     heads: Vec<Head>,
     rows: Vec<u32>,
     firsts: Vec<u32>,
-    table: HashTable<Entry>,
+    slots: Slots,
 }
 
 /// The length of a text and its first bytes: of up to twelve bytes all, of a longer one four.
@@ -41,15 +43,54 @@ impl Head {
         View::INSIDE >= self.0 as u32 as usize
     }
 
-    /// The hash of a text with this head, the same in every column.
-    pub fn hash(self, text: &str) -> u64 {
+    fn hash(self, text: &str) -> u64 {
         let mut hasher = FixedState::with_seed(0).build_hasher();
         if self.is_whole() {
             hasher.write_u128(self.0);
         } else {
             hasher.write(text.as_bytes());
         }
-        hasher.finish()
+        // No value has the hash of a blank.
+        hasher.finish().min(Codes::NO_HASH - 1)
+    }
+}
+
+/// What a text is looked up by: its head, and its hash, which is the same in every column.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct Print {
+    head: Head,
+    hash: u64,
+}
+
+impl Print {
+    /// Of no text.
+    pub const NONE: Self = Self { head: Head(0), hash: 0 };
+
+    /// The print of a text whose head is known.
+    pub fn new(head: Head, text: &str) -> Self {
+        Self { head, hash: head.hash(text) }
+    }
+
+    pub fn of_text(text: &str) -> Self {
+        Self::new(Head::of_text(text), text)
+    }
+
+    pub fn hash(self) -> u64 {
+        self.hash
+    }
+
+    /// Whether this is the print of a text with that head, and of no other.
+    pub fn is_of(self, head: Head) -> bool {
+        self.head == head && head.is_whole()
+    }
+
+    /// Whether both are prints of one text, as far as heads tell.
+    pub fn is_equal(self, other: Self) -> bool {
+        self.is_of(other.head)
+    }
+
+    fn tag(self) -> u32 {
+        self.hash as u32
     }
 }
 
@@ -69,18 +110,8 @@ fn form(value: &str) -> u64 {
     hasher.finish()
 }
 
-/// A value's number, and enough of its hash to look at the value only when it is nearly surely
-/// equal.
-#[derive(Debug, Clone, Copy)]
-struct Entry {
-    tag: u32,
-    number: u32,
-}
-
-/// The place in the table comes from the part of the hash that is kept, stirred.
-fn bucket(tag: u32) -> u64 {
-    u64::from(tag).wrapping_mul(0x9E37_79B9_7F4A_7C15).rotate_left(29)
-}
+/// So many values are looked up together.
+pub(super) const TOGETHER: usize = 64;
 
 impl Dictionary {
     /// How many values it has.
@@ -101,8 +132,7 @@ impl Dictionary {
     /// The bytes that it takes in memory, about.
     pub fn bytes_held(&self) -> usize {
         let each = size_of::<usize>() + size_of::<Head>() + 2 * size_of::<u32>();
-        let entry = size_of::<Entry>() + 1;
-        self.bytes.capacity() + self.ends.capacity() * each + self.table.capacity() * entry * 8 / 7
+        self.text.capacity() + self.ends.capacity() * each + self.slots.bytes_held()
     }
 
     /// Whether there are values enough to be halved.
@@ -121,10 +151,10 @@ impl Dictionary {
         kept.heads.reserve_exact(count);
         kept.rows.reserve_exact(count);
         kept.firsts.reserve_exact(count);
-        kept.table.reserve(count, |entry| bucket(entry.tag));
+        kept.slots.reserve(count);
         for (number, (value, rows, first)) in self.values().enumerate() {
             if stays[number] {
-                kept.add(self.heads[number], value, self.rows[number], first);
+                kept.add(self.print(number), value, self.rows[number], first);
             } else {
                 goes(value, rows, first);
             }
@@ -134,30 +164,28 @@ impl Dictionary {
 
     /// The hash of each value, by its number: the same in every column.
     pub fn hashes(&self) -> Vec<u64> {
-        let hash = |number: usize| hash(self.heads[number], self.value(number));
-        (0..self.len()).map(hash).collect()
+        (0..self.len()).map(|number| self.print(number).hash).collect()
+    }
+
+    fn print(&self, number: usize) -> Print {
+        Print::new(self.heads[number], self.value(number))
     }
 
     /// Makes room for so many more values.
     pub fn reserve(&mut self, values: usize) {
-        let length = self.bytes.len() / self.len().max(1) + 1;
-        self.bytes.reserve(values * length);
+        let length = self.text.len() / self.len().max(1) + 1;
+        self.text.reserve(values * length);
         self.ends.reserve(values);
         self.heads.reserve(values);
         self.rows.reserve(values);
         self.firsts.reserve(values);
-        self.table.reserve(values, |entry| bucket(entry.tag));
-    }
-
-    fn bytes(&self, number: usize) -> &[u8] {
-        let from = number.checked_sub(1).map_or(0, |before| self.ends[before]);
-        &self.bytes[from..self.ends[number]]
+        self.slots.reserve(values);
     }
 
     /// A value by its number.
     pub fn value(&self, number: usize) -> &str {
-        // Only whole texts are added.
-        std::str::from_utf8(self.bytes(number)).unwrap_or_default()
+        let from = number.checked_sub(1).map_or(0, |before| self.ends[before]);
+        &self.text[from..self.ends[number]]
     }
 
     /// All values with how many rows have each, and the first of those.
@@ -177,17 +205,51 @@ impl Dictionary {
 
     /// The number of a value.
     pub fn find(&self, value: &str) -> Option<u32> {
-        let head = Head::of_text(value);
-        self.look_up(head.hash(value) as u32, head, value)
+        self.look_up(Print::of_text(value), value)
     }
 
-    fn look_up(&self, tag: u32, head: Head, value: &str) -> Option<u32> {
-        let same = |entry: &Entry| {
-            entry.tag == tag
-                && self.heads[entry.number as usize] == head
-                && (head.is_whole() || self.bytes(entry.number as usize) == value.as_bytes())
+    /// For each of some values of another dictionary, by their numbers there, its number here.
+    pub fn find_each(
+        &self,
+        other: &Self,
+        numbers: impl Iterator<Item = usize>,
+        mut found: impl FnMut(usize, Option<u32>),
+    ) {
+        let mut numbers = numbers.peekable();
+        let (mut asked, mut prints) = (Vec::with_capacity(TOGETHER), Vec::with_capacity(TOGETHER));
+        while numbers.peek().is_some() {
+            asked.clear();
+            asked.extend(numbers.by_ref().take(TOGETHER));
+            prints.clear();
+            prints.extend(asked.iter().map(|number| other.print(*number)));
+            self.expect(&prints);
+            for (number, print) in asked.iter().zip(&prints) {
+                found(*number, self.look_up(*print, other.value(*number)));
+            }
+        }
+    }
+
+    /// Reads ahead what look-ups of some values will read, without waiting for one after the other.
+    pub fn expect(&self, prints: &[Print]) {
+        if !self.slots.are_far() {
+            return;
+        }
+        let mut numbers = [None; TOGETHER];
+        for (print, number) in prints.iter().zip(&mut numbers) {
+            *number = self.slots.first(print.tag());
+        }
+        let read =
+            |number: &u32| self.heads[*number as usize].0 as u32 ^ self.rows[*number as usize];
+        black_box(numbers.iter().flatten().map(read).fold(0, |all, one| all ^ one));
+    }
+
+    fn look_up(&self, print: Print, value: &str) -> Option<u32> {
+        let Print { head, .. } = print;
+        let same = |number: u32| {
+            let number = number as usize;
+            self.heads[number] == head && (head.is_whole() || self.value(number) == value)
         };
-        self.table.find(bucket(tag), same).map(|entry| entry.number)
+        self.slots.find(print.tag(), same)
     }
 
     /// Counts a row that has a value known by its number.
@@ -196,31 +258,25 @@ impl Dictionary {
     }
 
     /// Counts a row that has a value, and gives the value's number. `None` if it is not kept.
-    pub fn take(&mut self, head: Head, value: &str, row: u32) -> Option<u32> {
-        let tag = head.hash(value) as u32;
-        if let Some(number) = self.look_up(tag, head, value) {
+    pub fn take(&mut self, print: Print, value: &str, row: u32) -> Option<u32> {
+        if let Some(number) = self.look_up(print, value) {
             self.count(number);
             return Some(number);
         }
-        Self::keeps(value, self.halved).then(|| self.add(head, value, 1, row))
+        Self::keeps(value, self.halved).then(|| self.add(print, value, 1, row))
     }
 
     /// Adds a value that is not there.
-    fn add(&mut self, head: Head, value: &str, rows: u32, first: u32) -> u32 {
-        let (tag, number) = (head.hash(value) as u32, self.len() as u32);
-        self.bytes.extend_from_slice(value.as_bytes());
-        self.ends.push(self.bytes.len());
-        self.heads.push(head);
+    fn add(&mut self, print: Print, value: &str, rows: u32, first: u32) -> u32 {
+        let number = self.len() as u32;
+        self.text.push_str(value);
+        self.ends.push(self.text.len());
+        self.heads.push(print.head);
         self.rows.push(rows);
         self.firsts.push(first);
-        self.table.insert_unique(bucket(tag), Entry { tag, number }, |entry| bucket(entry.tag));
+        self.slots.insert(print.tag(), number);
         number
     }
-}
-
-/// The hash of a value, which no blank has.
-pub(super) fn hash(head: Head, value: &str) -> u64 {
-    head.hash(value).min(Codes::NO_HASH - 1)
 }
 
 #[cfg(test)]
@@ -238,8 +294,8 @@ mod tests {
             let texts = values.iter().map(Some).collect::<Texts>();
             let mut dictionary = Dictionary::default();
             let numbers: Vec<u32> = values.iter().enumerate().map(|(row, value)| {
-                let head = Head::of_view(*texts.view(row));
-                dictionary.take(head, value, row as u32).unwrap()
+                let print = Print::new(Head::of_view(*texts.view(row)), value);
+                dictionary.take(print, value, row as u32).unwrap()
             }).collect();
             for (row, value) in values.iter().enumerate() {
                 let number = numbers[row] as usize;
@@ -263,7 +319,7 @@ mod tests {
         for (row, value) in values.iter().enumerate() {
             // Every third value stands on two rows.
             for _ in 0..=usize::from(row % 9 == 0) {
-                dictionary.take(Head::of_text(value), value, row as u32).unwrap();
+                dictionary.take(Print::of_text(value), value, row as u32).unwrap();
             }
         }
         let (mut gone, mut gone_rows) = (0, 0);
@@ -291,8 +347,8 @@ mod tests {
         let (kept, left): (Vec<_>, Vec<_>) =
             values.iter().partition(|value| Dictionary::keeps(value, 1));
         let known = dictionary.len();
-        assert_eq!(dictionary.take(Head::of_text(left[0]), left[0], 0), None);
-        let again = dictionary.take(Head::of_text(kept[1]), kept[1], 0).unwrap();
+        assert_eq!(dictionary.take(Print::of_text(left[0]), left[0], 0), None);
+        let again = dictionary.take(Print::of_text(kept[1]), kept[1], 0).unwrap();
         assert_eq!(dictionary.len(), known);
         assert!(dictionary.rows(again as usize) >= 2);
         assert!(dictionary.may_be_halved() && dictionary.bytes_held() > 30 * dictionary.len());

@@ -20,6 +20,7 @@ mod range;
 mod reading;
 mod report;
 mod seen;
+mod slots;
 mod structure;
 
 pub use report::{
@@ -30,7 +31,7 @@ pub use report::{
 pub(crate) use again::read_again;
 pub(crate) use coded::{Coded, CodedColumn, Space};
 pub(crate) use column::{day_of, time_of};
-pub(crate) use dictionary::{Dictionary, Head};
+pub(crate) use dictionary::{Dictionary, Print};
 
 /// Files that have been read for a survey, and what was told of them.
 pub(crate) struct Surveyed {

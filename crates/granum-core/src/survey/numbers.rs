@@ -181,16 +181,16 @@ fn written(text: &str) -> Option<Written> {
         }
     };
     unsigned(&mut rest);
-    if let Some((sign, number)) = CURRENCIES.iter().find_map(|sign| {
-        rest.strip_prefix(*sign).filter(|_| *sign != "%").map(|number| (*sign, number))
-    }) {
+    // Most texts have no such sign: one byte tells.
+    let (first, last) = (rest.bytes().next(), rest.bytes().next_back());
+    let mut before = CURRENCIES.iter().filter(|sign| sign.bytes().next() == first && **sign != "%");
+    if let Some((sign, number)) = before.find_map(|sign| Some((*sign, rest.strip_prefix(*sign)?))) {
         sign.clone_into(&mut it.before);
         rest = number.trim_start();
         unsigned(&mut rest);
     }
-    if let Some((sign, number)) =
-        CURRENCIES.iter().find_map(|sign| rest.strip_suffix(*sign).map(|number| (*sign, number)))
-    {
+    let mut after = CURRENCIES.iter().filter(|sign| sign.bytes().next_back() == last);
+    if let Some((sign, number)) = after.find_map(|sign| Some((*sign, rest.strip_suffix(*sign)?))) {
         sign.clone_into(&mut it.after);
         rest = number.trim_end();
     }

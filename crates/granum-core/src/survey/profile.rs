@@ -90,13 +90,30 @@ pub(crate) struct Profile {
     pub unseen: BTreeSet<char>,
     pub placeholders: BTreeMap<String, Seen>,
     marks: u8,
+    /// Whether a value begins with a zero, spaces before it apart.
+    pub zeros_before: bool,
     letters: u64,
     values: u64,
     number_range: Option<(Number, Number)>,
-    text_range: Option<(String, String)>,
+    text_range: Option<TextRange>,
 }
 
 type Number = (i128, Scale);
+
+/// The least and the greatest text, each with its [`begin`].
+#[derive(Debug)]
+struct TextRange {
+    least: (String, u128),
+    greatest: (String, u128),
+}
+
+/// The first bytes of a text as a number, which stands among others as the text does, as far as they go.
+fn begin(text: &str) -> u128 {
+    let mut bytes = [0; 16];
+    let length = text.len().min(bytes.len());
+    bytes[..length].copy_from_slice(&text.as_bytes()[..length]);
+    u128::from_be_bytes(bytes)
+}
 
 impl Profile {
     /// Takes in some rows of one value, the first of which is `row`.
@@ -104,9 +121,11 @@ impl Profile {
         let bytes = value.as_bytes();
         let marks = bytes.iter().fold(0, |marks, byte| marks | MARKS[usize::from(*byte)]);
         self.marks |= marks;
+        self.zeros_before |= value.trim_start().starts_with('0');
         self.letters += bytes.len() as u64 * of.values;
         self.values += of.values;
-        self.found.cell(bytes);
+        let found = found_type(bytes);
+        self.found.take(found);
         self.widen(value);
         if marks & (mark::SPACE | mark::OTHER | mark::CONTROL) != 0 {
             if value.trim() != value {
@@ -131,13 +150,13 @@ impl Profile {
                 self.rounded.note(value, of, row);
             }
         }
-        self.kind(value, marks, of, row);
+        self.kind(value, (found, marks), of, row);
     }
 
     /// Whether the value is a number, a day or a word.
-    fn kind(&mut self, value: &str, marks: u8, of: Cells, row: u32) {
+    fn kind(&mut self, value: &str, (found, marks): (Type, u8), of: Cells, row: u32) {
         let bytes = value.as_bytes();
-        match found_type(bytes) {
+        match found {
             Type::Integer => {
                 self.plain_numbers.note(value, of, row);
                 let number = parse_integer(bytes).map(|number| (number.into(), Scale(0)));
@@ -194,6 +213,13 @@ impl Profile {
         self.letters / self.values.max(1)
     }
 
+    /// Whether some values have small letters, and some capital ones; nothing where letters that ASCII lacks are among
+    /// them, which only the values tell.
+    pub fn cases(&self) -> Option<(bool, bool)> {
+        let has = |mark: u8| self.marks & mark != 0;
+        (!has(mark::OTHER)).then(|| (has(mark::LOWER), has(mark::UPPER)))
+    }
+
     /// Whether a value has letters of both cases, or one a small and one a capital letter.
     pub fn may_split_by_case(&self) -> bool {
         let both = mark::LOWER | mark::UPPER;
@@ -210,18 +236,27 @@ impl Profile {
                 };
                 self.number_range.map(|(least, greatest)| (text(least), text(greatest)))
             }
-            _ => self.text_range.clone(),
+            _ => self
+                .text_range
+                .as_ref()
+                .map(|range| (range.least.0.clone(), range.greatest.0.clone())),
         }
     }
 
     fn widen(&mut self, value: &str) {
+        let begin = begin(value);
         match &mut self.text_range {
-            None => self.text_range = Some((value.to_owned(), value.to_owned())),
-            Some((least, greatest)) => {
-                if value < least.as_str() {
-                    value.clone_into(least);
-                } else if value > greatest.as_str() {
-                    value.clone_into(greatest);
+            None => {
+                let end = || (value.to_owned(), begin);
+                self.text_range = Some(TextRange { least: end(), greatest: end() });
+            }
+            Some(TextRange { least, greatest }) => {
+                if begin < least.1 || begin == least.1 && value < least.0.as_str() {
+                    value.clone_into(&mut least.0);
+                    least.1 = begin;
+                } else if begin > greatest.1 || begin == greatest.1 && value > greatest.0.as_str() {
+                    value.clone_into(&mut greatest.0);
+                    greatest.1 = begin;
                 }
             }
         }

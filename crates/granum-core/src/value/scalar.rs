@@ -142,11 +142,14 @@ pub struct Found(Option<Type>);
 impl Found {
     /// Takes in one cell that is not empty.
     pub fn cell(&mut self, text: &[u8]) {
-        self.0 = Some(match self.0 {
-            None => found_type(text),
-            Some(Type::Text) => Type::Text,
-            Some(ty) => together(ty, found_type(text)),
-        });
+        if self.0 != Some(Type::Text) {
+            self.take(found_type(text));
+        }
+    }
+
+    /// Takes in the type that a cell was found to be.
+    pub fn take(&mut self, found: Type) {
+        self.merge(Found(Some(found)));
     }
 
     /// Takes in what another part of the column was found to be.
