@@ -27,6 +27,9 @@ use crate::tally::Problem;
 /// The rows that a step's rows were before it: it stands where the tables that rows come from stand.
 const BEFORE: TableId = TableId(usize::MAX);
 
+/// Rows between steps take one part in so many of the room: what they are made of has some of it as well.
+const PART: u64 = 8;
+
 /// The stages of the tables of a run, each made when it is asked for.
 pub(in crate::engine) struct Replay<'a> {
     pub context: Context<'a>,
@@ -160,7 +163,7 @@ impl<'a> Replay<'a> {
     fn keep_within(&self, rows: &mut Batch) {
         let Some(room) = self.context.room else { return };
         let all = self.held.get() + rows.bytes_held() as u64;
-        if all > room.limit() / 4 {
+        if all > room.limit() / PART {
             rows.put_away(&room.file());
         } else {
             self.held.set(all);
@@ -170,7 +173,7 @@ impl<'a> Replay<'a> {
     /// The same of rows that come together.
     fn stack_within(&self, stack: &mut Stack, file: &mut Option<Arc<RoomFile>>) {
         if let Some(room) = self.context.room
-            && self.held.get() + stack.bytes_held() as u64 > room.limit() / 4
+            && self.held.get() + stack.bytes_held() as u64 > room.limit() / PART
         {
             stack.put_away(file.get_or_insert_with(|| room.file()));
         }

@@ -1,16 +1,12 @@
 //! One column that is away.
 
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::Arc;
 
 use super::RoomFile;
 use super::bytes::{got, put};
 use crate::table::growing::GrowingColumn;
 use crate::table::{Column, PIECE, Rows};
 use crate::value::Type;
-
-/// So many blocks that were got last are kept of each column, for rows that lead here and there; more as long as all
-/// that are kept take no more than their part of the room.
-const KEPT: usize = 2;
 
 /// A column that is away. Copies are the same column.
 #[derive(Clone)]
@@ -21,8 +17,6 @@ struct Inner {
     rows: usize,
     blocks: Vec<Block>,
     file: Arc<RoomFile>,
-    /// Blocks that were got last, the last one first.
-    kept: Mutex<Vec<(usize, Column)>>,
 }
 
 /// Rows of a column in its file.
@@ -53,25 +47,17 @@ impl Away {
 
     /// The rows of a block; blanks where it cannot be got, which the room notes.
     fn block(&self, at: usize) -> Column {
-        let kept = || self.0.kept.lock().unwrap_or_else(PoisonError::into_inner);
-        let known = kept().iter().find(|(known, _)| *known == at).map(|(_, column)| column.clone());
-        if let Some(column) = known {
+        let block = &self.0.blocks[at];
+        if let Some(column) = self.0.file.kept(block.at) {
             return column;
         }
-        let block = &self.0.blocks[at];
         let bytes = self.0.file.get(block.at, block.bytes);
         let Some(bytes) = bytes else { return Column::all_blank(self.0.ty, block.rows) };
         let Some(column) = got(&bytes).filter(|column| column.len() == block.rows) else {
             self.0.file.not_as_put();
             return Column::all_blank(self.0.ty, block.rows);
         };
-        let mut kept = kept();
-        kept.insert(0, (at, column.clone()));
-        let room = self.0.file.room();
-        room.keep(column.bytes_held());
-        while kept.len() > KEPT && room.keeps_too_much() {
-            kept.pop().iter().for_each(|(_, gone)| room.let_go(gone.bytes_held()));
-        }
+        self.0.file.keep(block.at, &column);
         column
     }
 
@@ -159,8 +145,7 @@ impl Away {
 
 impl Drop for Inner {
     fn drop(&mut self) {
-        let kept = self.kept.get_mut().unwrap_or_else(PoisonError::into_inner);
-        kept.drain(..).for_each(|(_, gone)| self.file.room().let_go(gone.bytes_held()));
+        self.file.forget(self.blocks.iter().map(|block| block.at));
     }
 }
 
@@ -202,6 +187,6 @@ impl AwayBuilder {
 
     pub fn finish(self) -> Away {
         let Self { file, ty, rows, blocks } = self;
-        Away(Arc::new(Inner { ty, rows, blocks, file, kept: Mutex::default() }))
+        Away(Arc::new(Inner { ty, rows, blocks, file }))
     }
 }

@@ -5,6 +5,7 @@
 
 mod bytes;
 mod column;
+mod kept;
 mod room;
 mod scattered;
 mod scratch;

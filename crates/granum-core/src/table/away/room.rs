@@ -1,9 +1,14 @@
 //! How much columns may hold in memory, and where they go beyond that.
 
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
+use super::kept::Kept;
 use super::{Scratch, ScratchError, ScratchFile};
+use crate::table::Column;
+
+/// Blocks that were got last take one part in so many of the room.
+const KEPT: u64 = 4;
 
 /// The room that a run's columns have in memory, and the files that they go to beyond it. Copies are the same room.
 #[derive(Clone)]
@@ -21,8 +26,8 @@ struct Files {
     most: AtomicU64,
     /// Bytes that were put away.
     away: AtomicU64,
-    /// Bytes of blocks that were got and are kept.
-    kept: AtomicU64,
+    /// Blocks that were got last.
+    kept: Mutex<Kept>,
     /// Whether the files failed, and why, until it is told.
     fails: AtomicBool,
     failed: Mutex<Option<ScratchError>>,
@@ -47,7 +52,7 @@ impl Room {
             scratch,
             most: AtomicU64::new(0),
             away: AtomicU64::new(0),
-            kept: AtomicU64::new(0),
+            kept: Mutex::default(),
             fails: AtomicBool::new(false),
             failed: Mutex::new(None),
         });
@@ -60,19 +65,8 @@ impl Room {
         Self { limit: self.limit.saturating_sub(bytes), files: self.files.clone() }
     }
 
-    /// Notes that a block is kept.
-    pub(crate) fn keep(&self, bytes: usize) {
-        self.files.kept.fetch_add(bytes as u64, Ordering::Relaxed);
-    }
-
-    /// Notes that a block is let go.
-    pub(crate) fn let_go(&self, bytes: usize) {
-        self.files.kept.fetch_sub(bytes as u64, Ordering::Relaxed);
-    }
-
-    /// Whether blocks that are kept take more than half of the room.
-    pub(crate) fn keeps_too_much(&self) -> bool {
-        self.files.kept.load(Ordering::Relaxed) > self.limit / 2
+    fn kept(&self) -> MutexGuard<'_, Kept> {
+        self.files.kept.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
     /// How many bytes there are to work with in all.
@@ -169,6 +163,22 @@ impl RoomFile {
         let got = self.file.as_ref()?.get(from, &mut bytes);
         got.map_err(|error| self.room.note(error)).ok()?;
         Some(bytes)
+    }
+
+    /// A block that was got before, by where its bytes begin, if it is still here.
+    pub fn kept(&self, from: u64) -> Option<Column> {
+        self.room.kept().get((self.number, from))
+    }
+
+    /// Keeps a block that was got, as long as it is looked at oftener than others of the room.
+    pub fn keep(&self, from: u64, block: &Column) {
+        self.room.kept().put((self.number, from), block, self.room.limit / KEPT);
+    }
+
+    /// Lets blocks go, if they are still here.
+    pub fn forget(&self, blocks: impl Iterator<Item = u64>) {
+        let mut kept = self.room.kept();
+        blocks.for_each(|from| kept.forget((self.number, from)));
     }
 
     /// Notes that bytes are not what was put.
