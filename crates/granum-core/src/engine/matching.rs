@@ -19,7 +19,7 @@ use crate::link::{
 use crate::port::{Observer, Sources};
 use crate::resolve::Plan;
 use crate::step::{Naming, finished_rows};
-use crate::table::{Amount, Column, LinkId, Room, Rows, TableId, Texts};
+use crate::table::{Amount, Column, Held, LinkId, Room, Rows, TableId, Texts};
 use crate::tally::{MissingKey, NearMiss, PeriodTally, Problem, RepeatedKey, Spread, with_kinds};
 use crate::value::Type;
 
@@ -337,7 +337,7 @@ fn tell(
 fn side(keys: &Keys, index: &Rows, amount: Option<&Column>, name: &str) -> Side {
     let Counts { rows, matched, missing, blank } = counts(keys, index);
     let amounts = amount.map(|column| {
-        let by = amounts(column, keys, index);
+        let by = amounts(&Held::Own(column.clone()), keys, index);
         AmountsOf {
             name: name.to_owned(),
             matched: by.matched.size,

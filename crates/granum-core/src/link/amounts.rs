@@ -3,7 +3,9 @@
 use rayon::prelude::*;
 
 use super::Keys;
-use crate::table::{Amount, Bits, Column, Rows};
+use crate::bug::bug;
+use crate::table::{Amount, Bits, Column, Held, PIECE, Rows};
+use crate::value::Type;
 
 /// An amount, by what becomes of the rows that have it.
 #[derive(Debug, Clone, Copy)]
@@ -31,7 +33,7 @@ impl Both {
 }
 
 /// Adds up a numeric column, by what becomes of its rows.
-pub(crate) fn amounts(column: &Column, keys: &Keys, index: &Rows) -> AmountsBy {
+pub(crate) fn amounts(column: &Held, keys: &Keys, index: &Rows) -> AmountsBy {
     let fate = |row: usize| match (index.has(row), keys.has_key(row)) {
         (true, _) => 0,
         (false, true) => 1,
@@ -41,42 +43,54 @@ pub(crate) fn amounts(column: &Column, keys: &Keys, index: &Rows) -> AmountsBy {
     AmountsBy { matched, missing, blank }
 }
 
-/// Adds up a numeric column by a number, below `N`, that each row has. Runs of rows are added up on
-/// all cores.
+/// Adds up a numeric column by a number, below `N`, that each row has. Runs of rows are added up on all cores, and got
+/// for that where the column is away.
 pub(super) fn sums_by<const N: usize>(
-    column: &Column,
+    column: &Held,
     fate: impl Fn(usize) -> usize + Sync,
 ) -> [Both; N] {
-    const RUN: usize = 1 << 16;
-    let present = column.present();
-    let sums = |values: &(dyn Fn(usize) -> i128 + Sync)| {
-        let runs = (0..column.len()).into_par_iter().step_by(RUN);
-        let sums = runs.map(|start| {
-            let mut sums = [Sums::default(); N];
-            for row in start..(start + RUN).min(column.len()) {
-                let value = || values(row);
-                let there = present.as_ref().is_none_or(|present| present.has(row));
-                sums[fate(row)].add(there.then(value));
-            }
-            sums
+    let ty = column.slice(0, 0).whole().ty();
+    if ty == Type::Number {
+        // Floating point numbers add up in one order alone.
+        let whole = column.whole();
+        return std::array::from_fn(|at| {
+            let chosen = whole.filter(&Bits::collect(whole.len(), |row| fate(row) == at));
+            Both { size: chosen.magnitude(), net: chosen.sum() }
         });
-        sums.reduce(|| [Sums::default(); N], |a, b| std::array::from_fn(|at| a[at].plus(b[at])))
-    };
-    let sums = match column {
-        Column::Integer(array) => sums(&|row| array.value(row).into()),
-        Column::Decimal(array, _) => sums(&|row| array.value(row)),
-        _ => {
-            return std::array::from_fn(|at| {
-                let chosen = column.filter(&Bits::collect(column.len(), |row| fate(row) == at));
-                Both { size: chosen.magnitude(), net: chosen.sum() }
-            });
+    }
+    let runs = (0..column.len()).into_par_iter().step_by(PIECE);
+    let sums = runs.map(|first| {
+        let run = column.slice(first, PIECE.min(column.len() - first)).whole();
+        let fate = |row: usize| fate(first + row);
+        match &run {
+            Column::Integer(array) => sums(&run, fate, |row| array.value(row).into()),
+            Column::Decimal(array, _) => sums(&run, fate, |row| array.value(row)),
+            Column::Blank(_) => sums(&run, fate, |_| 0),
+            _ => bug(format!("an amount is of {}", run.ty())),
         }
-    };
-    let scale = column.ty().scale().unwrap_or_default();
+    });
+    let sums: [Sums; N] =
+        sums.reduce(|| [Sums::default(); N], |a, b| std::array::from_fn(|at| a[at].plus(b[at])));
+    let scale = ty.scale().unwrap_or_default();
     sums.map(|Sums { size, net, blanks }| {
         let amount = |units: Option<i128>| Amount::exact(units, scale, blanks);
         Both { size: amount(size), net: amount(net) }
     })
+}
+
+/// The same of a run, whose values are whole units.
+fn sums<const N: usize>(
+    run: &Column,
+    fate: impl Fn(usize) -> usize,
+    value: impl Fn(usize) -> i128,
+) -> [Sums; N] {
+    let mut sums = [Sums::default(); N];
+    let present = run.present();
+    for row in 0..run.len() {
+        let there = present.as_ref().is_none_or(|present| present.has(row));
+        sums[fate(row)].add(there.then(|| value(row)));
+    }
+    sums
 }
 
 /// Sums of whole units; nothing where they have too many digits.

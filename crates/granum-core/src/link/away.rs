@@ -76,9 +76,7 @@ fn link_and(
             repeated.push(repeats);
         }
     }
-    // A row takes two bytes, about.
-    let much = 2 * from.rows() as u64 > file.room().limit() / 4;
-    let away = much.then(|| file.room().file());
+    let away = keys.file_for_led(from.rows());
     let window = |at: usize| {
         let first = at * PIECE;
         let mut rows = vec![None; PIECE.min(from.rows() - first)];

@@ -63,8 +63,12 @@ impl KeyTable {
         };
         let pieces = from.rows().div_ceil(PIECE);
         if from.in_pieces() || from.is_away() || pieces > MANY {
-            let runs = (0..pieces).into_par_iter().map(|at| led(at, PIECE).rows().packed());
-            return Rows::joined(runs.collect());
+            let file = from.file_for_led(from.rows());
+            let run = |at: usize| {
+                let rows = led(at, PIECE).rows().packed();
+                file.as_ref().map_or(rows.clone(), |file| rows.away(file))
+            };
+            return Rows::joined((0..pieces).into_par_iter().map(run).collect());
         }
         let runs = (0..from.rows().div_ceil(PROBED)).into_par_iter();
         let runs: Vec<Led> = runs.map(|at| led(at, PROBED)).collect();

@@ -85,6 +85,15 @@ impl Keys {
         self.away.iter().find_map(Held::file)
     }
 
+    /// A file for where so many rows lead, if these keys are away and that has little room in memory as well.
+    pub fn file_for_led(&self, rows: usize) -> Option<Arc<RoomFile>> {
+        /// Bytes of a row, about.
+        const EACH: u64 = 2;
+        let file = self.file()?;
+        let much = EACH * rows as u64 > file.room().limit() / 4;
+        much.then(|| file.room().file())
+    }
+
     /// Which rows have a key; `None` where all have.
     pub fn has_keys(&self) -> Option<Present> {
         self.present.clone()

@@ -13,7 +13,7 @@ use super::near::{Missing, near_misses};
 use super::period::{Inverted, Moments, PeriodLink, PeriodWords, Periods, Within, near_periods};
 use super::repeats::{Repeats, key_text};
 use super::{BlankKeys, KeyTable, Keys, link_few};
-use crate::table::{Column, PIECE, Rows};
+use crate::table::{Column, Held, PIECE, Rows};
 use crate::tally::{MissingKey, NearMiss, Spread};
 
 /// Missing keys are listed up to this many.
@@ -105,7 +105,7 @@ impl Linked {
     }
 
     /// The same by an amount of the source.
-    pub fn amounts(&self, column: &Column) -> AmountsBy {
+    pub fn amounts(&self, column: &Held) -> AmountsBy {
         amounts(column, &self.left, &self.index)
     }
 

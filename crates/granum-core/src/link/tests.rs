@@ -6,7 +6,7 @@ use std::collections::HashMap;
 
 use super::mend::{Change, End, changed};
 use super::*;
-use crate::table::{Amount, Column, Rows};
+use crate::table::{Amount, Column, Held, Rows};
 use crate::value::Scale;
 
 type Row = (Option<String>, Option<i64>, i128);
@@ -132,9 +132,9 @@ proptest! {
         let (rows, matched, missing, blank) = (from.len() as u64, count(0), count(1), count(2));
         prop_assert_eq!(linked.counts(), Counts { rows, matched, missing, blank });
         let whole: Column = Column::Integer(money.iter().copied().collect());
-        let amounts = linked.amounts(&whole);
+        let amounts = linked.amounts(&Held::Own(whole));
         let broken = Column::Number(money.iter().map(|v| v.map(|v| v as f64)).collect());
-        let floats = linked.amounts(&broken);
+        let floats = linked.amounts(&Held::Own(broken));
         for (fate, (found, float)) in [amounts.matched, amounts.missing, amounts.blank]
             .into_iter()
             .zip([floats.matched, floats.missing, floats.blank])

@@ -74,6 +74,14 @@ impl Held {
         Self::each(all, |column| Self::Own(column.take(to)), |rows| to.follow(rows))
     }
 
+    /// How many rows it has.
+    pub fn len(&self) -> usize {
+        match self {
+            Self::Own(column) => column.len(),
+            Self::Seen { rows, .. } | Self::Away { rows, .. } => rows.len(),
+        }
+    }
+
     /// Whether it has to be got before it can be looked at.
     pub fn is_away(&self) -> bool {
         matches!(self, Self::Away { .. })

@@ -21,7 +21,7 @@ use rayon::prelude::*;
 use super::amounts::{Both, sums_by};
 use super::{KeyTable, Keys, key_text};
 use crate::lang::Preference;
-use crate::table::{Column, Present, Rows};
+use crate::table::{Column, Held, Present, Rows};
 use crate::tally::{PeriodOverlap, PeriodRange};
 use search::search;
 use stretches::Stretches;
@@ -124,7 +124,7 @@ impl Within {
     }
 
     /// An amount of the rows that lead nowhere, by why.
-    pub fn amounts(&self, column: &Column) -> [Both; 4] {
+    pub fn amounts(&self, column: &Held) -> [Both; 4] {
         let [sums @ .., _] =
             sums_by::<5>(column, |row| self.outside(row).map_or(4, |why| why as usize));
         sums
