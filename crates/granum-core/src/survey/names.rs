@@ -31,11 +31,61 @@ const KEYS: [&str; 22] = [
 ];
 
 /// Words of names that amounts and quantities have.
-const AMOUNTS: [&str; 32] = [
-    "amt", "betrag", "preis", "menge", "montant", "prix", "importe", "precio", "amount", "price",
-    "cost", "costs", "net", "gross", "tax", "vat", "fee", "freight", "discount", "total", "sum",
-    "value", "quantity", "qty", "units", "weight", "spent", "spend", "rate", "minutes", "balance",
+const AMOUNTS: [&str; 54] = [
+    "amt",
+    "betrag",
+    "preis",
+    "menge",
+    "montant",
+    "prix",
+    "importe",
+    "precio",
+    "amount",
+    "price",
+    "cost",
+    "costs",
+    "net",
+    "gross",
+    "tax",
+    "vat",
+    "fee",
+    "freight",
+    "discount",
+    "total",
+    "sum",
+    "value",
+    "quantity",
+    "qty",
+    "units",
+    "weight",
+    "spent",
+    "spend",
+    "rate",
+    "minutes",
+    "balance",
     "size",
+    "charge",
+    "charges",
+    "revenue",
+    "turnover",
+    "margin",
+    "commission",
+    "deposit",
+    "refund",
+    "refunded",
+    "paid",
+    "shipping",
+    "postage",
+    "duty",
+    "rent",
+    "netto",
+    "brutto",
+    "umsatz",
+    "kosten",
+    "rabatt",
+    "summe",
+    "anzahl",
+    "cantidad",
 ];
 
 /// Words of names that tell when a version of a row was made.
@@ -106,7 +156,8 @@ pub(crate) fn names_currency(name: &str) -> bool {
 
 /// Whether a name of an amount is of a number of things, and not of money.
 pub(crate) fn names_number(name: &str) -> bool {
-    const NUMBERS: [&str; 7] = ["quantity", "qty", "menge", "units", "weight", "minutes", "size"];
+    const NUMBERS: [&str; 9] =
+        ["quantity", "qty", "menge", "anzahl", "cantidad", "units", "weight", "minutes", "size"];
     words(name).iter().any(|word| NUMBERS.contains(&word.as_str()))
 }
 
@@ -160,6 +211,8 @@ mod tests {
         assert_eq!(subject("orders"), "order");
         assert!(names_key("Article-Nr") && !names_key("node"));
         assert!(names_amount("unit_price") && !names_amount("price_code"));
+        assert!(names_sum("charge") && names_sum("Umsatz netto") && !names_sum("charge_rate"));
+        assert!(names_number("Anzahl") && !names_number("refund"));
         assert!(names_version("changed_on"));
         assert!(names_currency("OrderCurrency") && !names_currency("current"));
         assert!(names_number("order_qty") && !names_number("net"));
