@@ -317,7 +317,7 @@ impl Coding {
                 }
                 prints[at - begin] = last;
             }
-            self.dictionary.expect(&prints[..end - begin]);
+            self.dictionary.read_ahead(&prints[..end - begin]);
             for at in begin..end {
                 if texts.has(at) {
                     let print = prints[at - begin];

@@ -222,7 +222,7 @@ impl Dictionary {
             asked.extend(numbers.by_ref().take(TOGETHER));
             prints.clear();
             prints.extend(asked.iter().map(|number| other.print(*number)));
-            self.expect(&prints);
+            self.read_ahead(&prints);
             for (number, print) in asked.iter().zip(&prints) {
                 found(*number, self.look_up(*print, other.value(*number)));
             }
@@ -230,7 +230,7 @@ impl Dictionary {
     }
 
     /// Reads ahead what look-ups of some values will read, without waiting for one after the other.
-    pub fn expect(&self, prints: &[Print]) {
+    pub fn read_ahead(&self, prints: &[Print]) {
         if !self.slots.are_far() {
             return;
         }
