@@ -1,6 +1,6 @@
 //! Blocks that were got last, of all columns of a room: rows that lead here and there come back to some of them.
 
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 
 use crate::table::Column;
 
@@ -11,6 +11,8 @@ pub(super) type At = (u64, u64);
 #[derive(Debug, Default)]
 pub(super) struct Kept {
     blocks: HashMap<At, Block>,
+    /// The same by when they were looked at last.
+    order: BTreeMap<u64, At>,
     bytes: u64,
     /// How often blocks were looked at.
     looks: u64,
@@ -30,8 +32,10 @@ impl Kept {
 
     /// A block that is kept.
     pub fn get(&mut self, at: At) -> Option<Column> {
-        self.looks += 1;
         let block = self.blocks.get_mut(&at)?;
+        self.looks += 1;
+        self.order.remove(&block.looked);
+        self.order.insert(self.looks, at);
         block.looked = self.looks;
         Some(block.column.clone())
     }
@@ -41,10 +45,11 @@ impl Kept {
         self.forget(at);
         let bytes = column.bytes_held() as u64;
         self.bytes += bytes;
+        self.looks += 1;
+        self.order.insert(self.looks, at);
         self.blocks.insert(at, Block { column: column.clone(), bytes, looked: self.looks });
         while self.bytes > most && self.blocks.len() > Self::FEWEST {
-            let oldest = self.blocks.iter().min_by_key(|(at, block)| (block.looked, **at));
-            let Some((oldest, _)) = oldest else { return };
+            let Some((_, oldest)) = self.order.first_key_value() else { return };
             self.forget(*oldest);
         }
     }
@@ -52,6 +57,7 @@ impl Kept {
     /// Lets a block go, if it is kept.
     pub fn forget(&mut self, at: At) {
         if let Some(gone) = self.blocks.remove(&at) {
+            self.order.remove(&gone.looked);
             self.bytes -= gone.bytes;
         }
     }
@@ -91,6 +97,7 @@ mod tests {
                 prop_assert!(there.is_sorted(), "{order:?} {there:?}");
                 order.retain(|at| kept.blocks.contains_key(&(7, *at)));
                 prop_assert!(kept.bytes <= most || order.len() <= Kept::FEWEST);
+                prop_assert_eq!(kept.order.len(), kept.blocks.len());
                 prop_assert_eq!(kept.bytes, kept.blocks.values().map(|block| block.bytes).sum::<u64>());
                 prop_assert_eq!(kept.get((7, at)).map(|column| column.len()), Some(40 + at as usize * 10));
             }
