@@ -165,6 +165,19 @@ fn currency<'t>(table: &'t RelatedTable, refused: &Refused) -> Option<&'t Column
     found.next().filter(|_| found.next().is_none())
 }
 
+/// Whether a column's values add up: numbers by such a name, but for money that is 0 or 1 alone, which
+/// says yes or no (`paid`).
+fn adds_up(column: &ColumnSurvey) -> bool {
+    let is = |value: &Option<String>, number: &str| value.as_deref() == Some(number);
+    let flag = is(&column.least, "0") && is(&column.greatest, "1") && !names_number(&column.name);
+    names_sum(&column.name)
+        && match column.read_as {
+            Type::Integer => !flag,
+            Type::Decimal(_) => true,
+            _ => false,
+        }
+}
+
 /// Columns of amounts that add up.
 fn amounts<'t>(
     table: &'t RelatedTable,
@@ -174,10 +187,7 @@ fn amounts<'t>(
     let is_amount = |column: &&ColumnSurvey| {
         let named = (table.name.clone(), column.name.clone());
         let read = column.ty == column.read_as || !refused.reads.contains(&named);
-        read && !as_text.contains(&named)
-            && matches!(column.read_as, Type::Integer | Type::Decimal(_))
-            && names_sum(&column.name)
-            && !table.key.contains(&column.name)
+        read && !as_text.contains(&named) && adds_up(column) && !table.key.contains(&column.name)
     };
     table.survey.columns.iter().filter(is_amount).collect()
 }
@@ -390,7 +400,7 @@ fn looked_up<'t>(table: &'t RelatedTable, links: &[Chosen<'_>]) -> Vec<&'t Colum
             && column.distinct > 0
             && column.mean_length <= REMARK
             && !matches!(column.read_as, Type::Decimal(_) | Type::Number)
-            && !names_sum(&column.name)
+            && !adds_up(column)
             && !names_version(&column.name)
     };
     let mut found: Vec<&ColumnSurvey> = table.survey.columns.iter().filter(tells).collect();

@@ -29,6 +29,25 @@ fn rows(header: &str, count: usize, row: impl Fn(usize) -> String) -> String {
 }
 
 #[test]
+fn a_flag_a_day_and_a_text_by_a_name_of_amounts_are_none() {
+    let lines = rows("order_no,line_no,paid", 40, |at| format!("M{},{},{at}", at / 4, at % 4));
+    let orders = rows("order_no,paid,refunded_on,shipping", 10, |at| {
+        format!("M{at},{},2026-03-1{},way {}", at % 2, at % 5, at % 6)
+    });
+    let ways = rows("way,days", 6, |at| format!("way {at},{at}"));
+    let text = drafted(&[("lines", lines), ("orders", orders), ("ways", ways)]).text;
+    for told in [
+        "grain order_no, line_no\n  track paid\n",
+        "grain order_no\n\n",
+        "# link orders to ways on shipping = way ",
+        "  add orders_paid = orders.paid\n      refunded_on = orders.refunded_on\n",
+        "shipping    = orders.shipping\n",
+    ] {
+        assert!(text.contains(told), "no {told} in\n{text}");
+    }
+}
+
+#[test]
 fn grains_amounts_links_and_look_ups_are_written_down() {
     let lines = rows("order_no,line_no,net", 40, |at| format!("M{},{},1.50", at / 4, at % 4));
     let orders = rows("order_no,customer_no,channel,freight", 9, |at| {

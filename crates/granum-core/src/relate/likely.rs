@@ -31,10 +31,9 @@ pub(super) fn weight(names: Alike, share: u64, keys: u64) -> u64 {
 
 /// Whether values of such columns can be one thing.
 pub(super) fn may_meet(column: &CodedColumn, ty: Type, target: Type, names: Alike) -> bool {
-    if names == Alike::Not && names_amount(&column.name) {
-        return false;
-    }
     match (ty, target) {
+        // Amounts meet whole numbers by chance.
+        (Type::Integer, _) if names == Alike::Not && names_amount(&column.name) => false,
         // Whole numbers of other names meet by chance, unless both are keys by name.
         (Type::Integer, Type::Integer) => names != Alike::Not || names_key(&column.name),
         (Type::Date, Type::Date) | (Type::DateTime, Type::DateTime) => names == Alike::Same,
