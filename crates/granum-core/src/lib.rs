@@ -8,6 +8,7 @@
 
 mod aggregate;
 mod bug;
+mod by_hash;
 pub mod compare;
 pub mod draft;
 pub mod engine;

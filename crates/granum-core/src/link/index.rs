@@ -1,6 +1,8 @@
 //! The table of a column's keys, and the link index that is made from it.
+use std::ops::Range;
+
+use crate::by_hash::ByHash;
 use crate::table::{PIECE, Present, Rows};
-use hashbrown::HashTable;
 use rayon::prelude::*;
 
 use super::key::Keys;
@@ -11,13 +13,14 @@ use super::key::Keys;
 /// table of row numbers, filled in row order. Which row is the first does not depend on threads.
 #[derive(Debug)]
 pub(crate) struct KeyTable {
-    parts: Vec<HashTable<Entry>>,
+    parts: Vec<ByHash>,
     shift: u32,
     /// Rows whose key an earlier row has, with that earlier row; in row order.
     pub repeats: Repeated,
 }
 
-/// A row number, and enough of its hash to look at the key only when it is nearly surely equal.
+/// A row number, and enough of its hash to look at the key only when it is nearly surely equal. Parts are told apart
+/// by the highest bits of a hash, entries by the lowest 32.
 #[derive(Debug, Clone, Copy)]
 struct Entry {
     tag: u32,
@@ -30,6 +33,9 @@ pub(crate) type Repeated = Vec<(u32, u32)>;
 /// Rows that are hashed and looked up together.
 const PROBED: usize = 1 << 13;
 
+/// Rows whose look-ups are read ahead together.
+const TOGETHER: usize = if cfg!(test) { 3 } else { 64 };
+
 /// Above so many pieces each of them is work enough for a core.
 const MANY: usize = 16;
 
@@ -40,7 +46,7 @@ impl KeyTable {
     /// Finds the first row of each key of `keys`. Rows without a key are left out.
     pub fn build(keys: &Keys) -> Self {
         let (shift, parts) = parts(keys);
-        let built: Vec<(HashTable<Entry>, Repeated)> =
+        let built: Vec<(ByHash, Repeated)> =
             parts.into_par_iter().map(|part| first_rows(keys, &part)).collect();
         let (parts, repeats): (Vec<_>, Vec<_>) = built.into_iter().unzip();
         Self { parts, shift, repeats: in_order(repeats) }
@@ -48,10 +54,11 @@ impl KeyTable {
 
     /// The first row of the table's keys whose key equals that of `row` in `other`.
     fn find(&self, keys: &Keys, hash: u64, other: &Keys, row: usize) -> Option<u32> {
-        let part = &self.parts[hash.checked_shr(self.shift).unwrap_or(0) as usize];
-        let tag = hash as u32;
-        let same = |entry: &Entry| entry.tag == tag && other.equal(row, keys, entry.row as usize);
-        part.find(bucket(tag), same).map(|entry| entry.row)
+        self.part(hash).find(hash as u32, |first| other.equal(row, keys, first as usize))
+    }
+
+    fn part(&self, hash: u64) -> &ByHash {
+        &self.parts[hash.checked_shr(self.shift).unwrap_or(0) as usize]
     }
 
     /// The link index from the rows of `from` to the rows of `keys`, which this table was built
@@ -95,25 +102,55 @@ impl KeyTable {
     fn link_rows(&self, keys: &Keys, from: &Keys) -> Led {
         let mut led = Led::new(from.rows());
         let mut guess = Guess::new(self, keys);
+        let mut asked = 0;
         for first in (0..from.rows()).step_by(PROBED) {
             let length = PROBED.min(from.rows() - first);
             let mut hashes = RunHashes::new(from, first, length);
-            for row in first..first + length {
-                let to = if !from.has_key(row) {
-                    None
-                } else if row > 0 && from.has_key(row - 1) && from.equal(row, from, row - 1) {
-                    // Lines of one order mostly stand together.
-                    led.to(row - 1)
-                } else {
-                    guess.next(from, row).or_else(|| {
-                        let to = self.find(keys, hashes.get(row - first), from, row);
-                        to.inspect(|to| guess.correct(*to))
-                    })
-                };
-                led.push(to);
+            for begin in (first..first + length).step_by(TOGETHER) {
+                let rows = begin..(begin + TOGETHER).min(first + length);
+                // Where rows before these were looked for in the table, these are as well.
+                let ahead = (asked > TOGETHER / 2)
+                    .then(|| self.ahead(keys, from, rows.clone(), |row| hashes.get(row - first)));
+                asked = 0;
+                for row in rows {
+                    let to = if !from.has_key(row) {
+                        None
+                    } else if row > 0 && from.has_key(row - 1) && from.equal(row, from, row - 1) {
+                        // Lines of one order mostly stand together.
+                        led.to(row - 1)
+                    } else {
+                        guess.next(from, row).or_else(|| {
+                            asked += 1;
+                            let known = ahead.and_then(|ahead| ahead[row - begin]);
+                            let find = || self.find(keys, hashes.get(row - first), from, row);
+                            known.or_else(find).inspect(|to| guess.correct(*to))
+                        })
+                    };
+                    led.push(to);
+                }
             }
         }
         led
+    }
+
+    /// For each of some rows the row that the first look at the table finds, if its key is equal: what that reads is
+    /// read for one without waiting for another.
+    fn ahead(
+        &self,
+        keys: &Keys,
+        from: &Keys,
+        rows: Range<usize>,
+        mut hash: impl FnMut(usize) -> u64,
+    ) -> [Option<u32>; TOGETHER] {
+        let mut found = [None; TOGETHER];
+        for (row, found) in rows.clone().zip(&mut found).filter(|(row, _)| from.has_key(*row)) {
+            let hash = hash(row);
+            *found = self.part(hash).first(hash as u32);
+        }
+        for (row, found) in rows.zip(&mut found) {
+            *found = found.filter(|to| from.equal(row, keys, *to as usize));
+        }
+        found
     }
 }
 
@@ -222,18 +259,14 @@ pub(super) fn in_order(repeats: Vec<Repeated>) -> Repeated {
 }
 
 /// The first row of each key of a part, and the rows behind it that have the same.
-fn first_rows(keys: &Keys, part: &[Vec<Entry>]) -> (HashTable<Entry>, Repeated) {
-    let mut table = HashTable::with_capacity(part.iter().map(Vec::len).sum());
+fn first_rows(keys: &Keys, part: &[Vec<Entry>]) -> (ByHash, Repeated) {
+    let mut table = ByHash::default();
+    table.reserve(part.iter().map(Vec::len).sum());
     let mut repeats = vec![];
-    for entry in part.iter().flatten() {
-        let same = |known: &Entry| {
-            known.tag == entry.tag && keys.equal(entry.row as usize, keys, known.row as usize)
-        };
-        match table.find(bucket(entry.tag), same) {
-            Some(first) => repeats.push((entry.row, first.row)),
-            None => {
-                table.insert_unique(bucket(entry.tag), *entry, |e| bucket(e.tag));
-            }
+    for Entry { tag, row } in part.iter().flatten().copied() {
+        match table.find(tag, |first| keys.equal(row as usize, keys, first as usize)) {
+            Some(first) => repeats.push((row, first)),
+            None => table.insert(tag, row),
         }
     }
     (table, repeats)
@@ -276,12 +309,6 @@ fn scatter(keys: &Keys, count: usize, shift: u32) -> Vec<Vec<Vec<Entry>>> {
             parts
         })
         .collect()
-}
-
-/// Parts are told apart by the highest bits of a hash, entries by the lowest 32; the place in a
-/// part's table comes from those, stirred.
-fn bucket(tag: u32) -> u64 {
-    u64::from(tag).wrapping_mul(0x9E37_79B9_7F4A_7C15).rotate_left(29)
 }
 
 /// The link index from few rows to many whose keys are known to be unique: the table is built of

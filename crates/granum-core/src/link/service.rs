@@ -194,19 +194,17 @@ fn by_count(index: &Rows, target_rows: usize) -> BTreeMap<u32, u64> {
     let mut by_count: BTreeMap<u32, u64> = BTreeMap::new();
     if target_rows <= PIECE {
         let mut counts = vec![0_u32; target_rows];
-        index.numbers().for_each(|to| counts[to as usize] += 1);
+        index.each_number(|to| counts[to as usize] += 1);
         counts.into_iter().for_each(|count| *by_count.entry(count).or_default() += 1);
         return by_count;
     }
     // To most of many rows few lead: the others are counted beside.
     let mut few = vec![0_u8; target_rows];
     let mut many: HashMap<u32, u32> = HashMap::new();
-    for to in index.numbers() {
-        match few[to as usize].checked_add(1) {
-            Some(count) => few[to as usize] = count,
-            None => *many.entry(to).or_insert(u8::MAX.into()) += 1,
-        }
-    }
+    index.each_number(|to| match few[to as usize].checked_add(1) {
+        Some(count) => few[to as usize] = count,
+        None => *many.entry(to).or_insert(u8::MAX.into()) += 1,
+    });
     for (to, count) in (0..).zip(few) {
         let beside = if count == u8::MAX { many.get(&to).copied() } else { None };
         *by_count.entry(beside.unwrap_or(count.into())).or_default() += 1;

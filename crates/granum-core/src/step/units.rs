@@ -162,7 +162,10 @@ fn count(of: &Column, row: usize, policy: &UnitsPolicy) -> Result<Counted, &'sta
     };
     let (units, by) = match of {
         _ if of.is_blank(row) => return odd(Blank),
-        Column::Integer(array) => (i128::from(array.value(row)), 1),
+        Column::Integer(array) => match u32::try_from(array.value(row)) {
+            Ok(units @ 1..) if units <= policy.most_units() => return Ok(Counted::Units(units)),
+            _ => (i128::from(array.value(row)), 1),
+        },
         Column::Decimal(array, scale) => (array.value(row), decimal::power(scale.0)),
         _ => return odd(Blank),
     };
@@ -222,6 +225,31 @@ impl Counts {
         counts
     }
 
+    /// A value for each unit: the first ones of what `values` gives for a row.
+    fn each_unit<T: Copy + Default, I: Iterator<Item = T>>(
+        &self,
+        values: impl Fn(usize) -> I,
+    ) -> Vec<T> {
+        // Most rows have few units: then so many values are written at once, whatever their number, and those that
+        // are too many are written over by the next row's.
+        const FEW: usize = 4;
+        let put = |own: &mut [T], values: I| {
+            own.iter_mut().zip(values).for_each(|(own, value)| *own = value);
+        };
+        let mut all = vec![T::default(); self.total + FEW];
+        let mut from = 0;
+        for (row, count) in self.of.iter().enumerate() {
+            let (count, own) = (*count as usize, &mut all[from..]);
+            match own.first_chunk_mut::<FEW>() {
+                Some(own) if count <= FEW => put(own, values(row)),
+                _ => put(&mut own[..count], values(row)),
+            }
+            from += count;
+        }
+        all.truncate(self.total);
+        all
+    }
+
     fn trouble(&mut self, plan: &UnitsPlan, what: &'static str, of: &Column, row: usize) {
         let at = self.troubles.iter().position(|trouble| trouble.what == what);
         let at = at.unwrap_or_else(|| {
@@ -261,12 +289,8 @@ pub(crate) struct UnitsMade {
 /// Makes the units of a batch.
 pub(crate) fn split_units(batch: &Batch, plan: &UnitsPlan, of: &Column) -> UnitsMade {
     let mut counts = Counts::new(batch, plan, of);
-    let mut rows = Vec::with_capacity(counts.total);
-    let mut numbers = Vec::with_capacity(counts.total);
-    for (row, count) in counts.of.iter().enumerate() {
-        rows.extend(std::iter::repeat_n(row as u32, *count as usize));
-        numbers.extend(1..=i64::from(*count));
-    }
+    let rows = counts.each_unit(|row| std::iter::repeat(row as u32));
+    let numbers = counts.each_unit(|_| 1_i64..);
     let mut source = batch.clone();
     // What is divided or counted need not be repeated first.
     let mut divided: Vec<(usize, Column)> = vec![];
@@ -332,6 +356,22 @@ fn ones(column: &Column, counts: &Counts) -> Column {
     }
 }
 
+/// The same where it is simple: none is blank or has more than 64 bits, all units are whole, and parts have the
+/// places that amounts have.
+fn divide_equally(column: &Column, counts: &Counts) -> Option<Vec<i64>> {
+    let blank = column.present().is_some_and(|present| present.blanks() > 0);
+    let small = |row| i64::try_from(column.units(row)).is_ok_and(|units| units > i64::MIN);
+    if blank || !counts.special.is_empty() || !(0..column.len()).all(small) {
+        return None;
+    }
+    Some(counts.each_unit(|row| {
+        let (units, count) = (column.units(row) as i64, u64::from(counts.of[row].max(1)));
+        let (size, sign) = (units.unsigned_abs(), units.signum());
+        let (share, rest) = (size / count, size % count);
+        (0_u64..).map(move |at| sign * (share + u64::from(at < rest)) as i64)
+    }))
+}
+
 /// Divides each row's amount over its units, in parts of so many places. Gives the rows whose amount has
 /// too many digits for that, or more places.
 fn divide(
@@ -341,6 +381,11 @@ fn divide(
     of: &Column,
 ) -> (Column, Vec<(usize, &'static str)>) {
     let from = column.ty().scale().unwrap_or_default();
+    if from == to
+        && let Some(parts) = divide_equally(column, counts)
+    {
+        return (Column::of_units(parts, to), vec![]);
+    }
     let unit = decimal::power(of.ty().scale().unwrap_or_default().0).unsigned_abs();
     let mut wrong = vec![];
     let mut out = Vec::with_capacity(counts.total);

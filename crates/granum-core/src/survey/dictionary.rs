@@ -3,7 +3,7 @@ use foldhash::fast::FixedState;
 use std::hash::{BuildHasher, Hasher};
 use std::hint::black_box;
 
-use super::slots::Slots;
+use crate::by_hash::ByHash;
 use crate::table::{Codes, View};
 
 /// The values of a column: each has a number, how many rows have it, and the first of them.
@@ -21,7 +21,7 @@ pub(crate) struct Dictionary {
     heads: Vec<Head>,
     rows: Vec<u32>,
     firsts: Vec<u32>,
-    slots: Slots,
+    by_hash: ByHash,
 }
 
 /// The length of a text and its first bytes: of up to twelve bytes all, of a longer one four.
@@ -132,7 +132,7 @@ impl Dictionary {
     /// The bytes that it takes in memory, about.
     pub fn bytes_held(&self) -> usize {
         let each = size_of::<usize>() + size_of::<Head>() + 2 * size_of::<u32>();
-        self.text.capacity() + self.ends.capacity() * each + self.slots.bytes_held()
+        self.text.capacity() + self.ends.capacity() * each + self.by_hash.bytes_held()
     }
 
     /// Whether there are values enough to be halved.
@@ -151,7 +151,7 @@ impl Dictionary {
         kept.heads.reserve_exact(count);
         kept.rows.reserve_exact(count);
         kept.firsts.reserve_exact(count);
-        kept.slots.reserve(count);
+        kept.by_hash.reserve(count);
         for (number, (value, rows, first)) in self.values().enumerate() {
             if stays[number] {
                 kept.add(self.print(number), value, self.rows[number], first);
@@ -179,7 +179,7 @@ impl Dictionary {
         self.heads.reserve(values);
         self.rows.reserve(values);
         self.firsts.reserve(values);
-        self.slots.reserve(values);
+        self.by_hash.reserve(values);
     }
 
     /// A value by its number.
@@ -231,12 +231,12 @@ impl Dictionary {
 
     /// Reads ahead what look-ups of some values will read, without waiting for one after the other.
     pub fn read_ahead(&self, prints: &[Print]) {
-        if !self.slots.are_far() {
+        if !self.by_hash.are_far() {
             return;
         }
         let mut numbers = [None; TOGETHER];
         for (print, number) in prints.iter().zip(&mut numbers) {
-            *number = self.slots.first(print.tag());
+            *number = self.by_hash.first(print.tag());
         }
         let read =
             |number: &u32| self.heads[*number as usize].0 as u32 ^ self.rows[*number as usize];
@@ -249,7 +249,7 @@ impl Dictionary {
             let number = number as usize;
             self.heads[number] == head && (head.is_whole() || self.value(number) == value)
         };
-        self.slots.find(print.tag(), same)
+        self.by_hash.find(print.tag(), same)
     }
 
     /// Counts a row that has a value known by its number.
@@ -274,7 +274,7 @@ impl Dictionary {
         self.heads.push(print.head);
         self.rows.push(rows);
         self.firsts.push(first);
-        self.slots.insert(print.tag(), number);
+        self.by_hash.insert(print.tag(), number);
         number
     }
 }

@@ -20,7 +20,6 @@ mod range;
 mod reading;
 mod report;
 mod seen;
-mod slots;
 mod structure;
 
 pub use report::{

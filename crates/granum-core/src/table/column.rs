@@ -49,6 +49,11 @@ impl Column {
         Column::Decimal(Whole::new(values, present), scale)
     }
 
+    /// The same of units that have no more than 64 bits, none of them blank.
+    pub(crate) fn of_units(values: Vec<i64>, scale: Scale) -> Column {
+        Column::Decimal(values.into(), scale)
+    }
+
     /// How many rows it has.
     pub fn len(&self) -> usize {
         each_array!(self, array => array.len(), length => *length)

@@ -5,6 +5,7 @@ use std::cell::RefCell;
 use std::ops::Range;
 use std::sync::Arc;
 
+use super::array::named;
 use super::{Bits, Fixed, Native, PIECE, Present, PresentBuilder, RoomFile};
 use crate::bug::{Sure, bug};
 
@@ -138,7 +139,7 @@ impl Packed {
     /// Those of some rows, of which some may be blank: pieces that are away are got once each.
     pub fn take(&self, rows: &Fixed<u32>) -> Fixed<u32> {
         if !self.has_away() {
-            return rows.iter().map(|row| self.get(row? as usize)).collect();
+            return self.take_here(rows);
         }
         let mut wanted: Vec<(u32, u32)> = vec![];
         wanted.extend((0..).zip(rows.iter()).filter_map(|(at, row)| Some((row?, at))));
@@ -148,6 +149,36 @@ impl Packed {
             taken[at as usize] = self.get(row as usize);
         }
         taken.into()
+    }
+}
+
+impl Packed {
+    /// The same where no piece is away: rows one after the other that stand in one piece are taken together.
+    fn take_here(&self, rows: &Fixed<u32>) -> Fixed<u32> {
+        if self.rows == 0 || rows.blanks() == rows.len() {
+            return Fixed::blank(rows.len());
+        }
+        // What stands under a blank is any number: the first row may be taken as well.
+        let filled: Vec<u32>;
+        let mut left = if rows.blanks() == 0 {
+            rows.values()
+        } else {
+            filled = rows.iter().map(Option::unwrap_or_default).collect();
+            &filled
+        };
+        let most = left.iter().max().copied().unwrap_or(0) as usize;
+        assert!(most < self.rows, "row {most} of {}", self.rows);
+        let mut taken = Vec::with_capacity(rows.len());
+        let piece = |row: &u32| (self.from + *row as usize) / PIECE;
+        while let Some(first) = left.first() {
+            let at = piece(first);
+            let together = left.iter().take_while(|row| piece(row) == at).count();
+            let (now, later) = left.split_at(together);
+            let places = now.iter().map(|row| self.from + *row as usize - at * PIECE);
+            self.pieces[at].take(places, &mut taken);
+            left = later;
+        }
+        Fixed::new(taken, named(self.present.as_ref(), rows))
     }
 }
 
@@ -243,6 +274,19 @@ impl Piece {
             self.clone()
         } else {
             Self::Away(AwayPiece::put(self, file))
+        }
+    }
+
+    /// Adds its rows at some places.
+    fn take(&self, places: impl Iterator<Item = usize>, out: &mut Vec<u32>) {
+        match self {
+            Self::Run(first) => out.extend(places.map(|at| first + at as u32)),
+            Self::One(least, own) => out.extend(places.map(|at| least + u32::from(own[at]))),
+            Self::Two(least, own) => out.extend(places.map(|at| least + u32::from(own[at]))),
+            Self::All(own) => out.extend(places.map(|at| own[at])),
+            Self::Runs(..) | Self::Either(..) | Self::Away(_) => {
+                out.extend(places.map(|at| self.value(at)));
+            }
         }
     }
 

@@ -106,7 +106,10 @@ impl Rows {
 
     /// Each of them.
     pub fn iter(&self) -> impl Iterator<Item = Option<u32>> {
-        (0..self.len()).map(|at| self.get(at))
+        // Run by run, of which each is unpacked once.
+        let runs = (0..self.len()).step_by(PIECE);
+        let runs = runs.map(|first| self.slice(first, PIECE.min(self.len() - first)));
+        runs.flat_map(|run| (0..run.len()).map(move |at| run.get(at)))
     }
 
     /// Their numbers as a column; blank where they are.
@@ -150,6 +153,19 @@ impl Rows {
     /// Each that is not blank.
     pub fn numbers(&self) -> impl Iterator<Item = u32> {
         self.iter().flatten()
+    }
+
+    /// Does `work` for each that is not blank, in order.
+    pub(crate) fn each_number(&self, mut work: impl FnMut(u32)) {
+        for first in (0..self.len()).step_by(PIECE) {
+            let run = self.slice(first, PIECE.min(self.len() - first));
+            match &run.0 {
+                Form::Each(rows) if rows.blanks() == 0 => {
+                    rows.values().iter().for_each(|row| work(*row));
+                }
+                _ => run.numbers().for_each(&mut work),
+            }
+        }
     }
 
     /// `length` of them from `offset` on.

@@ -357,3 +357,41 @@ proptest! {
         }
     }
 }
+
+proptest! {
+    /// Packed in pieces of every kind: runs, near rows, rows of two files, rows far apart, and blanks among them.
+    #[test]
+    fn packed_rows_are_followed_as_those_that_stand_each_by_itself(
+        pieces in prop::collection::vec((0_u8..4, 0_u32..9), 0..5),
+        last in 0_usize..PIECE,
+        blanks in prop::collection::vec(0_usize..50, 0..4),
+        named in prop::collection::vec(prop::option::weighted(0.9, 0_usize..50), 0..30),
+        from in 0_usize..6,
+    ) {
+        let row = |(kind, first): (u8, u32), at: u32| match kind {
+            0 => first + at,
+            1 => first + at * at % 5,
+            2 => first + at % 2 * 1_000_000,
+            _ => first + at * at * 70_001,
+        };
+        let mut link: Vec<Option<u32>> = pieces
+            .iter()
+            .enumerate()
+            .flat_map(|(at, piece)| {
+                let rows = if at + 1 == pieces.len() { last } else { PIECE };
+                (0..rows as u32).map(move |at| Some(row(*piece, at)))
+            })
+            .collect();
+        blanks.iter().for_each(|at| link.iter_mut().skip(*at).take(1).for_each(|row| *row = None));
+        let packed = Rows::from(link.clone()).packed();
+        let (link, packed) = (&link[from.min(link.len())..], packed.slice(from.min(link.len()), link.len().saturating_sub(from)));
+        prop_assert_eq!(packed.iter().collect::<Vec<_>>(), link);
+        let mut numbers = vec![];
+        packed.each_number(|row| numbers.push(row));
+        prop_assert_eq!(&numbers, &link.iter().flatten().copied().collect::<Vec<_>>());
+        let named: Vec<Option<u32>> =
+            named.into_iter().map(|row| row.filter(|row| *row < link.len()).map(|row| row as u32)).collect();
+        let led: Vec<Option<u32>> = named.iter().map(|row| link[(*row)? as usize]).collect();
+        prop_assert_eq!(Rows::from(named).follow(&packed).iter().collect::<Vec<_>>(), led);
+    }
+}

@@ -14,9 +14,20 @@ pub const DIVISION_SCALE: Scale = Scale(10);
 /// The most places that a product keeps.
 pub const MOST_SCALE: Scale = Scale(20);
 
+/// The powers of ten that fit: one is asked for with nearly every number.
+const POWERS: [i128; 39] = {
+    let mut powers = [1; 39];
+    let mut at = 1;
+    while at < powers.len() {
+        powers[at] = 10 * powers[at - 1];
+        at += 1;
+    }
+    powers
+};
+
 /// 10 to the `power`, which is at most 38.
 pub fn power(power: u8) -> i128 {
-    10_i128.pow(u32::from(power.min(38)))
+    POWERS[usize::from(power.min(38))]
 }
 
 /// The number, if it has at most 38 digits.

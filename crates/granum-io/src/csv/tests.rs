@@ -8,7 +8,7 @@ use granum_core::table::{Column, Lines};
 use granum_core::value::Type;
 use proptest::prelude::*;
 
-use super::lines::{PLAIN, bytes_of};
+use super::lines::{Desk, PLAIN, bytes_of, write_text};
 use super::part::{CsvPart, Layout, cell};
 use super::scan::last_record_end;
 use super::*;
@@ -269,7 +269,23 @@ proptest! {
                 bytes_of(&line, 1, PLAIN)
             })
             .collect();
-        prop_assert_eq!(bytes_of(&wide, rows.len(), PLAIN), one_by_one);
+        prop_assert_eq!(&bytes_of(&wide, rows.len(), PLAIN), &one_by_one);
+        // What was there before does not shine through, neither on the desk nor in the memory.
+        let mut desk = Desk::default();
+        let others = vec![Column::Text((0..9).map(|row| Some("\"long\" ".repeat(row))).collect()); 3];
+        let memory = desk.lines(&others, 9, PLAIN, vec![]);
+        prop_assert_eq!(&memory, &bytes_of(&others, 9, PLAIN));
+        prop_assert_eq!(desk.lines(&wide, rows.len(), PLAIN, memory), one_by_one);
+    }
+
+    #[test]
+    fn a_text_is_in_quotes_where_it_has_one_of_four_signs(text in "[a-z,;\"\n\r \u{80}-\u{ff}]{0,40}", semicolon: bool) {
+        let delimiter = if semicolon { b';' } else { b',' };
+        let mut out = vec![];
+        write_text(text.as_bytes(), delimiter, &mut out);
+        let quoted = text.contains(['"', '\n', '\r', char::from(delimiter)]);
+        let wanted = if quoted { format!("\"{}\"", text.replace('"', "\"\"")) } else { text };
+        prop_assert_eq!(out, wanted.as_bytes());
     }
 }
 

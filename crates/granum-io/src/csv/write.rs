@@ -1,20 +1,20 @@
 //! Rows → CSV: UTF-8, `\n`, quotes only where needed, decimals with all places, blank as nothing; unless something
 //! else is said.
 use std::io::{self, Write};
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, PoisonError};
 
 use granum_core::port::{Encoded, Encoder, NamedAs, Style};
 use granum_core::table::Column;
 use granum_core::value::Type;
 
 use super::letters::Letters;
-use super::lines::{PLAIN, Signs, bytes_of, write_text};
+use super::lines::{Desk, PLAIN, Signs, write_text};
 use crate::format::{Unwritable, Writer};
 
 /// Writes a table as text with signs between fields.
 pub(crate) struct CsvWriter {
     header: Vec<u8>,
-    signs: Signs,
+    encoder: Arc<CsvEncoder>,
     letters: Letters,
 }
 
@@ -41,13 +41,14 @@ impl CsvWriter {
         let signs = Signs::of(name, style);
         let letters = Letters::new(style.encoding.as_deref(), style.marked)?;
         let names = columns.iter().map(|(name, _)| name.as_str());
-        Ok(Self { header: header(names, signs.delimiter), signs, letters })
+        let encoder = Arc::new(CsvEncoder { signs, kept: Mutex::default() });
+        Ok(Self { header: header(names, signs.delimiter), encoder, letters })
     }
 }
 
 impl Writer for CsvWriter {
     fn encoder(&self) -> Arc<dyn Encoder> {
-        Arc::new(CsvEncoder(self.signs))
+        Arc::<CsvEncoder>::clone(&self.encoder)
     }
 
     fn begin(&mut self, out: &mut dyn Write) -> io::Result<()> {
@@ -56,25 +57,52 @@ impl Writer for CsvWriter {
     }
 
     fn take(&mut self, rows: Encoded, out: &mut dyn Write) -> io::Result<()> {
-        match rows {
-            Encoded::Bytes(bytes) => self.letters.write(&bytes, out),
-            Encoded::Rows(columns, rows) => {
-                self.letters.write(&bytes_of(&columns, rows, self.signs), out)
-            }
-        }
+        let bytes = match rows {
+            Encoded::Bytes(bytes) => bytes,
+            Encoded::Rows(columns, rows) => self.encoder.lines(&columns, rows),
+        };
+        self.letters.write(&bytes, out)?;
+        self.encoder.keep(|kept| kept.written.push(bytes));
+        Ok(())
     }
 
     fn finish(&mut self, _: &mut dyn Write) -> io::Result<()> {
+        self.encoder.keep(|kept| *kept = Kept::default());
         Ok(())
     }
 }
 
 /// Makes CSV of rows.
-pub(crate) struct CsvEncoder(Signs);
+struct CsvEncoder {
+    signs: Signs,
+    kept: Mutex<Kept>,
+}
+
+/// Memory that rows were made into lines in, for other rows: the system would have to clear it anew.
+#[derive(Default)]
+struct Kept {
+    desks: Vec<Desk>,
+    /// What held lines that are written.
+    written: Vec<Vec<u8>>,
+}
+
+impl CsvEncoder {
+    fn keep<T>(&self, work: impl FnOnce(&mut Kept) -> T) -> T {
+        work(&mut self.kept.lock().unwrap_or_else(PoisonError::into_inner))
+    }
+
+    fn lines(&self, columns: &[Column], rows: usize) -> Vec<u8> {
+        let (desk, memory) = self.keep(|kept| (kept.desks.pop(), kept.written.pop()));
+        let mut desk = desk.unwrap_or_default();
+        let lines = desk.lines(columns, rows, self.signs, memory.unwrap_or_default());
+        self.keep(|kept| kept.desks.push(desk));
+        lines
+    }
+}
 
 impl Encoder for CsvEncoder {
     fn encode(&self, columns: &[Column], rows: usize) -> Encoded {
-        Encoded::Bytes(bytes_of(columns, rows, self.0))
+        Encoded::Bytes(self.lines(columns, rows))
     }
 }
 

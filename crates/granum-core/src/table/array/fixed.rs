@@ -153,8 +153,10 @@ impl<T: Native> FromIterator<Option<T>> for Fixed<T> {
 
 /// Sets `bit` for each value that is not the one before it.
 pub(in crate::table) fn mark<T: PartialEq>(values: &[T], bit: u64, changed: &mut [u64]) {
-    for (pair, changed) in values.windows(2).zip(changed.iter_mut().skip(1)) {
-        // Without a branch, since whether there is a change is anybody's guess.
-        *changed |= u64::from(pair[0] != pair[1]) * bit;
+    let (Some(own), Some(changed)) = (values.get(1..), changed.get_mut(1..)) else { return };
+    // Without a branch, since whether there is a change is anybody's guess.
+    let pairs = values.iter().zip(own);
+    for ((before, own), changed) in pairs.zip(changed) {
+        *changed |= u64::from(before != own) * bit;
     }
 }

@@ -19,6 +19,7 @@ pub(crate) use piece::PIECE;
 pub use present::{Present, PresentBuilder};
 use shared::Shared;
 pub(crate) use shared::with_room;
+pub(in crate::table) use take::named;
 pub use text_builder::TextBuilder;
 pub use texts::Texts;
 pub use truths::Truths;

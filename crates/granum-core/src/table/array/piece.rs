@@ -118,10 +118,57 @@ impl Piece {
     /// The named rows; of a blank number something without a meaning.
     pub fn take(&self, rows: &Fixed<u32>) -> Self {
         match &self.codes {
+            Codes::Each if !self.views.is_empty() && self.views.len() <= rows.len() / 2 => {
+                self.named(rows)
+            }
             Codes::Each => Self::each(named_values(&self.views, rows, View::EMPTY)),
             Codes::Small(codes) => self.with(Codes::Small(named_values(codes, rows, 0).into())),
             Codes::Large(codes) => self.with(Codes::Large(named_values(codes, rows, 0).into())),
         }
+    }
+
+    /// The same of few texts, which many rows name: they are a dictionary.
+    fn named(&self, rows: &Fixed<u32>) -> Self {
+        let (numbers, last) = (rows.values().iter(), self.views.len() as u32 - 1);
+        // What stands under a blank is any number.
+        let most =
+            if rows.blanks() > 0 { last } else { numbers.clone().copied().fold(0, u32::max) };
+        assert!(most <= last, "row {most} of {last} and one");
+        self.with(if last <= u8::MAX.into() {
+            Codes::Small(numbers.map(|row| *row.min(&last) as u8).collect::<Vec<_>>().into())
+        } else {
+            Codes::Large(numbers.map(|row| *row.min(&last) as u16).collect::<Vec<_>>().into())
+        })
+    }
+
+    /// The named rows of several pieces, which begin at row `from` of the first, by the dictionaries of those that
+    /// they stand in; nothing where one of these has none, or all together are more than half as many as the rows.
+    pub fn take_coded(pieces: &[Piece], from: usize, rows: &Fixed<u32>) -> Option<Self> {
+        let most = (rows.len() / 2).min(1 << 16);
+        let mut begins: Vec<Option<u16>> = vec![None; pieces.len()];
+        let mut found = Coded { codes: Vec::with_capacity(rows.len()), dictionary: vec![] };
+        for at in 0..rows.len() {
+            let Some(row) = rows.get(at) else {
+                found.codes.push(0);
+                continue;
+            };
+            let row = from + row as usize;
+            let piece = &pieces[row / PIECE];
+            let begin = if let Some(begin) = begins[row / PIECE] {
+                begin
+            } else {
+                let begin = u16::try_from(found.dictionary.len()).ok()?;
+                let own = piece.dictionary()?.views;
+                if found.dictionary.len() + own.len() > most {
+                    return None;
+                }
+                found.dictionary.extend_from_slice(&own);
+                *begins[row / PIECE].insert(begin)
+            };
+            found.codes.push(begin + piece.code(row % PIECE) as u16);
+        }
+        // Without any text, blanks have no code.
+        (!found.dictionary.is_empty()).then(|| found.into())
     }
 
     /// The rows where `keep` is true.
@@ -169,6 +216,8 @@ impl Piece {
 /// Different texts and the rows that have them; `None` where a dictionary would not halve what a view for
 /// each row takes, as far as the first rows tell. `bytes` are those of a text that does not stand in its view.
 pub(super) fn coded<'a>(views: &[View], bytes: impl Fn(View) -> &'a [u8]) -> Option<Coded> {
+    /// The bits of the place where a view's code is kept.
+    const RECENT: u32 = if cfg!(test) { 2 } else { 12 };
     /// So many rows are looked at before it is given up.
     const LOOKED_AT: usize = 1 << 12;
     let state = FixedState::with_seed(0);
@@ -179,8 +228,10 @@ pub(super) fn coded<'a>(views: &[View], bytes: impl Fn(View) -> &'a [u8]) -> Opt
         a == b || (!a.is_whole() && a.head() == b.head() && bytes(a) == bytes(b))
     };
     let most = views.len() / 2;
+    // The code that was given last to one of those views that stand here: most that repeat are found without a search.
+    let mut recent = [0_u16; 1 << RECENT];
     let mut found = Coded { codes: Vec::with_capacity(views.len()), dictionary: vec![] };
-    let mut known: HashTable<u16> = HashTable::new();
+    let mut known: HashTable<u16> = HashTable::with_capacity(views.len() / 64);
     for (row, view) in views.iter().enumerate() {
         if row > 0 && *view == views[row - 1] {
             found.codes.push(found.codes[row - 1]);
@@ -189,6 +240,11 @@ pub(super) fn coded<'a>(views: &[View], bytes: impl Fn(View) -> &'a [u8]) -> Opt
         let Coded { codes, dictionary } = &mut found;
         if row == LOOKED_AT && dictionary.len() > LOOKED_AT / 4 * 3 {
             return None;
+        }
+        let recent = &mut recent[(view.folded() >> (u64::BITS - RECENT)) as usize];
+        if dictionary.get(usize::from(*recent)) == Some(view) {
+            codes.push(*recent);
+            continue;
         }
         let key = hash(*view);
         let code = known.find(key, |code| same(dictionary[usize::from(*code)], *view));
@@ -203,6 +259,7 @@ pub(super) fn coded<'a>(views: &[View], bytes: impl Fn(View) -> &'a [u8]) -> Opt
                 code
             }
         };
+        *recent = code;
         codes.push(code);
     }
     Some(found)

@@ -3,7 +3,7 @@
 use super::{Bits, BitsBuilder, Fixed, Native, Present, Truths};
 
 /// Which of the named rows have a value: those that are named by a number, and are not blank there.
-pub(super) fn named(present: Option<&Present>, rows: &Fixed<u32>) -> Option<Present> {
+pub(in crate::table) fn named(present: Option<&Present>, rows: &Fixed<u32>) -> Option<Present> {
     match (present.filter(|present| present.blanks() > 0), rows.present()) {
         (None, named) => named.cloned(),
         (Some(present), None) => {

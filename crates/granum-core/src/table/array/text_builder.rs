@@ -233,8 +233,12 @@ impl Texts {
             None => View::EMPTY,
         };
         if rows.len() <= PIECE {
-            let views = (0..rows.len()).map(view).collect();
-            let form = Form::One(Piece::each(views));
+            let coded = match &self.form {
+                Form::Many { pieces, from, .. } => Piece::take_coded(pieces, *from, rows),
+                Form::One(_) => None,
+            };
+            let views = || Piece::each((0..rows.len()).map(view).collect());
+            let form = Form::One(coded.unwrap_or_else(views));
             return Self { form, blocks: Arc::clone(&self.blocks), present };
         }
         let mut taken = TextBuilder::of(self, rows.len());

@@ -299,6 +299,12 @@ impl<T: Wide> Whole<T> {
     }
 }
 
+impl From<Vec<i64>> for Whole<i128> {
+    fn from(values: Vec<i64>) -> Self {
+        Self(Form::Eight(values.into()))
+    }
+}
+
 impl<T: Wide> From<Fixed<T>> for Whole<T> {
     fn from(values: Fixed<T>) -> Self {
         Self(Form::All(values))

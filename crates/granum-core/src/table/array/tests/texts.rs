@@ -131,6 +131,39 @@ fn texts_that_repeat_stand_once_in_a_dictionary_and_their_long_ones_once_in_a_bl
 }
 
 #[test]
+fn rows_that_name_few_texts_have_numbers_in_their_dictionaries() {
+    let rows = |numbers: &[Option<u32>]| Fixed::<u32>::from(numbers.to_vec());
+    // Of few texts, their places are the numbers; a blank has whichever.
+    let few: Texts =
+        ["a", "a text that is longer than a view", "c"].map(Some).into_iter().collect();
+    let named = [Some(2), None, Some(0), Some(1), Some(2), Some(2), None, Some(0)];
+    let taken = few.take(&rows(&named));
+    assert_eq!(taken.size(), 8 + 3 * 16);
+    assert_eq!(plain(&taken), named.map(|row| row.map(|row| few.value(row as usize).to_owned())));
+    assert_eq!(plain(&few.take(&rows(&[None; 8]))), vec![None; 8]);
+    assert_eq!(few.take(&rows(&named[..5])).size(), 5 * 16);
+    // Of several pieces those dictionaries are put together that rows stand in.
+    let texts: Texts = (0..4 * PIECE).map(|at| Some(["a", "b"][at / 3 % 2])).collect();
+    let across: Vec<Option<u32>> = (0..8).map(|at| Some(at % 2 * 8 + at)).collect();
+    let taken = texts.take(&rows(&across));
+    assert_eq!(taken.size(), 8 + 2 * 2 * 16);
+    let wanted = across.iter().map(|row| row.map(|row| texts.value(row as usize).to_owned()));
+    assert_eq!(plain(&taken), wanted.collect::<Plain>());
+    // One of more texts than half the rows is none, nor is one where a piece has none.
+    assert_eq!(texts.take(&rows(&[Some(0), Some(9), Some(17)])).size(), 3 * 16);
+    let different: Texts = (0..3 * PIECE).map(|at| Some(format!("{}", at / PIECE * at))).collect();
+    let taken = different.take(&rows(&[0, 1, 2, 3, 4, 5, 6, 8].map(Some)));
+    assert_eq!((taken.size(), taken.value(7)), (8 * 16, "8"));
+}
+
+#[test]
+#[should_panic(expected = "row 3 of 2 and one")]
+fn a_row_that_is_not_there_is_no_text() {
+    let few: Texts = ["a", "b", "c"].map(Some).into_iter().collect();
+    few.take(&vec![0, 1, 2, 3, 0, 0].into());
+}
+
+#[test]
 fn a_dictionary_has_numbers_of_one_byte_or_two_and_none_where_it_does_not_pay() {
     let piece = |different: usize, rows: usize| {
         let views: Vec<View> =

@@ -1,17 +1,17 @@
-//! Where the values of a dictionary are found: numbers by hashes.
+//! Where values and keys are found: their numbers by hashes.
 //!
 //! A table of a million values is larger than what a core has at hand, so that nearly each look-up waits for memory.
 //! Slots can be read ahead for many values at once: reads that do not wait for each other go on together.
 
 /// Numbers, each with a part of the hash of its value.
 #[derive(Debug, Default)]
-pub(super) struct Slots {
+pub(crate) struct ByHash {
     /// The upper half is a part of the hash, the lower half the number and one; 0 where nothing stands.
     slots: Vec<u64>,
     count: usize,
 }
 
-impl Slots {
+impl ByHash {
     /// How many bytes they take.
     pub fn bytes_held(&self) -> usize {
         self.slots.capacity() * size_of::<u64>()
@@ -94,7 +94,7 @@ mod tests {
             tags in prop::collection::vec(prop_oneof![0..4_u32, any::<u32>(), Just(u32::MAX)], 0..200),
             room in 0..300_usize,
         ) {
-            let mut slots = Slots::default();
+            let mut slots = ByHash::default();
             for (number, tag) in tags.iter().enumerate() {
                 if number == tags.len() / 2 {
                     slots.reserve(room);
