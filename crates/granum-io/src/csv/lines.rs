@@ -6,6 +6,8 @@
 use granum_core::table::{Column, Present};
 use granum_core::value::{Type, day, decimal};
 
+use super::quotes::write_text;
+
 /// So many columns are watched for changes; those behind them count as changed.
 const WATCHED: usize = 64;
 
@@ -58,7 +60,7 @@ impl Desk {
         memory: Vec<u8>,
     ) -> Vec<u8> {
         self.cells.resize_with(columns.len(), Cells::default);
-        let mut lines = Lines::new(memory, columns.len(), rows, signs.delimiter);
+        let mut lines = Lines::new(memory, columns.len(), rows);
         for from in (0..rows).step_by(AT_ONCE) {
             let count = AT_ONCE.min(rows - from);
             // With the row above, that changes are seen.
@@ -86,9 +88,18 @@ impl Desk {
                 column.mark_changes(1 << at, &mut self.changes);
             }
             let count = changed_rows(&self.changes, above, at, &mut self.changed);
-            cells.fill(column, &self.changed[..count], columns.len() == 1, signs);
+            let place = Place { alone: columns.len() == 1, last: at + 1 == columns.len() };
+            cells.fill(column, &self.changed[..count], place, signs);
         }
     }
+}
+
+/// Where a column stands in a line.
+#[derive(Clone, Copy)]
+struct Place {
+    /// It is the only one.
+    alone: bool,
+    last: bool,
 }
 
 /// The rows behind the first `above` that have another value in column `at` than the row above; how many they are.
@@ -103,12 +114,13 @@ fn changed_rows(changes: &[u64], above: usize, at: usize, rows: &mut [u32]) -> u
     count
 }
 
-/// The new cells of a column, in the order of their rows.
+/// The new cells of a column, in the order of their rows, each with the sign that stands behind it.
 #[derive(Default)]
 struct Cells {
     bytes: Vec<u8>,
-    lengths: Vec<u32>,
-    /// The longest of them.
+    /// Where each ends.
+    ends: Vec<u32>,
+    /// The longest of them, with that sign.
     longest: usize,
     /// How many have been taken, and where the next begins.
     taken: usize,
@@ -116,13 +128,14 @@ struct Cells {
 }
 
 impl Cells {
-    /// Makes cells of some rows of a column, which may be the only one, in place of those that it had.
-    fn fill(&mut self, column: &Column, rows: &[u32], alone: bool, signs: Signs) {
+    /// Makes cells of some rows of a column, in place of those that it had.
+    fn fill(&mut self, column: &Column, rows: &[u32], place: Place, signs: Signs) {
         self.bytes.clear();
-        self.lengths.clear();
+        self.ends.clear();
         (self.longest, self.taken, self.start) = (0, 0, 0);
         let present = column.present().filter(|present| present.blanks() > 0);
-        let mut making = Making { cells: self, rows, present, alone };
+        let behind = if place.last { b'\n' } else { signs.delimiter };
+        let mut making = Making { cells: self, rows, present, alone: place.alone, behind };
         match column {
             Column::Text(texts) => {
                 making.each(|row, out| {
@@ -147,7 +160,7 @@ impl Cells {
     /// Where the next cell stands.
     fn next(&mut self) -> std::ops::Range<usize> {
         let start = self.start;
-        self.start += self.lengths[self.taken] as usize;
+        self.start = self.ends[self.taken] as usize;
         self.taken += 1;
         start..self.start
     }
@@ -161,11 +174,13 @@ struct Making<'a> {
     present: Option<Present>,
     /// The column is the only one.
     alone: bool,
+    /// The sign behind each cell.
+    behind: u8,
 }
 
 impl Making<'_> {
     fn each(&mut self, write: impl Fn(usize, &mut Vec<u8>)) {
-        let Cells { bytes, lengths, longest, .. } = &mut *self.cells;
+        let Cells { bytes, ends, longest, .. } = &mut *self.cells;
         for row in self.rows {
             let (row, before) = (*row as usize, bytes.len());
             if self.present.as_ref().is_none_or(|present| present.has(row)) {
@@ -174,8 +189,9 @@ impl Making<'_> {
                 // A blank in the only column would be an empty line, which is no row.
                 bytes.extend_from_slice(b"\"\"");
             }
+            bytes.push(self.behind);
             *longest = (bytes.len() - before).max(*longest);
-            lengths.push((bytes.len() - before) as u32);
+            ends.push(bytes.len() as u32);
         }
     }
 }
@@ -213,25 +229,24 @@ struct Lines {
     cells: Vec<usize>,
     /// As the next is made: the first cell that is not made yet. Those behind it are where they were.
     next: usize,
-    delimiter: u8,
     /// The bytes that a line may have.
     longest: usize,
 }
 
 impl Lines {
     /// No lines yet, of so many rows and columns, in memory whose bytes are of no use any more.
-    fn new(memory: Vec<u8>, columns: usize, rows: usize, delimiter: u8) -> Self {
+    fn new(memory: Vec<u8>, columns: usize, rows: usize) -> Self {
         let mut out = memory;
         out.clear();
         // As good a guess as any; a page that nothing is written to costs nothing.
         out.reserve(rows * columns * 8);
-        Self { out, end: 0, above: 0, cells: vec![0; columns + 1], next: 0, delimiter, longest: 0 }
+        Self { out, end: 0, above: 0, cells: vec![0; columns + 1], next: 0, longest: 0 }
     }
 
     /// What lines are made of from now on.
     fn expect_cells(&mut self, cells: &[Cells]) {
         // What is not new is as in the line above, however long that was.
-        let longest = cells.iter().map(|cells| cells.longest + 1).sum::<usize>();
+        let longest = cells.iter().map(|cells| cells.longest).sum::<usize>();
         self.longest = longest + self.cells[cells.len()];
     }
 
@@ -272,8 +287,6 @@ impl Lines {
             self.out[self.end..self.end + length].copy_from_slice(&cells.bytes[cell]);
         }
         self.end += length;
-        self.out[self.end] = if at + 2 == self.cells.len() { b'\n' } else { self.delimiter };
-        self.end += 1;
     }
 
     /// Adds the cells up to `end` as they are in the line above.
@@ -284,12 +297,11 @@ impl Lines {
         }
         let (from, to) = (self.cells[self.next], self.cells[end]);
         let (first, here) = (self.above + from, self.end - start);
-        if to - from <= FEW {
+        // No more than a line is taken over, and so nothing of it is written over before it is read.
+        for at in (0..to - from).step_by(FEW) {
             let mut few = [0; FEW];
-            few.copy_from_slice(&self.out[first..first + FEW]);
-            self.out[self.end..self.end + FEW].copy_from_slice(&few);
-        } else {
-            self.out.copy_within(first..self.above + to, self.end);
+            few.copy_from_slice(&self.out[first + at..first + at + FEW]);
+            self.out[self.end + at..self.end + at + FEW].copy_from_slice(&few);
         }
         self.end += to - from;
         if here != from {
@@ -303,41 +315,4 @@ impl Lines {
         self.out.truncate(self.end);
         self.out
     }
-}
-
-/// A text, in quotes where it has to be.
-pub(crate) fn write_text(text: &[u8], delimiter: u8, out: &mut Vec<u8>) {
-    if is_plain(text, delimiter) {
-        out.extend_from_slice(text);
-        return;
-    }
-    out.push(b'"');
-    for byte in text {
-        if *byte == b'"' {
-            out.push(b'"');
-        }
-        out.push(*byte);
-    }
-    out.push(b'"');
-}
-
-/// Whether a text has no sign that quotes are for.
-fn is_plain(text: &[u8], delimiter: u8) -> bool {
-    let special = [b'"', b'\n', b'\r', delimiter];
-    let (words, rest) = text.as_chunks::<8>();
-    let plain = |word: u64| special.iter().all(|sign| !has(word, *sign));
-    words.iter().all(|word| plain(u64::from_le_bytes(*word)))
-        && match text.last_chunk::<8>() {
-            // Some of them are looked at twice, which is quicker than each by itself.
-            Some(last) => rest.is_empty() || plain(u64::from_le_bytes(*last)),
-            None => !rest.iter().any(|byte| special.contains(byte)),
-        }
-}
-
-/// Whether one of eight bytes is a sign: a byte of zero is the only one that borrows from its highest bit, which it has
-/// not. (A known way; S. E. Anderson, "Bit Twiddling Hacks", "Determine if a word has a zero byte".)
-fn has(word: u64, sign: u8) -> bool {
-    const ONES: u64 = u64::from_le_bytes([1; 8]);
-    let zeros = word ^ (ONES * u64::from(sign));
-    zeros.wrapping_sub(ONES) & !zeros & (ONES << 7) != 0
 }

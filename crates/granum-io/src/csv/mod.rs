@@ -9,6 +9,7 @@ mod letters;
 mod lines;
 mod look;
 mod part;
+mod quotes;
 mod reader;
 mod records;
 mod scan;

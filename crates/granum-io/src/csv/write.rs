@@ -8,7 +8,8 @@ use granum_core::table::Column;
 use granum_core::value::Type;
 
 use super::letters::Letters;
-use super::lines::{Desk, PLAIN, Signs, write_text};
+use super::lines::{Desk, PLAIN, Signs};
+use super::quotes::write_text;
 use crate::format::{Unwritable, Writer};
 
 /// Writes a table as text with signs between fields.

@@ -1,6 +1,7 @@
 //! The texts of a run of rows: a view for each, or where they repeat, each a number in a dictionary.
 
 use std::hash::BuildHasher;
+use std::ops::Range;
 
 use foldhash::fast::FixedState;
 use hashbrown::HashTable;
@@ -190,7 +191,7 @@ impl Piece {
     }
 
     /// Adds the views of some rows.
-    pub fn copy(&self, rows: std::ops::Range<usize>, out: &mut Vec<View>) {
+    pub fn copy(&self, rows: Range<usize>, out: &mut Vec<View>) {
         match &self.codes {
             Codes::Each => out.extend_from_slice(&self.views[rows]),
             Codes::Small(codes) => {
@@ -265,7 +266,53 @@ pub(super) fn coded<'a>(views: &[View], bytes: impl Fn(View) -> &'a [u8]) -> Opt
     Some(found)
 }
 
+/// Rows of some pieces one after the other, of which all have a dictionary, in pieces again: no text is looked at, only
+/// their numbers, and so a text of two pieces stands twice in a dictionary that comes of both. `rows` come in runs, and
+/// are `count`. Nothing where a piece has no dictionary, or one would not halve what views take.
+pub(super) fn recoded(
+    pieces: &[Piece],
+    rows: impl Iterator<Item = Range<usize>>,
+    count: usize,
+) -> Option<Vec<Piece>> {
+    const NONE: u16 = u16::MAX;
+    let mut made = Vec::with_capacity(count.div_ceil(PIECE));
+    let mut coded = Coded::default();
+    // Of the piece that rows come from: its number, and the new codes of its own.
+    let (mut of, mut new) = (usize::MAX, vec![]);
+    let mut wanted = count.min(PIECE);
+    for Range { start: mut at, end } in rows {
+        while at < end {
+            let piece = &pieces[at / PIECE];
+            if of != at / PIECE {
+                of = at / PIECE;
+                new.clear();
+                new.resize(piece.dictionary()?.len(), NONE);
+            }
+            let to = (at / PIECE * PIECE + PIECE).min(end).min(at + wanted - coded.codes.len());
+            for row in at % PIECE..at % PIECE + (to - at) {
+                let code = piece.code(row);
+                if new[code] == NONE {
+                    if coded.dictionary.len() >= wanted / 2 {
+                        return None;
+                    }
+                    new[code] = coded.dictionary.len() as u16;
+                    coded.dictionary.push(piece.views[code]);
+                }
+                coded.codes.push(new[code]);
+            }
+            at = to;
+            if coded.codes.len() == wanted {
+                made.push(std::mem::take(&mut coded).into());
+                wanted = count.saturating_sub(made.len() * PIECE).min(PIECE);
+                of = usize::MAX;
+            }
+        }
+    }
+    Some(made)
+}
+
 /// The different texts of some rows, and which each row has.
+#[derive(Default)]
 pub(super) struct Coded {
     codes: Vec<u16>,
     /// In the order of their first rows.

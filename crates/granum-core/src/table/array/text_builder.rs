@@ -4,7 +4,7 @@ use std::collections::HashMap;
 use std::ops::Range;
 use std::sync::Arc;
 
-use super::piece::{PIECE, Piece, coded};
+use super::piece::{PIECE, Piece, coded, recoded};
 use super::take::{kept, named};
 use super::texts::{Block, Form};
 use super::{Bits, Fixed, Present, PresentBuilder, Texts, View, with_room};
@@ -249,8 +249,18 @@ impl Texts {
     /// The rows where `keep` is true.
     pub(crate) fn filter(&self, keep: &Bits) -> Self {
         let present = kept(self.present(), keep);
-        if let Form::One(piece) = &self.form {
-            let form = Form::One(piece.filter(keep));
+        let made = match &self.form {
+            Form::One(piece) => Some(vec![piece.filter(keep)]),
+            Form::Many { pieces, from, .. } => {
+                let rows = keep.runs().map(|(start, end)| from + start..from + end);
+                recoded(pieces, rows, keep.count())
+            }
+        };
+        if let Some(pieces) = made.filter(|pieces| !pieces.is_empty()) {
+            let form = match <[Piece; 1]>::try_from(pieces) {
+                Ok([piece]) => Form::One(piece),
+                Err(pieces) => Form::Many { pieces: pieces.into(), from: 0, rows: keep.count() },
+            };
             return Self { form, blocks: Arc::clone(&self.blocks), present };
         }
         let mut left = TextBuilder::of(self, keep.count());

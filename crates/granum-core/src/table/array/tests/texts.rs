@@ -157,6 +157,25 @@ fn rows_that_name_few_texts_have_numbers_in_their_dictionaries() {
 }
 
 #[test]
+fn rows_that_stay_of_pieces_with_dictionaries_keep_their_numbers() {
+    let texts: Texts = (0..5 * PIECE).map(|at| Some(["a", "b", "c"][at / 8 % 3])).collect();
+    let stay = |keep: &dyn Fn(usize) -> bool| {
+        let keep: Vec<bool> = (0..texts.len()).map(keep).collect();
+        let left = texts.filter(&keep.clone().into());
+        let wanted = (0..texts.len()).filter(|row| keep[*row]);
+        let wanted: Plain = wanted.map(|row| Some(texts.value(row).to_owned())).collect();
+        assert_eq!(plain(&left), wanted);
+        left
+    };
+    // All but one row, in pieces that begin elsewhere: two texts in each, but for the last.
+    assert_eq!(stay(&|row| row != 3).size(), 39 + 9 * 16);
+    // Few rows are one piece, and no rows none; where hardly any text repeats, each row has a view.
+    assert_eq!(stay(&|row| row < 8).size(), 8 + 16);
+    assert_eq!(stay(&|_| false).size(), 0);
+    assert_eq!(stay(&|row| row % 8 == 0).size(), 5 * 16);
+}
+
+#[test]
 #[should_panic(expected = "row 3 of 2 and one")]
 fn a_row_that_is_not_there_is_no_text() {
     let few: Texts = ["a", "b", "c"].map(Some).into_iter().collect();
