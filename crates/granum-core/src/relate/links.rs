@@ -110,7 +110,7 @@ fn single(from: &Subject, to: &Subject, key: usize) -> Vec<FoundLink> {
         if ty == Type::Integer && names != Alike::Same {
             doubts.push(Doubt::SmallNumbers);
         }
-        if shares.distinct_matched * 100 < target.distinct && names != Alike::Same {
+        if shares.reached * 100 < target.distinct && names != Alike::Same {
             doubts.push(Doubt::BarelyReached);
         }
         if declared {
@@ -129,13 +129,16 @@ fn single(from: &Subject, to: &Subject, key: usize) -> Vec<FoundLink> {
             keys: vec![(column.name.clone(), target.name.clone())],
             on: pair_words(&left, &right),
             as_text: read_as_text((from, at), (to, key), &met.mend),
-            multiplicity: Multiplicity::of(own_key || is_unique(column, keyed)),
+            multiplicity: Multiplicity::of(
+                met.found.lead_apart() && (own_key || is_unique(column, keyed)),
+            ),
             rows,
             matched: shares.matched,
             mended: shares.mended,
             blank: column.blanks,
             distinct: column.distinct,
             distinct_matched: shares.distinct_matched,
+            target_reached: shares.reached.min(target.distinct),
             one_in: met.one_in,
             target_distinct: target.distinct,
             target_dedupe: to.dedupe.clone().filter(|_| repeats(to, key)),

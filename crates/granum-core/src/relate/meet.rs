@@ -5,6 +5,7 @@ use std::collections::HashMap;
 
 use crate::link::mend::{Change, changed, needed};
 use crate::survey::{CodedColumn, Dictionary};
+use crate::table::Bits;
 
 /// A part of the values tells whether it is worth to look at all of them.
 const PROBED: usize = 200;
@@ -26,6 +27,8 @@ pub(super) struct Shares {
     /// Different keys, and those of them that the other side has.
     pub distinct: u64,
     pub distinct_matched: u64,
+    /// Different keys of the other side that these lead to: fewer where several are spellings of one.
+    pub reached: u64,
     /// Rows that have a key, those that lead somewhere, and those that do so once their keys are mended.
     pub rows: u64,
     pub matched: u64,
@@ -33,6 +36,11 @@ pub(super) struct Shares {
 }
 
 impl Shares {
+    /// Whether no two keys are spellings of one.
+    pub fn lead_apart(self) -> bool {
+        self.reached == self.distinct_matched
+    }
+
     /// The same shares of all keys and rows.
     pub fn of_all(self, distinct: u64, rows: u64) -> Self {
         let share = |of: u64, all: u64, found: u64| {
@@ -41,6 +49,7 @@ impl Shares {
         Self {
             distinct,
             distinct_matched: share(self.distinct_matched, distinct, self.distinct),
+            reached: share(self.reached, distinct, self.distinct),
             rows,
             matched: share(self.matched, rows, self.rows),
             mended: share(self.mended, rows, self.rows),
@@ -99,6 +108,7 @@ pub(super) fn meet(
     let found = Shares {
         distinct: asked.len() as u64,
         distinct_matched: to.iter().flatten().count() as u64,
+        reached: Bits::of(target.dictionary.len(), to.iter().flatten().copied()).count() as u64,
         rows: asked.numbers().map(|number| dictionary.rows(number)).sum(),
         matched: after,
         mended: after - before,

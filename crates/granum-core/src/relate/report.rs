@@ -108,6 +108,8 @@ pub struct FoundLink {
     pub distinct: u64,
     /// Keys of the source that the target has.
     pub distinct_matched: u64,
+    /// Keys of the target that one of these leads to: fewer where several are spellings of one.
+    pub target_reached: u64,
     /// Different keys of the target.
     pub target_distinct: u64,
     /// One in so many keys was looked at, since memory had no room for more, and the numbers of keys and of rows that

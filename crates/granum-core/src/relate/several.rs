@@ -82,13 +82,14 @@ pub(super) fn several(
             .zip(&maps)
             .flat_map(|((a, b), met)| read_as_text((from, *a), (to, *b), &met.mend))
             .collect(),
-        multiplicity: Multiplicity::of(is_key || !led.repeats),
+        multiplicity: Multiplicity::of(found.lead_apart() && (is_key || !led.repeats)),
         rows,
         matched: shares.matched,
         mended: shares.mended,
         blank,
         distinct: shares.distinct,
         distinct_matched: shares.distinct_matched,
+        target_reached: shares.reached.min(keys.distinct),
         target_distinct: keys.distinct,
         target_dedupe: to.dedupe.clone().filter(|_| keys.repeat),
         one_in: led.one_in,
@@ -268,9 +269,12 @@ fn led(sides: &[Side<'_>], rows: usize, keys: &TargetKeys, most: usize) -> Led {
         }
     });
     let sum = |of: &dyn Fn(&KeyRows) -> u64| known.values().map(of).sum::<u64>();
+    let reached: HashSet<u64, FixedState> =
+        known.values().filter(|of| of.met).map(|of| of.by).collect();
     let found = Shares {
         distinct: known.len() as u64,
         distinct_matched: sum(&|of| of.met.into()),
+        reached: reached.len() as u64,
         rows: sum(&|of| of.rows),
         matched: sum(&|of| if of.met { of.rows } else { 0 }),
         mended: sum(&|of| if of.mended { of.rows } else { 0 }),

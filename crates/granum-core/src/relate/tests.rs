@@ -99,6 +99,7 @@ fn with_little_memory_links_are_found_in_a_sample_of_the_keys_and_their_shares_t
         near(some.mended.max(500), all.mended.max(500));
         near(some.distinct, all.distinct);
         near(some.distinct_matched, all.distinct_matched);
+        near(some.target_reached, all.target_reached);
         near(some.target_distinct, all.target_distinct);
     }
 }
@@ -315,8 +316,30 @@ fn keys_of_several_columns_say_what_they_need_as_well() {
     assert_eq!((link.on.as_str(), link.matched, link.mended), ("upper(k) = k, l", 3, 1));
 }
 
-/// What a plan finds of a link that was told, written as it was told.
-fn as_a_plan_finds_it(tables: &[(&str, String)], relations: &Relations, link: &FoundLink) -> u64 {
+#[test]
+fn spellings_of_one_key_reach_it_once() {
+    let orders =
+        rows("order_no,customer_no", 12, |at| format!("M{at},{}{at}", [" c", "C"][at % 2]));
+    let both = format!("{orders}M12,C0\n");
+    let customers = rows("customer_no,name", 12, |at| format!("C{at},name {at}"));
+    let told = |orders: String| {
+        let relations = related(&[("orders", orders), ("customers", customers.clone())]);
+        let link = relations.links[0].clone();
+        assert_eq!(link.on, "upper(trim(customer_no)) = customer_no");
+        (link.distinct_matched, link.target_reached, link.multiplicity)
+    };
+    assert_eq!(told(orders), (12, 12, Multiplicity::OneToOne));
+    // Two ways to write the key of one row: two keys, which lead to it together.
+    assert_eq!(told(both), (13, 12, Multiplicity::ManyToOne));
+}
+
+/// What a plan finds of a link that was told, written as it was told: rows that lead to one, rows of the target that
+/// some lead to, and how many lead to one at the most.
+fn as_a_plan_finds_it(
+    tables: &[(&str, String)],
+    relations: &Relations,
+    link: &FoundLink,
+) -> (u64, u64, u64) {
     let input = |name: &str| {
         let table = relations.tables.iter().find(|table| table.name == name).unwrap();
         let reads = link.as_text.iter().filter(|(of, _)| of == name);
@@ -331,8 +354,10 @@ fn as_a_plan_finds_it(tables: &[(&str, String)], relations: &Relations, link: &F
     let plan = format!("{}{}{}\n", input(&link.from), input(&link.to), link.line());
     let (report, _) = crate::engine::tests::memory::run_texts(tables, &plan, 3);
     assert!(report.problems.is_empty(), "{plan}{:?}", report.problems);
-    assert_eq!(report.links[0].rows, link.rows);
-    report.links[0].matched
+    let found = &report.links[0];
+    assert_eq!(found.rows, link.rows);
+    let most = found.spread.as_ref().map_or(0, |spread| spread.most);
+    (found.matched, found.target_rows - found.unreached, most)
 }
 
 proptest! {
@@ -354,7 +379,9 @@ proptest! {
         let tables = [("orders", one), ("customers", two)];
         let relations = related(&tables);
         for link in &relations.links {
-            prop_assert_eq!(as_a_plan_finds_it(&tables, &relations, link), link.matched, "{:?}", link);
+            let (matched, reached, most) = as_a_plan_finds_it(&tables, &relations, link);
+            prop_assert_eq!((matched, reached), (link.matched, link.target_reached), "{:?}", link);
+            prop_assert!(link.multiplicity == Multiplicity::ManyToOne || most <= 1, "{:?}", link);
         }
     }
 

@@ -119,7 +119,7 @@ fn changed_rows(changes: &[u64], above: usize, at: usize, rows: &mut [u32]) -> u
 struct Cells {
     bytes: Vec<u8>,
     /// Where each ends.
-    ends: Vec<u32>,
+    ends: Vec<usize>,
     /// The longest of them, with that sign.
     longest: usize,
     /// How many have been taken, and where the next begins.
@@ -160,7 +160,7 @@ impl Cells {
     /// Where the next cell stands.
     fn next(&mut self) -> std::ops::Range<usize> {
         let start = self.start;
-        self.start = self.ends[self.taken] as usize;
+        self.start = self.ends[self.taken];
         self.taken += 1;
         start..self.start
     }
@@ -191,7 +191,7 @@ impl Making<'_> {
             }
             bytes.push(self.behind);
             *longest = (bytes.len() - before).max(*longest);
-            ends.push(bytes.len() as u32);
+            ends.push(bytes.len());
         }
     }
 }

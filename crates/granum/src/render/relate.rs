@@ -133,7 +133,7 @@ fn link(link: &FoundLink, width: usize) -> String {
         ),
         format!(
             "reaches {about}{} of {} {}",
-            count(link.distinct_matched.min(link.target_distinct)),
+            count(link.target_reached),
             count(link.target_distinct),
             link.to
         ),
@@ -189,7 +189,7 @@ fn doubt_text(doubt: Doubt, link: &FoundLink) -> String {
         Doubt::BarelyReached => format!(
             "only {}{} of {} {} are ever met",
             about(link.one_in),
-            count(link.distinct_matched),
+            count(link.target_reached),
             count(link.target_distinct),
             link.to
         ),
