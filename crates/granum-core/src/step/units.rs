@@ -364,12 +364,8 @@ fn divide_equally(column: &Column, counts: &Counts) -> Option<Vec<i64>> {
     if blank || !counts.special.is_empty() || !(0..column.len()).all(small) {
         return None;
     }
-    Some(counts.each_unit(|row| {
-        let (units, count) = (column.units(row) as i64, u64::from(counts.of[row].max(1)));
-        let (size, sign) = (units.unsigned_abs(), units.signum());
-        let (share, rest) = (size / count, size % count);
-        (0_u64..).map(move |at| sign * (share + u64::from(at < rest)) as i64)
-    }))
+    let parts = |row| parts::equal_short(column.units(row) as i64, counts.of[row].into());
+    Some(counts.each_unit(parts))
 }
 
 /// Divides each row's amount over its units, in parts of so many places. Gives the rows whose amount has

@@ -359,11 +359,11 @@ impl Column {
             Self::DateTime(array) => array.mark_changes(bit, changed),
             Self::Number(array) => array.mark_changes(bit, changed),
             Self::Boolean(array) => {
-                mark(&array.values().iter().collect::<Vec<_>>(), bit, changed);
+                mark(&array.values().iter().collect::<Vec<_>>(), bool::eq, bit, changed);
             }
         }
         if let Some(present) = self.present().filter(|present| present.blanks() > 0) {
-            mark(&present.bits().iter().collect::<Vec<_>>(), bit, changed);
+            mark(&present.bits().iter().collect::<Vec<_>>(), bool::eq, bit, changed);
         }
     }
 }

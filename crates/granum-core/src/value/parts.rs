@@ -20,6 +20,19 @@ pub fn equal(amount: i128, count: u64) -> impl Iterator<Item = i128> {
     (0..count).map(move |at| sign * (share + u128::from(u128::from(at) < rest)) as i128)
 }
 
+/// The first parts of an amount of 64 bits over `count` equal shares, as [`equal`] has them; those behind the
+/// last share are of no use. `amount` is not the least number, and `count` not zero.
+///
+/// ```
+/// let parts: Vec<i64> = granum_core::value::parts::equal_short(-1000, 3).take(3).collect();
+/// assert_eq!(parts, [-334, -333, -333]);
+/// ```
+pub fn equal_short(amount: i64, count: u64) -> impl Iterator<Item = i64> {
+    let (size, sign) = (amount.unsigned_abs(), amount.signum());
+    let (share, rest) = (size / count.max(1), size % count.max(1));
+    (0_u64..).map(move |at| sign * (share + u64::from(at < rest)) as i64)
+}
+
 /// The parts of `amount` over `whole` shares of weight `unit` each and a last one of weight `rest`: whole
 /// units and what is left over of one. `unit` and `rest` are above zero, and all weights together fit.
 ///

@@ -117,7 +117,7 @@ impl<T: Native> Fixed<T> {
 
     /// Sets `bit` for each row whose value is not that of the row before, the first left out.
     pub(in crate::table) fn mark_changes(&self, bit: u64, changed: &mut [u64]) {
-        mark(self.values(), bit, changed);
+        mark(self.values(), T::eq, bit, changed);
     }
 
     /// The values, without a copy where nobody else holds them, and which there are.
@@ -151,12 +151,17 @@ impl<T: Native> FromIterator<Option<T>> for Fixed<T> {
     }
 }
 
-/// Sets `bit` for each value that is not the one before it.
-pub(in crate::table) fn mark<T: PartialEq>(values: &[T], bit: u64, changed: &mut [u64]) {
+/// Sets `bit` for each value that is not the `same` as the one before it.
+pub(in crate::table) fn mark<T>(
+    values: &[T],
+    same: impl Fn(&T, &T) -> bool,
+    bit: u64,
+    changed: &mut [u64],
+) {
     let (Some(own), Some(changed)) = (values.get(1..), changed.get_mut(1..)) else { return };
     // Without a branch, since whether there is a change is anybody's guess.
     let pairs = values.iter().zip(own);
     for ((before, own), changed) in pairs.zip(changed) {
-        *changed |= u64::from(before != own) * bit;
+        *changed |= u64::from(!same(before, own)) * bit;
     }
 }

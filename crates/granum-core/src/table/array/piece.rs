@@ -184,10 +184,15 @@ impl Piece {
     /// Sets `bit` for each row whose text is not that of the row before, the first left out.
     pub fn mark_changes(&self, bit: u64, changed: &mut [u64]) {
         match &self.codes {
-            Codes::Each => mark(&self.views, bit, changed),
-            Codes::Small(codes) => mark(codes, bit, changed),
-            Codes::Large(codes) => mark(codes, bit, changed),
+            Codes::Each => mark(&self.views, View::eq, bit, changed),
+            Codes::Small(codes) => mark(codes, |a, b| self.same(*a, *b), bit, changed),
+            Codes::Large(codes) => mark(codes, |a, b| self.same(*a, *b), bit, changed),
         }
+    }
+
+    /// Whether two codes have one view: a text may stand in a dictionary twice.
+    fn same(&self, code: impl Into<usize>, other: impl Into<usize>) -> bool {
+        self.views[code.into()] == self.views[other.into()]
     }
 
     /// Adds the views of some rows.

@@ -224,22 +224,17 @@ impl Texts {
     /// The named rows. Long texts stay where they are and are shared.
     pub(crate) fn take(&self, rows: &Fixed<u32>) -> Self {
         let present = named(self.present(), rows);
-        if let (Form::One(piece), true) = (&self.form, rows.len() <= PIECE) {
-            let form = Form::One(piece.take(rows));
-            return Self { form, blocks: Arc::clone(&self.blocks), present };
-        }
         let view = |at: usize| match rows.get(at) {
             Some(row) => *self.view(row as usize),
             None => View::EMPTY,
         };
         if rows.len() <= PIECE {
-            let coded = match &self.form {
-                Form::Many { pieces, from, .. } => Piece::take_coded(pieces, *from, rows),
-                Form::One(_) => None,
+            let piece = match &self.form {
+                Form::One(piece) => piece.take(rows),
+                Form::Many { pieces, from, .. } => Piece::take_coded(pieces, *from, rows)
+                    .unwrap_or_else(|| Piece::each((0..rows.len()).map(view).collect())),
             };
-            let views = || Piece::each((0..rows.len()).map(view).collect());
-            let form = Form::One(coded.unwrap_or_else(views));
-            return Self { form, blocks: Arc::clone(&self.blocks), present };
+            return Self { form: Form::One(piece), blocks: Arc::clone(&self.blocks), present };
         }
         let mut taken = TextBuilder::of(self, rows.len());
         (0..rows.len()).for_each(|at| taken.push_view(view(at)));

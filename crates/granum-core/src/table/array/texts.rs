@@ -241,7 +241,7 @@ impl Texts {
             Form::Many { .. } => {
                 let mut views = Vec::with_capacity(self.len());
                 self.copy(0, self.len(), &mut views);
-                super::mark(&views, bit, changed);
+                super::mark(&views, View::eq, bit, changed);
             }
         }
     }

@@ -141,6 +141,11 @@ fn rows_that_name_few_texts_have_numbers_in_their_dictionaries() {
     assert_eq!(taken.size(), 8 + 3 * 16);
     assert_eq!(plain(&taken), named.map(|row| row.map(|row| few.value(row as usize).to_owned())));
     assert_eq!(plain(&few.take(&rows(&[None; 8]))), vec![None; 8]);
+    // A text that stands there twice does not change from the one to the other.
+    let twice: Texts = ["a", "a", "c"].map(Some).into_iter().collect();
+    let mut changed = [0; 6];
+    twice.take(&vec![0, 1, 2, 1, 1, 0].into()).mark_changes(4, &mut changed);
+    assert_eq!(changed, [0, 0, 4, 4, 0, 0]);
     assert_eq!(few.take(&rows(&named[..5])).size(), 5 * 16);
     // Of several pieces those dictionaries are put together that rows stand in.
     let texts: Texts = (0..4 * PIECE).map(|at| Some(["a", "b"][at / 3 % 2])).collect();
