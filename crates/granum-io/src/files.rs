@@ -18,7 +18,7 @@ use granum_core::tally::{Chart, part_name};
 use granum_core::value::Type;
 
 use crate::csv::Look;
-use crate::find::Finder;
+use crate::find::{Finder, FoundFile};
 #[cfg(feature = "columnar")]
 use crate::find::{STANDARD_INPUT, shown_name};
 use crate::format::{Format, Unwritable, Writer, fits};
@@ -34,9 +34,11 @@ use crate::place::{
 use crate::servers::{Servers, took};
 #[cfg(feature = "sheets")]
 use crate::sheets::Books;
-use crate::spool::{Spooled, spool_text};
+use crate::spool::Spooled;
 #[cfg(feature = "sqlite")]
 use crate::sqlite::Databases;
+#[cfg(feature = "columnar")]
+use crate::stream::Bytes;
 
 /// Reads inputs from, and writes outputs to, files.
 pub struct Files {
@@ -80,19 +82,18 @@ fn reads(name: &str) -> Result<&'static dyn Format, SourceError> {
 }
 
 /// The format of what comes from a path: that of standard input its first bytes tell, of all else the name.
-fn reads_from(path: &Path, name: &str) -> Result<&'static dyn Format, SourceError> {
+fn reads_from(file: &FoundFile) -> Result<&'static dyn Format, SourceError> {
     #[cfg(feature = "columnar")]
-    if name == shown_name(STANDARD_INPUT) {
+    if file.name == shown_name(STANDARD_INPUT) {
         let mut begin = vec![];
-        let read = std::fs::File::open(path).and_then(|file| file.take(6).read_to_end(&mut begin));
+        let read = file.read_from(0).and_then(|bytes| bytes.take(6).read_to_end(&mut begin));
         if read.is_ok()
             && let Some(format) = format_by(&begin)
         {
             return Ok(format);
         }
     }
-    let _ = path;
-    reads(name)
+    reads(&file.name)
 }
 
 /// What stands for a table of a database among places that are read; for a file its place.
@@ -154,7 +155,7 @@ impl Files {
             return self.servers.look(source, said);
         }
         let found = self.finder.find(source)?;
-        let Some((path, name)) = found.first() else {
+        let Some(file) = found.first() else {
             return Err(SourceError {
                 kind: SourceErrorKind::Missing,
                 file: source.to_owned(),
@@ -163,7 +164,9 @@ impl Files {
                 help: "look at the path".into(),
             });
         };
-        reads_from(path, name)?.look(path, name, said)
+        // Its end is looked at as well.
+        file.whole()?;
+        reads_from(file)?.look(&file.path, &file.name, said)
     }
 
     /// The tables in a file that can have several, such as a book of sheets; none of a file that is one.
@@ -175,7 +178,10 @@ impl Files {
             return self.servers.tables(source);
         }
         match self.finder.find(source)?.as_slice() {
-            [(path, name)] => reads_from(path, name)?.tables(path, name),
+            [file] => {
+                file.whole()?;
+                reads_from(file)?.tables(&file.path, &file.name)
+            }
             _ => Ok(vec![]),
         }
     }
@@ -368,7 +374,11 @@ impl Files {
     /// # Errors
     /// That there is none, or that it cannot be looked for.
     pub fn files_of(&self, source: &str) -> std::io::Result<Vec<(PathBuf, String)>> {
-        self.finder.find(source).map_err(|error| std::io::Error::other(error.to_string()))
+        let files = self.finder.find(source).and_then(|files| {
+            files.iter().try_for_each(FoundFile::whole)?;
+            Ok(files.into_iter().map(|file| (file.path, file.name)).collect())
+        });
+        files.map_err(|error| std::io::Error::other(error.to_string()))
     }
 }
 
@@ -383,10 +393,13 @@ impl Sources for Files {
         let mut files = vec![];
         let mut first: Option<(&'static dyn Format, String)> = None;
         for source in &spec.sources {
-            for (path, name) in self.finder.find(source)? {
-                let own = reads_from(&path, &name)?;
-                fits(own, spec, &name)?;
-                let (format, of) = first.get_or_insert_with(|| (own, name.clone()));
+            for file in self.finder.find(source)? {
+                let own = reads_from(&file)?;
+                fits(own, spec, &file.name)?;
+                if !own.follows() {
+                    file.whole()?;
+                }
+                let (format, of) = first.get_or_insert_with(|| (own, file.name.clone()));
                 if format.name() != own.name() {
                     return Err(SourceError {
                         kind: SourceErrorKind::Format,
@@ -395,39 +408,40 @@ impl Sources for Files {
                             own.name(),
                             format.name()
                         ),
-                        file: name,
+                        file: file.name,
                         line: None,
                         help: "name them as two inputs, and stack those in a table: from A, B"
                             .into(),
                     });
                 }
-                let real = path.canonicalize().unwrap_or_else(|_| path.clone());
-                if files.iter().any(|(_, _, known)| *known == real) {
+                let real = file.path.canonicalize().unwrap_or_else(|_| file.path.clone());
+                if files.iter().any(|(_, known)| *known == real) {
                     return Err(SourceError {
                         kind: SourceErrorKind::Doubled,
-                        file: name,
+                        file: file.name,
                         line: None,
                         message: "is named twice for one input, so all its rows would be doubled"
                             .into(),
                         help: "name it once; a pattern may find it a second time".into(),
                     });
                 }
-                files.push((path, name, real));
+                files.push((file, real));
             }
         }
         let format = first.map_or(FORMATS[0], |(format, _)| format);
         let mut opened = self.opened.lock().unwrap_or_else(PoisonError::into_inner);
-        for (path, name, real) in &files {
+        for (file, real) in &files {
             // Of a database one table is read: the one that is named, or the only one.
-            let named = match &spec.written_of(name).named {
-                None if is_database(name) => format.tables(path, name)?.into_iter().next(),
+            let named = match &spec.written_of(&file.name).named {
+                None if is_database(&file.name) => {
+                    format.tables(&file.path, &file.name)?.into_iter().next()
+                }
                 named => named.clone(),
             };
             opened.push(part_of(real.clone(), named.as_deref()));
         }
         drop(opened);
-        let files: Vec<(PathBuf, String)> =
-            files.into_iter().map(|(path, name, _)| (path, name)).collect();
+        let files: Vec<FoundFile> = files.into_iter().map(|(file, _)| file).collect();
         format.open(spec, &files)
     }
 
@@ -445,7 +459,7 @@ impl Sources for Files {
         let file = match known.entry(rows.to_owned()) {
             Entry::Occupied(file) => file.into_mut(),
             Entry::Vacant(place) => {
-                place.insert(spool_text(rows).map_err(|error| SourceError {
+                place.insert(Spooled::of(rows).map_err(|error| SourceError {
                     kind: SourceErrorKind::System,
                     file: called.to_owned(),
                     line: None,
@@ -455,7 +469,7 @@ impl Sources for Files {
             }
         };
         let path = file.path().to_owned();
-        FORMATS[0].open(spec, &[(path, called.to_owned())])
+        FORMATS[0].open(spec, &[FoundFile::at(path, called.to_owned())])
     }
 }
 

@@ -1,12 +1,14 @@
 //! Finds the files that a source names: a file, a pattern, a folder of parts, standard input.
 
 use std::path::{Path, PathBuf};
-use std::sync::{Mutex, PoisonError};
+use std::sync::{Arc, Mutex, PoisonError};
 
 use granum_core::port::{SourceError, SourceErrorKind, is_address};
 
+use crate::coming::{Coming, reads_once};
+use crate::csv::{not_kept, system_error};
 use crate::parts::parts_of;
-use crate::spool::{Spooled, reads_once, spool, spool_standard_input};
+use crate::stream::{Bytes, Stream};
 
 /// Standard input, where one file is expected.
 pub(crate) const STANDARD_INPUT: &str = "-";
@@ -16,18 +18,57 @@ pub fn shown_name(source: &str) -> &str {
     if source == STANDARD_INPUT { "standard input" } else { source }
 }
 
+/// A file that a source names.
+#[derive(Debug, Clone)]
+pub(crate) struct FoundFile {
+    pub path: PathBuf,
+    /// As messages name it.
+    pub name: String,
+    /// What it is where it is no file: at the path is what has come of it.
+    pub coming: Option<Arc<Coming>>,
+}
+
+impl FoundFile {
+    /// A file at rest.
+    pub fn at(path: PathBuf, name: String) -> Self {
+        Self { path, name, coming: None }
+    }
+
+    /// Waits until all of it stands at its path.
+    ///
+    /// # Errors
+    /// Why that cannot be.
+    pub fn whole(&self) -> Result<(), SourceError> {
+        let come = self.coming.as_ref().map_or(Ok(()), |coming| coming.whole());
+        come.map_err(|error| system_error(&self.name, &error))
+    }
+}
+
+impl Bytes for FoundFile {
+    fn path(&self) -> &Path {
+        &self.path
+    }
+
+    fn read_from(&self, from: u64) -> std::io::Result<Stream> {
+        match &self.coming {
+            Some(coming) => coming.read_from(from),
+            None => self.path.read_from(from),
+        }
+    }
+}
+
 /// Finds files as seen from a folder.
 pub(crate) struct Finder {
     pub folder: PathBuf,
-    /// What was read of what can be read only once.
-    spooled: Mutex<Vec<(PathBuf, Spooled)>>,
+    /// What can be read only once.
+    coming: Mutex<Vec<(PathBuf, Arc<Coming>)>>,
     /// Whom to tell what is waited for.
     pub notice: fn(&str),
 }
 
 impl Finder {
     pub fn new(folder: PathBuf) -> Self {
-        Self { folder, spooled: Mutex::new(vec![]), notice: |_| {} }
+        Self { folder, coming: Mutex::new(vec![]), notice: |_| {} }
     }
 
     /// Whether a source can be looked at without taking anything from it: standard input and pipes cannot.
@@ -35,59 +76,58 @@ impl Finder {
         is_address(source) || source != STANDARD_INPUT && !reads_once(&self.folder.join(source))
     }
 
-    /// The file that has all of what can be read only once: standard input, a pipe.
-    fn spooled(&self, path: &Path, name: &str) -> std::io::Result<PathBuf> {
-        let mut known = self.spooled.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some((_, file)) = known.iter().find(|(of, _)| of == path) {
-            return Ok(file.path().to_owned());
+    /// What can be read only once: standard input, a pipe.
+    fn coming(&self, path: &Path, name: &str) -> std::io::Result<FoundFile> {
+        let mut known = self.coming.lock().unwrap_or_else(PoisonError::into_inner);
+        let found = |coming: &Arc<Coming>| FoundFile {
+            path: coming.path().to_owned(),
+            name: shown_name(name).into(),
+            coming: Some(coming.clone()),
+        };
+        if let Some((_, coming)) = known.iter().find(|(of, _)| of == path) {
+            coming.keep();
+            return Ok(found(coming));
         }
-        let file = if path == Path::new(STANDARD_INPUT) {
-            spool_standard_input()?
+        let coming = if path == Path::new(STANDARD_INPUT) {
+            Coming::standard_input()?
         } else {
             let (notice, name) = (self.notice, name.to_owned());
-            spool(path, move || notice(&format!("waiting for {name}: nothing comes from it yet")))?
+            let told = move || notice(&format!("waiting for {name}: nothing comes from it yet"));
+            Coming::from_path(path, told)?
         };
-        let place = file.path().to_owned();
-        known.push((path.to_owned(), file));
-        Ok(place)
+        let coming = Arc::new(coming);
+        let found = found(&coming);
+        known.push((path.to_owned(), coming));
+        Ok(found)
     }
 
     /// The files that a source names, in the order of their paths.
-    pub fn find(&self, source: &str) -> Result<Vec<(PathBuf, String)>, SourceError> {
+    pub fn find(&self, source: &str) -> Result<Vec<FoundFile>, SourceError> {
         if source == STANDARD_INPUT {
             let standard = Path::new(STANDARD_INPUT);
-            let path = self.spooled(standard, source).map_err(|error| SourceError {
+            let found = self.coming(standard, source).map_err(|error| SourceError {
                 kind: SourceErrorKind::System,
                 file: shown_name(source).into(),
                 line: None,
                 message: format!("cannot be read: {error}"),
                 help: "give a file's path in place of -".into(),
             })?;
-            return Ok(vec![(path, shown_name(source).into())]);
+            return Ok(vec![found]);
         }
         let path = self.folder.join(source);
         let literal = path.exists() || !source.contains(['*', '?', '[']);
         if literal {
-            let path = if reads_once(&path) {
-                self.spooled(&path, source).map_err(|error| SourceError {
-                    kind: SourceErrorKind::System,
-                    file: source.into(),
-                    line: None,
-                    message: format!("cannot be read: {error}"),
-                    help: "it is no file, so it is read once into a temporary one (TMPDIR says where); \
-                           give a file in its place"
-                        .into(),
-                })?
-            } else {
-                path
-            };
+            if reads_once(&path) {
+                let found = self.coming(&path, source);
+                return Ok(vec![found.map_err(|error| not_kept(source, &error))?]);
+            }
             if path.is_dir() {
                 let parts = parts_of(&path, source)?;
                 if !parts.is_empty() {
                     return Ok(parts);
                 }
             }
-            return Ok(vec![(path, source.to_owned())]);
+            return Ok(vec![FoundFile::at(path, source.to_owned())]);
         }
         let missing = |message: String| SourceError {
             kind: SourceErrorKind::Missing,
@@ -104,7 +144,7 @@ impl Finder {
         let named = |path: &Path| {
             path.strip_prefix(&self.folder).unwrap_or(path).to_string_lossy().into_owned()
         };
-        let mut files: Vec<(PathBuf, String)> = vec![];
+        let mut files: Vec<FoundFile> = vec![];
         for path in found {
             let path = path.map_err(|error| SourceError {
                 kind: SourceErrorKind::System,
@@ -126,10 +166,10 @@ impl Finder {
                 });
             }
             if path.is_file() {
-                files.push((path.clone(), named(&path)));
+                files.push(FoundFile::at(path.clone(), named(&path)));
             }
         }
-        files.sort();
+        files.sort_by(|one, other| one.path.cmp(&other.path));
         if files.is_empty() {
             return Err(missing("no file is found by this pattern".into()));
         }

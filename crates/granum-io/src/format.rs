@@ -1,7 +1,7 @@
 //! What a format is: what can be said of its files, what opens them, what writes them.
 
 use std::io::{self, Write};
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use std::sync::Arc;
 
 use granum_core::port::{
@@ -12,6 +12,7 @@ use granum_core::table::Column;
 use granum_core::value::Type;
 
 use crate::csv::Look;
+use crate::find::FoundFile;
 
 /// A format.
 pub(crate) trait Format: Sync {
@@ -21,11 +22,15 @@ pub(crate) trait Format: Sync {
     fn endings(&self) -> &'static [&'static str];
     /// What can be said of how its files are written.
     fn takes(&self) -> &'static [Said];
+    /// Whether it reads what has not come to its end; of all others the whole is waited for.
+    fn follows(&self) -> bool {
+        false
+    }
     /// Opens files, each with the name that messages have, as one input.
     fn open(
         &self,
         spec: &InputSpec,
-        files: &[(PathBuf, String)],
+        files: &[FoundFile],
     ) -> Result<Box<dyn InputSource>, SourceError>;
     /// The tables in a file that can have several; none of a file that is one.
     ///

@@ -1,7 +1,7 @@
 //! The formats that tables come from and go to, one entry each.
 
 use std::io::{self, Write};
-use std::path::{Path, PathBuf};
+use std::path::Path;
 
 use granum_core::port::{
     COLUMNS, DATABASES, FIELDS, InputSource, InputSpec, NamedAs, OBJECTS, OutputError, SourceError,
@@ -13,6 +13,7 @@ use granum_core::value::Type;
 #[cfg(feature = "columnar")]
 use crate::columnar::{self, ColumnsWriter, Kind};
 use crate::csv::{CsvSource, CsvWriter, Look, look};
+use crate::find::FoundFile;
 use crate::format::{Format, Said, Unwritable, Writer};
 use crate::json::{self, JsonSource, JsonWriter};
 #[cfg(feature = "sheets")]
@@ -36,10 +37,14 @@ impl Format for Csv {
         &[Said::Delimiter, Said::Encoding, Said::HeaderAt, Said::Footer]
     }
 
+    fn follows(&self) -> bool {
+        true
+    }
+
     fn open(
         &self,
         spec: &InputSpec,
-        files: &[(PathBuf, String)],
+        files: &[FoundFile],
     ) -> Result<Box<dyn InputSource>, SourceError> {
         Ok(Box::new(CsvSource::open(spec, files)?))
     }
@@ -77,7 +82,7 @@ impl Format for Json {
     fn open(
         &self,
         spec: &InputSpec,
-        files: &[(PathBuf, String)],
+        files: &[FoundFile],
     ) -> Result<Box<dyn InputSource>, SourceError> {
         Ok(Box::new(JsonSource::open(spec, files)?))
     }
@@ -117,7 +122,7 @@ impl Format for Sheets {
     fn open(
         &self,
         spec: &InputSpec,
-        files: &[(PathBuf, String)],
+        files: &[FoundFile],
     ) -> Result<Box<dyn InputSource>, SourceError> {
         Ok(Box::new(SheetSource::open(spec, files)?))
     }
@@ -168,7 +173,7 @@ impl Format for Columnar {
     fn open(
         &self,
         spec: &InputSpec,
-        files: &[(PathBuf, String)],
+        files: &[FoundFile],
     ) -> Result<Box<dyn InputSource>, SourceError> {
         columnar::open(spec, files)
     }
@@ -215,7 +220,7 @@ impl Format for Sqlite {
     fn open(
         &self,
         spec: &InputSpec,
-        files: &[(PathBuf, String)],
+        files: &[FoundFile],
     ) -> Result<Box<dyn InputSource>, SourceError> {
         sqlite::open(spec, files)
     }

@@ -6,6 +6,7 @@ mod ahead;
 mod at;
 #[cfg(feature = "columnar")]
 mod columnar;
+mod coming;
 pub mod csv;
 mod files;
 mod find;

@@ -93,7 +93,8 @@ fn read_again(
         ty: *ty,
         rule: Some(rule(*ty)),
     });
-    let request = ReadRequest { columns: wanted.collect(), fingerprints: vec![], aside: false };
+    let request =
+        ReadRequest { columns: wanted.collect(), fingerprints: vec![], aside: false, last: false };
     let mut reader = source.read(request).unwrap();
     let mut found: Vec<Vec<Column>> = vec![];
     loop {
@@ -281,8 +282,9 @@ mod columns {
             rule: None,
         };
         let columns = shape.columns.iter().enumerate().map(asked).collect();
-        let mut reader =
-            source.read(ReadRequest { columns, fingerprints: vec![], aside: false }).unwrap();
+        let mut reader = source
+            .read(ReadRequest { columns, fingerprints: vec![], aside: false, last: false })
+            .unwrap();
         let mut found: Vec<Vec<Column>> = vec![];
         while let [part, ..] = reader.next(1).unwrap().as_slice() {
             found.push(part.parse().unwrap().columns);
@@ -344,7 +346,7 @@ mod columns {
             let read = Files::new(folder.path()).open(&spec).and_then(|source| {
                 let asked = |(column, (_, ty)): (usize, &(String, Type))| InputColumn { column, ty: *ty, rule: None };
                 let columns = source.shape().columns.iter().enumerate().map(asked).collect();
-                let mut reader = source.read(ReadRequest { columns, fingerprints: vec![], aside: false })?;
+                let mut reader = source.read(ReadRequest { columns, fingerprints: vec![], aside: false, last: false })?;
                 while let [part, ..] = reader.next(1)?.as_slice() {
                     part.parse()?;
                 }
@@ -366,7 +368,7 @@ mod columns {
             let path = folder.path().join(name);
             fs::write(&path, [fs::read(&path).unwrap(), vec![0]].concat()).unwrap();
             let columns = vec![InputColumn { column: 0, ty: Type::Integer, rule: None }];
-            let request = ReadRequest { columns, fingerprints: vec![], aside: false };
+            let request = ReadRequest { columns, fingerprints: vec![], aside: false, last: false };
             let mut reader = source.read(request).unwrap();
             let read = reader.next(1).and_then(|parts| parts[0].parse());
             assert_eq!(

@@ -4,9 +4,10 @@
 use granum_core::port::{SourceError, SourceErrorKind};
 use std::fs::File;
 use std::io::{self, Read, Seek, SeekFrom};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use crate::ahead::Ahead;
+use crate::coming::Lost;
 use crate::zstandard::{Frames, Several};
 use encoding_rs::{Decoder, DecoderResult, Encoding, UTF_8, UTF_16BE, UTF_16LE};
 
@@ -28,9 +29,9 @@ enum Packed {
 impl Packed {
     /// A packed file whose name does not say so, told by what such files begin with. Of a file that
     /// cannot be read nothing is known; whoever opens it says why.
-    fn by_mark(path: &Path) -> Self {
+    fn by_mark(bytes: &(impl Bytes + ?Sized)) -> Self {
         let mut first = [0; 4];
-        let read = File::open(path).and_then(|mut file| fill(&mut file, &mut first));
+        let read = bytes.read_from(0).and_then(|mut file| fill(&mut file, &mut first));
         match (read, first) {
             (Ok(4), [0x1F, 0x8B, 0x08, _]) => Self::Gzip,
             (Ok(4), [0x28, 0xB5, 0x2F, 0xFD]) => Self::Zstandard,
@@ -42,14 +43,53 @@ impl Packed {
 /// What an input's rows are read from.
 pub(crate) type Stream = Box<dyn Read + Send>;
 
+/// Bytes that can be read from any place on: a file's, or those of something that is coming.
+pub(crate) trait Bytes {
+    /// Where they stand, as far as they have come.
+    fn path(&self) -> &Path;
+    /// The bytes from `from` on.
+    ///
+    /// # Errors
+    /// What the system says.
+    fn read_from(&self, from: u64) -> io::Result<Stream>;
+}
+
+impl Bytes for Path {
+    fn path(&self) -> &Path {
+        self
+    }
+
+    fn read_from(&self, from: u64) -> io::Result<Stream> {
+        let mut file = File::open(self)?;
+        if from > 0 {
+            file.seek(SeekFrom::Start(from))?;
+        }
+        Ok(Box::new(file))
+    }
+}
+
+impl Bytes for PathBuf {
+    fn path(&self) -> &Path {
+        self
+    }
+
+    fn read_from(&self, from: u64) -> io::Result<Stream> {
+        self.as_path().read_from(from)
+    }
+}
+
 impl Opening {
-    /// How to open a file, in the encoding that a plan names. `name` stands in errors.
-    pub fn new(path: &Path, name: &str, encoding: Option<&str>) -> Result<Self, SourceError> {
-        let ending = path.extension().unwrap_or_default().to_ascii_lowercase();
+    /// How to open the bytes of a file, in the encoding that a plan names. `name` stands in errors.
+    pub fn new(
+        bytes: &(impl Bytes + ?Sized),
+        name: &str,
+        encoding: Option<&str>,
+    ) -> Result<Self, SourceError> {
+        let ending = bytes.path().extension().unwrap_or_default().to_ascii_lowercase();
         let packed = match ending.to_str() {
             Some("gz") => Packed::Gzip,
             Some("zst") => Packed::Zstandard,
-            _ => Packed::by_mark(path),
+            _ => Packed::by_mark(bytes),
         };
         let encoding = encoding.map(|label| {
             Encoding::for_label(label.as_bytes()).ok_or_else(|| SourceError {
@@ -65,10 +105,10 @@ impl Opening {
     }
 
     /// The same with the encoding that a file's mark says, where the plan says none.
-    pub fn with_mark_of(mut self, path: &Path) -> io::Result<Self> {
+    pub fn with_mark_of(mut self, bytes: &(impl Bytes + ?Sized)) -> io::Result<Self> {
         if self.encoding.is_none() {
             let mut first = [0; 2];
-            fill(&mut self.unpacked(path)?, &mut first)?;
+            fill(&mut self.unpacked(bytes)?, &mut first)?;
             self.encoding = match first {
                 [0xFF, 0xFE] => Some(UTF_16LE),
                 [0xFE, 0xFF] => Some(UTF_16BE),
@@ -84,24 +124,22 @@ impl Opening {
     }
 
     /// The text from byte `from` on, counted in the text and not in the file.
-    pub fn open(self, path: &Path, from: u64) -> io::Result<Stream> {
+    pub fn open(self, bytes: &(impl Bytes + ?Sized), from: u64) -> io::Result<Stream> {
         if self.is_plain() {
-            let mut file = File::open(path)?;
-            file.seek(SeekFrom::Start(from))?;
-            return Ok(Box::new(file));
+            return bytes.read_from(from);
         }
-        self.decoded(self.unpacked(path)?, from)
+        self.decoded(self.unpacked(bytes)?, from)
     }
 
     /// The same for one who takes all of it: what has to be unpacked or decoded is so on a thread of its own, and
     /// several frames at a time.
-    pub fn open_ahead(self, path: &Path, from: u64) -> io::Result<Stream> {
+    pub fn open_ahead(self, bytes: &(impl Bytes + ?Sized), from: u64) -> io::Result<Stream> {
         if self.is_plain() {
-            return self.open(path, from);
+            return self.open(bytes, from);
         }
         let bytes = match self.packed {
-            Packed::Zstandard => Box::new(Unpacked(Several::new(File::open(path)?))),
-            _ => self.unpacked(path)?,
+            Packed::Zstandard => Box::new(Unpacked(Several::new(bytes.read_from(0)?))),
+            _ => self.unpacked(bytes)?,
         };
         Ok(Box::new(Ahead::of(self.decoded(bytes, from)?)?))
     }
@@ -125,10 +163,10 @@ impl Opening {
         self.encoding.filter(|named| *named != UTF_8)
     }
 
-    fn unpacked(self, path: &Path) -> io::Result<Stream> {
-        let file = File::open(path)?;
+    fn unpacked(self, bytes: &(impl Bytes + ?Sized)) -> io::Result<Stream> {
+        let file = bytes.read_from(0)?;
         Ok(match self.packed {
-            Packed::No => Box::new(file),
+            Packed::No => file,
             Packed::Gzip => Box::new(Unpacked(flate2::read::MultiGzDecoder::new(file))),
             Packed::Zstandard => Box::new(Unpacked(Frames::new(file))),
         })
@@ -180,6 +218,9 @@ impl<R: Read> Read for Unpacked<R> {
     fn read(&mut self, out: &mut [u8]) -> io::Result<usize> {
         self.0.read(out).map_err(|error| match error.kind() {
             io::ErrorKind::Interrupted => error,
+            _ if error.get_ref().is_some_and(<dyn std::error::Error + Send + Sync>::is::<Lost>) => {
+                error
+            }
             _ => io::Error::other(Damaged(error)),
         })
     }

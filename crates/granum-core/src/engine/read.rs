@@ -45,11 +45,11 @@ pub(super) struct Reading {
 }
 
 impl Reading {
-    /// Begins to read what is needed of an input.
+    /// Begins to read what is needed of an input; for the last time, if that is said.
     pub fn begin(
         context: &Context<'_>,
         input: TableId,
-        source: &dyn InputSource,
+        (source, last): (&dyn InputSource, bool),
     ) -> Result<Self, SourceError> {
         let table = &context.plan.tables[input.0];
         let demand = &context.demand.tables[input.0];
@@ -63,7 +63,7 @@ impl Reading {
             });
         };
         let shape = source.shape();
-        let mut request = ReadRequest::default();
+        let mut request = ReadRequest { last, ..ReadRequest::default() };
         let (mut slots, mut names) = (vec![], vec![]);
         for (slot, column) in &table.imports {
             if demand.last_use[slot.0].is_none() {

@@ -45,11 +45,20 @@ pub struct Running<'a> {
     pub room: Option<&'a Room>,
     /// What a page shows of the run is kept, in [`Report::seen`].
     pub seen: bool,
+    /// Nobody reads the inputs after it: of those that come through a pipe nothing has to be kept.
+    pub reads_last: bool,
 }
 
 impl Default for Running<'_> {
     fn default() -> Self {
-        Self { deny_warnings: false, lets_go: true, earlier: None, room: None, seen: false }
+        Self {
+            deny_warnings: false,
+            lets_go: true,
+            earlier: None,
+            room: None,
+            seen: false,
+            reads_last: false,
+        }
     }
 }
 
@@ -71,6 +80,7 @@ pub(super) fn run_with(
     let begin = |run: &mut Run<'_>, inputs: &Inputs| {
         run.examples = examples(inputs)?;
         run.room = running.room.cloned();
+        run.reads_last = running.reads_last && inputs.are_read_once(run.plan, &run.demand);
         if running.lets_go {
             run.lifetimes = Lifetimes::new(run.plan, &run.demand);
         }
@@ -133,6 +143,8 @@ pub(super) struct Run<'a> {
     pub world: World,
     observer: &'a dyn Observer,
     pub(super) room: Option<Room>,
+    /// Whether no input is read again.
+    reads_last: bool,
     encoders: Vec<TableEncoder>,
     pub(super) outputs: Vec<Option<Box<dyn Output>>>,
     pub(super) sums: HashMap<TableId, TableSum>,
@@ -173,6 +185,7 @@ impl<'a> Run<'a> {
             world,
             observer,
             room: None,
+            reads_last: false,
             encoders: vec![],
             outputs: vec![],
             sums: HashMap::new(),
@@ -256,7 +269,9 @@ impl<'a> Run<'a> {
         // Outputs are written to while all else is only looked at.
         let mut outputs = std::mem::take(&mut self.outputs);
         let context = self.context();
-        let reading = source.map(|source| Reading::begin(&context, first, source)).transpose()?;
+        let reading = source
+            .map(|source| Reading::begin(&context, first, (source, self.reads_last)))
+            .transpose()?;
         if reading.is_none() {
             let base = match plan.source {
                 Source::Base(base) => self.world.tables[base.0].as_ref(),

@@ -223,6 +223,8 @@ pub struct ReadRequest {
     pub fingerprints: Vec<Vec<usize>>,
     /// Whether it is wanted which rows have a cell that sets them aside.
     pub aside: bool,
+    /// Whether nobody reads the input again: what comes as through a pipe need not be kept.
+    pub last: bool,
 }
 
 /// Takes files apart into parts of whole rows.

@@ -2,7 +2,7 @@
 
 use std::fs::File;
 use std::io::Read;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use std::sync::Arc;
 
 use granum_core::port::{InputSource, InputSpec, NamedAs, SourceError, SourceErrorKind};
@@ -12,6 +12,7 @@ use super::parquet::ParquetFile;
 use super::picked::damaged;
 use super::write::Kind;
 use crate::csv::{LineEnds, Look, system_error};
+use crate::find::FoundFile;
 use crate::typed::{Keys, Opened, Stored, TypedSource};
 
 /// Opens files, each with the name that messages have, as one input.
@@ -20,10 +21,10 @@ use crate::typed::{Keys, Opened, Stored, TypedSource};
 /// A file that cannot be read, or is not what its name says.
 pub(crate) fn open(
     spec: &InputSpec,
-    files: &[(PathBuf, String)],
+    files: &[FoundFile],
 ) -> Result<Box<dyn InputSource>, SourceError> {
     let mut opened = vec![];
-    for (path, name) in files {
+    for FoundFile { path, name, .. } in files {
         opened.push(Opened {
             name: name.clone(),
             stored: stored(path, name)?,

@@ -1,10 +1,10 @@
 //! Files that are no CSV, known by how they begin.
 
-use std::fs::File;
 use std::io::Read;
-use std::path::Path;
 
 use granum_core::port::{SourceError, SourceErrorKind};
+
+use crate::stream::Bytes;
 
 /// So many bytes are looked at.
 const BEGINNING: u64 = 512;
@@ -38,9 +38,9 @@ const FORMATS: [(&[u8], &str, &str); 12] = [
 ///
 /// # Errors
 /// What it is, and what to do.
-pub(super) fn check(path: &Path, name: &str) -> Result<(), SourceError> {
+pub(super) fn check(bytes: &(impl Bytes + ?Sized), name: &str) -> Result<(), SourceError> {
     let mut begin = vec![];
-    let Ok(file) = File::open(path) else { return Ok(()) };
+    let Ok(file) = bytes.read_from(0) else { return Ok(()) };
     if file.take(BEGINNING).read_to_end(&mut begin).is_err() {
         return Ok(());
     }

@@ -25,7 +25,7 @@ pub(crate) use part::WithoutValue;
 pub(crate) use part::cell;
 pub(crate) use part::{CsvPart, Layout, MadeOf, settled_type};
 pub use reader::Splitter;
-pub(crate) use reader::{changed, system_error};
+pub(crate) use reader::{changed, not_kept, system_error};
 pub use scan::{Fault, Field, Scanner};
 pub(crate) use source::CsvSource;
 pub(crate) use source::stacked;

@@ -2,7 +2,6 @@
 
 use granum_core::port::{PartReader, RawPart, SourceError, SourceErrorKind};
 use std::io::Read;
-use std::path::PathBuf;
 use std::sync::Arc;
 use std::time::SystemTime;
 
@@ -11,6 +10,8 @@ use memchr::memchr_iter;
 use super::footer::{LeftOut, cut, records};
 use super::part::{CsvPart, Layout};
 use super::scan::last_record_end;
+use crate::coming::Lost;
+use crate::find::FoundFile;
 use crate::stream::{Damaged, Malformed, Opening, Stream};
 
 /// Parts are about this many bytes.
@@ -79,7 +80,7 @@ impl<R: Read> Splitter<R> {
 /// A file of an input, as it was when it was opened.
 #[derive(Debug, Clone)]
 pub(super) struct CsvFile {
-    pub path: PathBuf,
+    pub found: FoundFile,
     /// As the plan names it.
     pub name: Arc<str>,
     pub bytes: u64,
@@ -123,7 +124,7 @@ pub(super) struct Current {
 impl Current {
     pub fn open(file: &CsvFile) -> Result<Self, SourceError> {
         let system = |error: std::io::Error| system_error(&file.name, &error);
-        let opened = file.opening.open_ahead(&file.path, file.rows_at).map_err(system)?;
+        let opened = file.opening.open_ahead(&file.found, file.rows_at).map_err(system)?;
         Ok(Self {
             file: file.clone(),
             splitter: Splitter::new(opened, file.delimiter, PART),
@@ -176,7 +177,10 @@ impl Current {
 
     /// A file that changed while it was read may have given anything.
     fn unchanged(&self) -> Result<(), SourceError> {
-        let now = std::fs::metadata(&self.file.path)
+        if self.file.found.coming.is_some() {
+            return Ok(());
+        }
+        let now = std::fs::metadata(&self.file.found.path)
             .map_err(|error| system_error(&self.file.name, &error))?;
         // Of other files it cannot be told from the number of bytes whether all came.
         let same = now.len() == self.file.bytes
@@ -216,6 +220,9 @@ fn endless(file: &str, line: u64) -> SourceError {
 /// What unpacking or decoding says of a file.
 fn unreadable(file: &str, error: &std::io::Error) -> Option<SourceError> {
     let inner = error.get_ref()?;
+    if inner.is::<Lost>() {
+        return Some(not_kept(file, error));
+    }
     let (kind, line, help) = if let Some(malformed) = inner.downcast_ref::<Malformed>() {
         let help = "say the encoding that it has:  encoding \"…\"";
         (SourceErrorKind::Encoding, Some(malformed.line), help)
@@ -230,6 +237,18 @@ fn unreadable(file: &str, error: &std::io::Error) -> Option<SourceError> {
     };
     let message = inner.to_string();
     Some(SourceError { kind, file: file.to_owned(), line, message, help: help.into() })
+}
+
+/// Why what can be read only once cannot be read.
+pub(crate) fn not_kept(file: &str, error: &std::io::Error) -> SourceError {
+    SourceError {
+        kind: SourceErrorKind::System,
+        file: file.to_owned(),
+        line: None,
+        message: format!("cannot be read: {error}"),
+        help: "it is no file, so what comes is kept in a temporary one (TMPDIR says where); give a file in its place"
+            .into(),
+    }
 }
 
 /// What the system says of a file, in the user's terms.

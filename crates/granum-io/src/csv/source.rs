@@ -1,7 +1,6 @@
 //! The files of one input: headers, columns matched by name, types found.
 
 use std::io::{BufRead, BufReader};
-use std::path::PathBuf;
 use std::sync::Arc;
 
 use granum_core::port::{
@@ -18,6 +17,7 @@ use super::part::NOT_UTF8;
 use super::part::{CsvPart, Layout, cell, settled_type};
 use super::reader::{CsvFile, CsvReader, Current, Splitter, system_error};
 use super::scan::{Field, Scanner};
+use crate::find::FoundFile;
 use crate::stream::{Opening, Stream};
 
 /// Types are first found from about this many bytes of each file.
@@ -47,10 +47,10 @@ struct Beginning {
 }
 
 impl CsvSource {
-    pub fn open(spec: &InputSpec, paths: &[(PathBuf, String)]) -> Result<Self, SourceError> {
+    pub fn open(spec: &InputSpec, files: &[FoundFile]) -> Result<Self, SourceError> {
         let mut beginnings = vec![];
-        for (path, name) in paths {
-            beginnings.push(begin(path, name, spec.written_of(name))?);
+        for file in files {
+            beginnings.push(begin(file, spec.written_of(&file.name))?);
         }
         let headers: Vec<(&str, &[String])> = beginnings
             .iter()
@@ -138,6 +138,12 @@ impl InputSource for CsvSource {
     }
 
     fn read(&self, request: ReadRequest) -> Result<Box<dyn PartReader>, SourceError> {
+        if request.last {
+            self.files
+                .iter()
+                .filter_map(|file| file.found.coming.as_ref())
+                .for_each(|of| of.let_go());
+        }
         Ok(Box::new(CsvReader {
             files: self.files.clone(),
             layouts: self.files.iter().map(|file| layout(file, request.clone())).collect(),
@@ -184,13 +190,14 @@ pub(crate) fn stacked(
     Ok(names)
 }
 
-fn begin(path: &PathBuf, name: &str, written: &Written) -> Result<Beginning, SourceError> {
-    let opening = Opening::new(path, name, written.encoding.as_deref())?;
+fn begin(found: &FoundFile, written: &Written) -> Result<Beginning, SourceError> {
+    let FoundFile { path, name, coming } = found;
+    let opening = Opening::new(found, name, written.encoding.as_deref())?;
     let delimiter = written.delimiter.unwrap_or(COMMA);
     let system = |error: std::io::Error| system_error(name, &error);
     let error = |kind, line, message: &str, help: &str| SourceError {
         kind,
-        file: name.to_owned(),
+        file: name.clone(),
         line,
         message: message.to_owned(),
         help: help.to_owned(),
@@ -199,16 +206,16 @@ fn begin(path: &PathBuf, name: &str, written: &Written) -> Result<Beginning, Sou
     if data.is_dir() {
         return Err(system(std::io::ErrorKind::IsADirectory.into()));
     }
-    foreign::check(path, name)?;
-    let opening = opening.with_mark_of(path).map_err(system)?;
+    foreign::check(found, name)?;
+    let opening = opening.with_mark_of(found).map_err(system)?;
     let line = written.header_at.unwrap_or(1);
-    let above = above(opening.open(path, 0).map_err(system)?, line).map_err(system)?;
+    let above = above(opening.open(found, 0).map_err(system)?, line).map_err(system)?;
     let Some((skipped, before)) = above else {
         let message = format!("has no line {line}, where its header is said to be");
         let help = "look where the header is, or leave  header at  out";
         return Err(error(SourceErrorKind::Header, None, &message, help));
     };
-    let stream = opening.open(path, skipped).map_err(system)?;
+    let stream = opening.open(found, skipped).map_err(system)?;
     let mut splitter = Splitter::new(stream, delimiter, SAMPLE);
     let first = splitter.next_part().map_err(|failed| match failed.kind() {
         std::io::ErrorKind::InvalidData => {
@@ -262,13 +269,13 @@ fn begin(path: &PathBuf, name: &str, written: &Written) -> Result<Beginning, Sou
     let mut rows = body[length..].to_vec();
     if let Some(footer) = written.footer {
         // Types are found without it.
-        cut(&mut rows, delimiter, footer, &name.into(), line);
+        cut(&mut rows, delimiter, footer, &name.as_str().into(), line);
     }
     Ok(Beginning {
         file: CsvFile {
-            path: path.clone(),
-            name: name.into(),
-            bytes: data.len(),
+            found: found.clone(),
+            name: name.as_str().into(),
+            bytes: coming.as_ref().map_or(data.len(), |coming| coming.bytes().unwrap_or_default()),
             opening,
             modified: data.modified().ok(),
             rows_at: skipped + length as u64,

@@ -13,6 +13,7 @@ use super::part::{CsvPart, Layout, cell};
 use super::quotes::write_text;
 use super::scan::last_record_end;
 use super::*;
+use crate::find::FoundFile;
 use crate::format::Writer;
 
 /// A line with nothing in it but its end.
@@ -239,7 +240,7 @@ proptest! {
     ) {
         let mut part = part_of(&text, 3);
         let columns = if swapped { vec![2, 0] } else { vec![0, 1, 2] };
-        let request = ReadRequest { columns: vec![], fingerprints: vec![columns.clone()], aside: false };
+        let request = ReadRequest { columns: vec![], fingerprints: vec![columns.clone()], aside: false, last: false };
         part.layout = std::sync::Arc::new(Layout { delimiter: b',', request });
         let parsed = RawPart::parse(&part).unwrap();
         let Column::Decimal(prints, _) = &parsed.fingerprints[0] else { panic!() };
@@ -330,7 +331,12 @@ fn rows_that_follow_line_by_line_need_no_list_of_lines() {
 fn fingerprints_tell_cells_apart_and_take_quotes_away() {
     let prints = |text: &str| {
         let mut part = part_of(text, 2);
-        let request = ReadRequest { columns: vec![], fingerprints: vec![vec![0, 1]], aside: false };
+        let request = ReadRequest {
+            columns: vec![],
+            fingerprints: vec![vec![0, 1]],
+            aside: false,
+            last: false,
+        };
         part.layout = std::sync::Arc::new(Layout { delimiter: b',', request });
         let parsed = part.parse().unwrap();
         let Column::Decimal(prints, _) = &parsed.fingerprints[0] else { panic!() };
@@ -352,7 +358,7 @@ fn source(text: &str) -> (tempfile::TempDir, CsvSource) {
     let dir = tempfile::tempdir().unwrap();
     let path = dir.path().join("t.csv");
     std::fs::write(&path, text).unwrap();
-    let source = CsvSource::open(&spec(vec![]), &[(path, "t.csv".into())]).unwrap();
+    let source = CsvSource::open(&spec(vec![]), &[FoundFile::at(path, "t.csv".into())]).unwrap();
     (dir, source)
 }
 

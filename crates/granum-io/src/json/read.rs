@@ -1,6 +1,6 @@
 //! The files of one input: columns from all keys of all objects, types from all values.
 
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use std::sync::Arc;
 
 use granum_core::port::{
@@ -15,6 +15,7 @@ use super::file::JsonFile;
 use super::objects::{Objects, Splitter};
 use super::seen::{Names, Seen};
 use crate::csv::{CsvPart, Layout, LineEnds, Look, MadeOf, settled_type, write_row};
+use crate::find::FoundFile;
 use crate::stream::Stream;
 
 /// An input's JSON files.
@@ -52,10 +53,10 @@ pub(crate) fn look(path: &Path, name: &str, said: &Written) -> Result<Look, Sour
 
 impl JsonSource {
     /// Looks at all objects: any of them may have a key that no other has.
-    pub fn open(spec: &InputSpec, paths: &[(PathBuf, String)]) -> Result<Self, SourceError> {
+    pub fn open(spec: &InputSpec, paths: &[FoundFile]) -> Result<Self, SourceError> {
         let mut seen = Seen::of(spec);
         let mut files = vec![];
-        for (path, name) in paths {
+        for FoundFile { path, name, .. } in paths {
             let written = spec.written_of(name);
             let mut file = JsonFile::open(path, name, written.encoding.as_deref())?;
             seen.file(&mut file)?;

@@ -1,7 +1,6 @@
 //! What is seen of all objects before any is read: which columns there are, and of what types.
 
 use std::collections::HashMap;
-use std::path::PathBuf;
 
 use granum_core::port::{Each, InputSpec, SourceError, SourceErrorKind};
 use granum_core::table::Counted;
@@ -10,6 +9,7 @@ use granum_core::value::Found;
 
 use super::cells::{Cell, lies_in};
 use super::file::JsonFile;
+use crate::find::FoundFile;
 
 /// So many objects without a row are named.
 const EXAMPLES: usize = 3;
@@ -131,9 +131,9 @@ impl<'a> Seen<'a> {
     }
 
     /// That there are columns, and all that are named.
-    pub fn checked(mut self, paths: &[(PathBuf, String)]) -> Result<Self, SourceError> {
+    pub fn checked(mut self, paths: &[FoundFile]) -> Result<Self, SourceError> {
         let error = |kind, message: String, help: String| {
-            let file = paths.first().map_or(String::new(), |(_, name)| name.clone());
+            let file = paths.first().map_or(String::new(), |file| file.name.clone());
             Err(SourceError { kind, file, line: None, message, help })
         };
         if let Some(each) = self.each {

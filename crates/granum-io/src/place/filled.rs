@@ -229,7 +229,11 @@ impl Block {
 #[cfg(target_os = "linux")]
 fn opened(path: &std::path::Path) -> Option<File> {
     use std::os::unix::fs::OpenOptionsExt;
-    File::options().write(true).custom_flags(libc::O_DIRECT).open(path).ok()
+    File::options()
+        .write(true)
+        .custom_flags(rustix::fs::OFlags::DIRECT.bits() as i32)
+        .open(path)
+        .ok()
 }
 
 #[cfg(not(target_os = "linux"))]

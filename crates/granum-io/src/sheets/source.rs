@@ -2,7 +2,6 @@
 
 use std::borrow::Cow;
 use std::io::{Read, Seek, SeekFrom};
-use std::path::PathBuf;
 use std::sync::Arc;
 
 use granum_core::port::{
@@ -17,6 +16,7 @@ use super::look::chosen;
 use super::sheet::{Kinds, Sheet};
 use super::translate::translate;
 use crate::csv::{CsvPart, Field, Layout, MadeOf, Scanner, cell, stacked, system_error, write_row};
+use crate::find::FoundFile;
 
 /// An input's sheets.
 pub(crate) struct SheetSource {
@@ -29,9 +29,9 @@ pub(crate) struct SheetSource {
 
 impl SheetSource {
     /// Goes through the sheets that are meant.
-    pub fn open(spec: &InputSpec, files: &[(PathBuf, String)]) -> Result<Self, SourceError> {
+    pub fn open(spec: &InputSpec, files: &[FoundFile]) -> Result<Self, SourceError> {
         let mut sheets = vec![];
-        for (path, name) in files {
+        for FoundFile { path, name, .. } in files {
             let written = spec.written_of(name);
             let mut book = Book::open(path, name)?;
             for sheet in chosen(&mut book, name, written.sheet.as_deref())? {

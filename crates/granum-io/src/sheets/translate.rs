@@ -34,7 +34,7 @@ pub(super) fn translate(
 ) -> Result<Sheet, SourceError> {
     let area = area_of(name, written)?;
     let origin = Origin { file: part_name(name, sheet).into(), counted: Counted::Row };
-    let text = Spooled::empty().map_err(|error| system_error(name, &error))?;
+    let text = Spooled::begin("").map_err(|error| system_error(name, &error))?;
     let made = Making::new(origin, text, written);
     let (gone, made) = go_through(book, sheet, area, made);
     if let Err(mut error) = gone {

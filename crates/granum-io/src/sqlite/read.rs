@@ -11,6 +11,7 @@ use granum_core::value::Type;
 use super::open::{open as connected, quoted, wrong};
 use super::table::Table;
 use crate::csv::{LineEnds, Look};
+use crate::find::FoundFile;
 use crate::typed::{Filling, Keys, Opened, Pieces, Stored, Told, TypedSource, sent};
 
 /// Opens a table in each of some files, each with the name that messages have, as one input.
@@ -19,10 +20,10 @@ use crate::typed::{Filling, Keys, Opened, Pieces, Stored, Told, TypedSource, sen
 /// A file that cannot be read, or has no such table.
 pub(crate) fn open(
     spec: &InputSpec,
-    files: &[(PathBuf, String)],
+    files: &[FoundFile],
 ) -> Result<Box<dyn InputSource>, SourceError> {
     let mut opened = vec![];
-    for (path, name) in files {
+    for FoundFile { path, name, .. } in files {
         let written = spec.written_of(name);
         let table = table(path, name, written)?;
         opened.push(Opened {

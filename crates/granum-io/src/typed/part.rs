@@ -102,6 +102,7 @@ impl Typed<'_> {
             columns: to_read.iter().map(asked).collect(),
             fingerprints: if self.alike { vec![] } else { self.request.fingerprints.clone() },
             aside: self.request.aside,
+            last: false,
         };
         let written = needed(&request);
         let mut fields = vec![None; self.width];

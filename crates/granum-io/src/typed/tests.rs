@@ -21,6 +21,7 @@ fn asked(native: Native, ty: Type, rule: Option<ReadRule>, aside: bool) -> Part 
         columns: vec![InputColumn { column: 0, ty, rule }],
         fingerprints: vec![],
         aside,
+        last: false,
     };
     assert_eq!(needed(&request), [0]);
     let rows = native.column.len();

@@ -85,6 +85,14 @@ pub struct Writing {
     pub anyway_to: Option<PathBuf>,
 }
 
+impl Writing {
+    /// Whether nothing that is written beside outputs asks for the inputs again.
+    pub fn reads_last(&self) -> bool {
+        let Self { record, against, report, changes, anyway_to, .. } = self;
+        [record, against, report, anyway_to].iter().all(|path| path.is_none()) && !changes
+    }
+}
+
 /// How much memory tables take, and where they go beyond it.
 #[derive(Debug, Clone, Default, ClapArgs)]
 pub struct Memory {

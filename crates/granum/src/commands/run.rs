@@ -221,6 +221,7 @@ fn work(
         deny_warnings: args.deny == Some(Deny::Warnings),
         earlier: earlier.as_ref().map(|(record, _)| &record.numbers),
         seen: writing.report.is_some(),
+        reads_last: writing.reads_last(),
         ..Running::default()
     };
     let worked = |want| run_as(&plan.tree, settings, &plan.files, want, progress, running);

@@ -226,3 +226,30 @@ fn standard_input_is_read_once_for_all_that_ask_for_it() {
     let ran = with_input(&folder, &["draft", "-"], b"").code(3);
     ran.complains("standard input: is empty");
 }
+
+#[test]
+fn standard_input_is_kept_for_those_who_ask_for_it_again() {
+    let folder = Folder::new();
+    let text = "x".repeat(2_000);
+    let row = |row: u32| format!("{row},{text}\n");
+    let input = "k,v\n".to_owned() + &(1..=8_000).map(row).collect::<String>();
+    folder.file("t.csv", &input);
+    let plan = |source: &str| {
+        format!(
+            "input t from \"{source}\"\n  read k as integer\n       v as text\n  grain k\n\
+             table u from t\n  one row in all\n    n = rows()\n    least = min(k)\n    total = sum(k)\n\
+             check: rows(t) = 8000\noutput u to \"u.csv\"\n"
+        )
+    };
+    folder.plan(&plan("-"));
+    for more in [&[][..], &["--record", "r.json"], &["--changes"], &["--report", "p.html"]] {
+        let args = [&["run", "p.granum"], more].concat();
+        with_input(&folder, &args, input.as_bytes()).code(0);
+        assert_eq!(folder.read("u.csv"), "n,least,total\n8000,1,32004000\n", "{more:?}");
+    }
+    let record: Value = serde_json::from_str(&folder.read("r.json")).unwrap();
+    folder.file("q.granum", plan("t.csv"));
+    folder.granum(&["run", "q.granum", "--record", "s.json"]).code(0);
+    let other: Value = serde_json::from_str(&folder.read("s.json")).unwrap();
+    assert_eq!(record["inputs"][0]["sha256"], other["inputs"][0]["sha256"]);
+}

@@ -166,6 +166,7 @@ impl InputSource for Blanks {
             columns: there.map(ruled).collect(),
             fingerprints: fingerprints.collect(),
             aside: request.aside,
+            last: false,
         };
         let parts = self.rows.as_ref().map(|rows| rows.read(inner)).transpose()?;
         Ok(Box::new(BlanksReader { parts, blank }))

@@ -295,7 +295,8 @@ impl<'a> Replay<'a> {
             Stop::Scratch(error) => RunError::Scratch(error),
             Stop::Contradiction(_) => bug("an input that was read has other types now"),
         };
-        let mut reading = Reading::begin(context, table, source).map_err(RunError::Source)?;
+        let mut reading =
+            Reading::begin(context, table, (source, false)).map_err(RunError::Source)?;
         let (mut stack, mut file) = (Stack::new(), None);
         loop {
             let window = reading.window(context, None, batches(context.room)).map_err(stopped)?;
