@@ -17,10 +17,11 @@ use crate::table::{Column, PIECE, Room, RoomFile, Rows, Scattered};
 
 /// Rows of one part, about, and how many parts there are at most.
 const PART: usize = if cfg!(test) { 1 << 3 } else { 1 << 15 };
-const PARTS: usize = 1 << 8;
+const PARTS: usize = 1 << 10;
 
-/// Entries that wait in memory until they go to their part.
+/// Entries that wait in memory until they go to their part: of one, and of all together.
 const WAITING: usize = if cfg!(test) { 3 } else { 1 << 9 };
+const WAITING_IN_ALL: usize = 1 << 17;
 
 /// Bytes of an entry: a fingerprint and a row.
 const ENTRY: usize = 20;
@@ -134,6 +135,7 @@ impl Parts {
     fn of(keys: &Keys, count: usize, room: &Room) -> Self {
         let mut parts = Self { file: room.file(), lots: vec![vec![]; count] };
         let mut waiting: Vec<Vec<u8>> = vec![vec![]; count];
+        let most = WAITING.min(WAITING_IN_ALL / count) * ENTRY;
         let shift = 128 - count.trailing_zeros();
         let runs: Vec<usize> = (0..keys.rows()).step_by(PIECE).collect();
         for some in runs.chunks(rayon::current_num_threads()) {
@@ -150,7 +152,7 @@ impl Parts {
                     let part = print.checked_shr(shift).unwrap_or(0) as usize;
                     waiting[part].extend(print.to_le_bytes());
                     waiting[part].extend(((first + offset) as u32).to_le_bytes());
-                    if waiting[part].len() >= WAITING * ENTRY {
+                    if waiting[part].len() >= most {
                         parts.put(part, &mut waiting[part]);
                     }
                 }
@@ -176,7 +178,8 @@ impl Parts {
     /// The entries of a part by their fingerprints, those of one fingerprint by their rows; none that cannot be got,
     /// which the room notes.
     fn sorted(&self, part: usize) -> Vec<Entry> {
-        let mut entries = vec![];
+        let bytes: usize = self.lots[part].iter().map(|(_, length)| length).sum();
+        let mut entries = Vec::with_capacity(bytes / ENTRY);
         for (at, length) in &self.lots[part] {
             let bytes = self.file.get(*at, *length).unwrap_or_default();
             let (lot, _) = bytes.as_chunks::<ENTRY>();

@@ -1,13 +1,15 @@
 //! Values of groups where what they are worked of has no room: rows are scattered by their keys, each part is worked by
 //! itself, and what its rows get goes back into their order.
 
+use std::sync::atomic::{AtomicU64, Ordering};
+
 use super::{Of, worked};
-use crate::aggregate::{Groups, mixed};
-use crate::resolve::{GroupedPlan, GroupedWhat};
+use crate::aggregate::{Groups, folded, from_parts, mixed, parted, parts};
+use crate::resolve::{AggregatePlan, GroupedPlan, GroupedWhat};
 use crate::step::StepRunner;
 use crate::step::by_keys::{KeyedRows, by_keys};
 use crate::step::values::{columns_of, values_noted, values_of};
-use crate::table::{AwayBuilder, Batch, Column, Held};
+use crate::table::{AwayBuilder, Batch, Column, Held, PIECE};
 
 /// What each row gets of its group, put away. Nothing where all that is looked at is here, and where a row or a group has
 /// no value: why, is told by who works on all rows at once.
@@ -17,7 +19,7 @@ pub(super) fn scattered(
     batch: &Batch,
 ) -> Option<Held> {
     if plan.keys.is_empty() {
-        return None;
+        return in_all(plan, runner, batch);
     }
     let sent = |runner: &StepRunner<'_>, run: &Batch| {
         let keys = runner.columns(run, plan.keys.iter()).ok()?;
@@ -28,6 +30,36 @@ pub(super) fn scattered(
     let mut all = AwayBuilder::new(&room.file());
     found.windows().flatten().for_each(|column| all.push(&column));
     Some(Held::away(all.finish()))
+}
+
+/// The same of one group of all rows, where its value can be put together of what is kept of runs of them.
+fn in_all(plan: &GroupedPlan, runner: &StepRunner<'_>, batch: &Batch) -> Option<Held> {
+    let GroupedWhat::Aggregate(aggregate) = &plan.what else { return None };
+    let AggregatePlan { function, ty, apart, by, .. } = aggregate;
+    if !parted(*function, *ty) || apart.is_some() || by.len() > 1 {
+        return None;
+    }
+    let reads = plan.reads();
+    let room = batch.room_of(&reads).filter(|_| batch.rows > 0)?;
+    let zeros = AtomicU64::new(0);
+    let mut kept = vec![];
+    for (_, run) in batch.runs(reads) {
+        let (values, failed) = values_noted(aggregate, &run, runner.around.world, &zeros);
+        if !failed.is_empty() {
+            return None;
+        }
+        kept.push(parts(&values, &Groups::one(run.rows)).ok()?);
+    }
+    let all = Groups::one(kept.len());
+    let folded = folded(*function, &Column::concat_each(&kept), &all).ok()?;
+    let found = from_parts(*function, *ty, &folded).ok()?;
+    runner.zeros.fetch_add(zeros.into_inner(), Ordering::Relaxed);
+    let mut column = AwayBuilder::new(&room.file());
+    for first in (0..batch.rows).step_by(PIECE) {
+        let rows = PIECE.min(batch.rows - first);
+        column.push(&Column::constant(&found.scalar(0), found.ty(), rows));
+    }
+    Some(Held::away(column.finish()))
 }
 
 /// What is worked of a run of rows, and their grain. Nothing where a row fails.

@@ -52,6 +52,33 @@ impl PileAway {
         self.different[at].send_by(&hashes(&pairs.columns, pairs.count), &pairs.columns);
     }
 
+    /// How many different values there are in all groups together: a column of one row for each count of them.
+    pub fn different_in_all(&self) -> Vec<Column> {
+        let in_all = |pairs: &Scattered| {
+            // Groups may share a value, so that those without keys come into parts of their own.
+            let mut values = Scattered::new(&self.room, PARTS);
+            let of_part =
+                |_, columns: Vec<Column>| Some(columns.into_iter().next_back().map(value_once));
+            pairs.each(of_part, |value| {
+                let rows = value.as_ref().map_or(0, Column::len);
+                value.iter().filter(|_| rows > 0).for_each(|value| {
+                    let own = std::slice::from_ref(value);
+                    values.send_by(&hashes(own, rows), own);
+                });
+            });
+            let mut count = 0;
+            let of_part = |_, columns: Vec<Column>| {
+                let once = columns.into_iter().next().map(value_once);
+                Some(once.map_or(0, |value| {
+                    (0..value.len()).filter(|row| !value.is_blank(*row)).count()
+                }))
+            };
+            values.each(of_part, |found| count += found as i64);
+            Column::Integer(vec![count].into())
+        };
+        self.different.iter().map(in_all).collect()
+    }
+
     /// All groups in order, as `work` makes them of the groups of one part, which may be there several times: of their
     /// numbers, their keys and what was kept, and of the counts of different values with the keys of these. It gives the
     /// number of each group and its columns.
@@ -85,6 +112,12 @@ impl PileAway {
         self.groups.each(of_part, take);
         failed.map_or(Ok(all), Err)
     }
+}
+
+/// The different values of a column.
+fn value_once(value: Column) -> Column {
+    let count = value.len();
+    once(Piece { columns: vec![value], count }).columns.remove(0)
 }
 
 /// How many different values groups have, with their keys, in the parts of the keys. A group may be there several times.

@@ -167,6 +167,15 @@ pub(super) fn total_row(
     all: impl FnOnce() -> Result<Vec<Column>, Problem>,
 ) -> Result<Option<Batch>, Problem> {
     let Some(total) = &plan.total else { return Ok(None) };
+    total_taken(plan, table, keys)?;
+    let text = Scalar::Text(total.clone());
+    let keys = plan.keys.iter().map(|_| Column::constant(&text, Type::Text, 1)).collect();
+    Ok(Some(of_groups(table.slots.len(), plan, keys, all()?, 1)))
+}
+
+/// That no group is called as the total row is.
+fn total_taken(plan: &OneRowPlan, table: &TablePlan, keys: &[Column]) -> Result<(), Problem> {
+    let Some(total) = &plan.total else { return Ok(()) };
     for (key, (.., column)) in keys.iter().zip(&plan.keys) {
         if let Column::Text(array) = key
             && array.iter().flatten().any(|value| value == total)
@@ -175,9 +184,7 @@ pub(super) fn total_row(
             return Err(Problem::TotalTaken { table, column, total });
         }
     }
-    let text = Scalar::Text(total.clone());
-    let keys = plan.keys.iter().map(|_| Column::constant(&text, Type::Text, 1)).collect();
-    Ok(Some(of_groups(table.slots.len(), plan, keys, all()?, 1)))
+    Ok(())
 }
 
 /// A name that several of the step's own rows share.

@@ -39,6 +39,11 @@ impl Pile {
         self.count > self.most
     }
 
+    /// Whether it has no rows.
+    pub fn is_empty(&self) -> bool {
+        self.count == 0
+    }
+
     /// The bytes that its rows hold, about.
     pub fn bytes_held(&self) -> usize {
         let columns = self.pieces.iter().flat_map(|piece| &piece.columns);

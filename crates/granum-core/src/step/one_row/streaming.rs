@@ -1,6 +1,8 @@
 //! `one row per` while rows pass by: each batch becomes its groups, and those are put together again, so
 //! that what is held grows with groups and not with rows.
 
+use std::sync::{Mutex, PoisonError};
+
 use rayon::prelude::*;
 
 use super::super::leading::rows_gathered;
@@ -9,7 +11,7 @@ use super::away::PileAway;
 use super::pile::{Different, Piece, Pile, counts_in, different_in, different_in_all};
 use super::scattered::GroupsAway;
 use super::told::{Failed, Sizes};
-use super::{group_named, of_groups, own_mistake, step_values, total_row};
+use super::{group_named, of_groups, own_mistake, step_values, total_row, total_taken};
 use crate::aggregate::{
     AggregateFunction, Groups, Sum, Values, different as pairs_of, folded, from_parts, kept,
     number, parted, parts,
@@ -130,22 +132,38 @@ impl<'p> GroupsSoFar<'p> {
         Ok(())
     }
 
-    /// The bytes that its groups hold in memory, about; of those that stay here whatever comes, none.
+    /// Whether its groups stay here whatever comes. One of all rows is small. Which values a `sole` of all groups names where
+    /// they differ, depends on their order.
+    fn stay(&self) -> bool {
+        let GroupStep { plan, .. } = self.step;
+        let sole = |(result, _): &(AggregatePlan, _)| result.function == AggregateFunction::Sole;
+        plan.keys.is_empty() || plan.total.is_some() && plan.results.iter().any(sole)
+    }
+
+    /// The bytes that it holds in memory and can put away, about.
     pub fn bytes_held(&self) -> u64 {
         let GroupStep { plan, .. } = self.step;
-        // One row of all rows needs what all have.
-        if plan.keys.is_empty() || plan.total.is_some() {
+        let stay = self.stay();
+        // Of no rows nothing is left but their columns.
+        if self.groups.is_empty() || stay && !plan.keys.is_empty() {
             return 0;
         }
         let different: usize = self.different.iter().map(Different::bytes_held).sum();
-        (self.groups.bytes_held() + different) as u64
+        let groups = if stay { 0 } else { self.groups.bytes_held() };
+        (groups + different) as u64
     }
 
     /// Puts away what it holds, as it lies.
     pub fn put_away(&mut self, room: &Room) {
-        let (keys, different) = (self.step.plan.keys.len(), self.different.len());
+        if self.groups.is_empty() {
+            return;
+        }
+        let (keys, different, stay) =
+            (self.step.plan.keys.len(), self.different.len(), self.stay());
         let away = self.away.get_or_insert_with(|| PileAway::new(room, keys, different));
-        self.groups.take_each().for_each(|groups| away.put(groups));
+        if !stay {
+            self.groups.take_each().for_each(|groups| away.put(groups));
+        }
         for (at, different) in self.different.iter_mut().enumerate() {
             different.take_each().for_each(|pairs| away.put_different(at, &pairs));
         }
@@ -217,9 +235,13 @@ impl<'p> GroupsSoFar<'p> {
     /// The groups with their results, what happened, and the total row if there is one. A batch at
     /// least has been taken in, if only one of no rows.
     pub fn finish(mut self) -> Result<(Batch, StepSum, Option<Batch>), Problem> {
+        let mut in_all = None;
         if let Some(room) = self.away.as_ref().map(|away| away.room().clone()) {
             self.put_away(&room);
-            return self.finish_away();
+            if !self.stay() {
+                return self.finish_away();
+            }
+            in_all = self.away.as_ref().map(PileAway::different_in_all);
         }
         let GroupStep { plan, table, .. } = self.step;
         let (_, Piece { columns, count }) = self.together()?;
@@ -227,7 +249,8 @@ impl<'p> GroupsSoFar<'p> {
         let (keys, parts) = columns.split_at(plan.keys.len());
         let all = || {
             let folded = self.folded(parts, &Groups::one(count), |_| vec![]);
-            let different = different.iter().map(different_in_all).collect();
+            let different =
+                in_all.clone().unwrap_or_else(|| different.iter().map(different_in_all).collect());
             let folded = folded.map_err(|(.., problem)| problem)?;
             self.results(&folded, different, |_| vec![]).map_err(|(.., problem)| problem)
         };
@@ -265,21 +288,56 @@ impl<'p> GroupsSoFar<'p> {
         let GroupStep { plan, table, .. } = self.step;
         let away = self.away.as_ref().sure("groups that are away");
         let room = away.room().clone();
-        let found = away.each(|groups, counts| self.of_part(&groups, &counts));
+        let parts = Mutex::new(vec![]);
+        let found = away.each(|groups, counts| self.of_part(&groups, &counts, &parts));
+        // The total row comes before groups of which the results fail.
+        if let Err(Failed { place: (false, ..), problem }) = found {
+            return Err(problem);
+        }
+        let parts = parts.into_inner().unwrap_or_else(PoisonError::into_inner);
+        let total = total_row(plan, table, &[], || self.total_of(&parts, away))?;
         let found = found.map_err(|failed| failed.problem)?;
-        let (rows, told) = GroupsAway::of((plan, table), &room, found.windows()).finish();
-        Ok((rows, StepSum { sizes: told.sizes, mistakes: told.mistakes, ..self.sum }, None))
+        let called = |window: &Vec<Column>| total_taken(plan, table, &window[..plan.keys.len()]);
+        let all = GroupsAway::of(
+            (plan, table),
+            &room,
+            found.windows().map(|window| called(&window).map(|()| window)),
+        )?;
+        let (rows, told) = all.finish();
+        Ok((rows, StepSum { sizes: told.sizes, mistakes: told.mistakes, ..self.sum }, total))
+    }
+
+    /// The results of all rows, of what was kept of each part of their groups.
+    fn total_of(&self, parts: &[Vec<Column>], away: &PileAway) -> Result<Vec<Column>, Problem> {
+        let all = Column::concat_each(parts);
+        let folded = self.folded(&all, &Groups::one(parts.len()), |_| vec![]);
+        let folded = folded.map_err(|(.., problem)| problem)?;
+        let results = self.results(&folded, away.different_in_all(), |_| vec![]);
+        results.map_err(|(.., problem)| problem)
     }
 
     /// The numbers of a part's groups, their keys, their results and sizes: of the numbers, keys and parts of groups, and
     /// of their counts of different values.
-    fn of_part(&self, groups: &[Column], counts: &[Vec<Column>]) -> Result<Vec<Column>, Failed> {
+    fn of_part(
+        &self,
+        groups: &[Column],
+        counts: &[Vec<Column>],
+        of_total: &Mutex<Vec<Vec<Column>>>,
+    ) -> Result<Vec<Column>, Failed> {
         let plan = self.step.plan;
         let numbers = &groups[0];
         let number = |row: u32| numbers.units(row as usize) as u64;
         let (once, firsts) = self.once(&groups[1..], numbers.len(), number)?;
         let (keys, parts) = once.split_at(plan.keys.len());
         let count = firsts.len();
+        if plan.total.is_some() {
+            let folded = self.folded(parts, &Groups::one(count), |_| vec![]);
+            let folded = folded.map_err(|(result, _, problem)| Failed {
+                place: (false, result, u64::MAX),
+                problem,
+            })?;
+            of_total.lock().unwrap_or_else(PoisonError::into_inner).push(folded);
+        }
         let different = counts.iter().map(|counts| counts_in(keys, count, counts)).collect();
         let own = Rows::same(count);
         let named = |group| group_named(plan, keys, &own, group);
