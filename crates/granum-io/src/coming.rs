@@ -240,9 +240,14 @@ impl Read for Following {
             return wrong.map_or(Ok(0), |wrong| Err(io::Error::other(Lost(wrong.clone()))));
         }
         let there = usize::try_from(so_far.bytes - self.at).unwrap_or(usize::MAX).min(out.len());
-        let goes = so_far.last.is_some() && self.at >= so_far.gone + 2 * BEHIND;
-        if goes && let_go(&self.file, so_far.gone, self.at - BEHIND - so_far.gone) {
-            so_far.gone = self.at - BEHIND;
+        if so_far.last.is_some() && self.at >= so_far.gone + 2 * BEHIND {
+            let to = self.at - BEHIND;
+            if let_go(&self.file, so_far.gone, to - so_far.gone) {
+                so_far.gone = to;
+            } else {
+                // Nothing can be taken out of a file there: all of it stays.
+                so_far.last = None;
+            }
         }
         drop(so_far);
         let read = self.file.read(&mut out[..there])?;

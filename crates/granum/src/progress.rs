@@ -48,13 +48,24 @@ impl Progress {
         }
         if state.bar.is_hidden() {
             state.bar.set_draw_target(ProgressDrawTarget::stderr());
-            if let Ok(style) = ProgressStyle::with_template("{msg} {wide_bar} {percent:>3}%") {
-                state.bar.set_style(style);
-            }
         }
-        state.bar.set_message(state.stage.clone());
+        let (template, message) = shown(state);
+        if let Ok(style) = ProgressStyle::with_template(template) {
+            state.bar.set_style(style);
+        }
+        state.bar.set_message(message);
         state.bar.set_length(state.size.max(1));
         state.bar.set_position(state.done.min(state.size.max(1)));
+    }
+}
+
+/// How a stage is shown, and in what words: of what comes through a pipe nobody knows how much there will be.
+fn shown(state: &State) -> (&'static str, String) {
+    match state.done {
+        done if done > 0 && state.size == 0 => {
+            ("{msg}", format!("{}: {} MB so far", state.stage, done / 1_000_000))
+        }
+        _ => ("{msg} {wide_bar} {percent:>3}%", state.stage.clone()),
     }
 }
 
@@ -77,5 +88,25 @@ impl Observer for Progress {
         let mut state = self.state.lock().unwrap_or_else(PoisonError::into_inner);
         state.done += done;
         self.draw(&state);
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_comes_through_a_pipe_has_no_percentage() {
+        let progress = Progress::new(true);
+        let now = |size, done| {
+            progress.stage("reading t", size);
+            progress.advance(done);
+            shown(&progress.state.lock().unwrap())
+        };
+        assert_eq!(now(0, 12_345_678), ("{msg}", "reading t: 12 MB so far".to_owned()));
+        for (size, done) in [(0, 0), (9, 5), (9, 0)] {
+            let (template, message) = now(size, done);
+            assert!(template.contains("{percent") && message == "reading t", "{size} {done}");
+        }
     }
 }

@@ -3,8 +3,8 @@
 
 use std::fs::File;
 use std::io::{self, Write};
-use std::sync::Mutex;
-use std::sync::mpsc::{Receiver, SyncSender, sync_channel};
+use std::sync::mpsc::{Receiver, SyncSender, TryRecvError, sync_channel};
+use std::sync::{Mutex, PoisonError};
 use std::thread::{self, JoinHandle};
 
 use tempfile::NamedTempFile;
@@ -15,9 +15,9 @@ use crate::at::write_at;
 /// finds it there.
 const SMALL: usize = if cfg!(test) { 1 << 14 } else { 1 << 24 };
 
-/// Bytes that are written at a time, and how many times before anybody waits.
+/// Bytes that are written at a time, and how many times before anybody waits: several outputs may be on their way.
 const BLOCK: usize = if cfg!(test) { 1 << 13 } else { 1 << 20 };
-const BLOCKS: usize = 6;
+const BLOCKS: usize = 3;
 
 /// What goes past the cache begins at such places, in the file and in memory, and ends there.
 const EDGE: usize = 1 << 12;
@@ -94,6 +94,8 @@ struct Past {
     /// What comes is gathered here.
     block: Block,
     full: SyncSender<Block>,
+    /// How many blocks there are: no more than were ever on their way at once.
+    blocks: usize,
     /// Never shared: an output has to say that it could be.
     empty: Mutex<Receiver<Block>>,
     /// What it says when it has ended; nothing where it has been asked.
@@ -107,9 +109,6 @@ impl Past {
         let Some(past) = past else { return Ok(None) };
         let (full, taken) = sync_channel::<Block>(BLOCKS);
         let (back, empty) = sync_channel(BLOCKS + 2);
-        for _ in 0..=BLOCKS {
-            let _ = back.send(Block::new());
-        }
         let mut at = At { past: Some(past), cached: cached.try_clone()?, from };
         let thread = thread::Builder::new().name("writing".into()).spawn(move || {
             for mut block in taken {
@@ -120,7 +119,13 @@ impl Past {
             }
             Ok(())
         })?;
-        Ok(Some(Self { block: Block::new(), full, empty: Mutex::new(empty), thread: Some(thread) }))
+        Ok(Some(Self {
+            block: Block::new(),
+            full,
+            blocks: 1,
+            empty: Mutex::new(empty),
+            thread: Some(thread),
+        }))
     }
 
     /// Takes as many bytes as there is room for.
@@ -128,14 +133,26 @@ impl Past {
         let taken = self.block.fill(bytes);
         if self.block.length == BLOCK {
             // Neither fails but where the other thread has ended, and then it says why.
-            let empty = self.empty.get_mut().ok().and_then(|empty| empty.recv().ok());
-            let Some(empty) = empty else { return Err(self.failed()) };
+            let Some(empty) = self.empty() else { return Err(self.failed()) };
             let full = std::mem::replace(&mut self.block, empty);
             if self.full.send(full).is_err() {
                 return Err(self.failed());
             }
         }
         Ok(taken)
+    }
+
+    /// A block that has nothing: one that was written, or one more while there may be.
+    fn empty(&mut self) -> Option<Block> {
+        let back = self.empty.get_mut().unwrap_or_else(PoisonError::into_inner);
+        match back.try_recv() {
+            Err(TryRecvError::Empty) if self.blocks < BLOCKS + 2 => {
+                self.blocks += 1;
+                Some(Block::new())
+            }
+            Err(TryRecvError::Empty) => back.recv().ok(),
+            block => block.ok(),
+        }
     }
 
     fn failed(&mut self) -> io::Error {
@@ -147,7 +164,7 @@ impl Past {
     }
 
     fn finish(self) -> io::Result<()> {
-        let Self { block, full, empty, thread } = self;
+        let Self { block, full, empty, thread, .. } = self;
         let sent = full.send(block);
         drop(full);
         drop(empty);
