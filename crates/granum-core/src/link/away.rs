@@ -23,6 +23,9 @@ const PARTS: usize = 1 << 10;
 const WAITING: usize = if cfg!(test) { 3 } else { 1 << 9 };
 const WAITING_IN_ALL: usize = 1 << 17;
 
+/// What is found goes back into the order of rows by so many runs of them at most: of each part some go into each.
+const RUNS: usize = if cfg!(test) { 3 } else { 1 << 6 };
+
 /// Bytes of an entry: a fingerprint and a row.
 const ENTRY: usize = 20;
 
@@ -61,8 +64,9 @@ fn link_and(
     let count = count(from.rows().max(keys.rows()));
     let parts_of = |keys| Parts::of(keys, count, file.room());
     let (from_parts, parts) = (parts_of(from), parts_of(keys));
-    // Where rows lead, by the pieces that they stand in.
-    let mut windows = Scattered::new(file.room(), from.rows().div_ceil(PIECE));
+    // Where rows lead, by the runs that they stand in.
+    let span = PIECE * from.rows().div_ceil(PIECE).div_ceil(RUNS).max(1);
+    let mut windows = Scattered::new(file.room(), from.rows().div_ceil(span));
     let mut repeated = vec![];
     let at_a_time = rayon::current_num_threads();
     for first in (0..count).step_by(at_a_time) {
@@ -71,7 +75,7 @@ fn link_and(
             (led(&from_parts.sorted(part), &entries), beside(&entries))
         });
         for (led, repeats) in linked.collect::<Vec<_>>() {
-            let to: Vec<u32> = led.iter().map(|(row, _)| row / PIECE as u32).collect();
+            let to: Vec<u32> = led.iter().map(|(row, _)| row / span as u32).collect();
             let (rows, led_to): (Vec<u32>, Vec<u32>) = led.into_iter().unzip();
             windows.send(&[Rows::from(rows).column(), Rows::from(led_to).column()], &to);
             repeated.push(repeats);
@@ -79,8 +83,8 @@ fn link_and(
     }
     let away = keys.file_for_led(from.rows());
     let window = |at: usize| {
-        let first = at * PIECE;
-        let mut rows = vec![None; PIECE.min(from.rows() - first)];
+        let first = at * span;
+        let mut rows = vec![None; span.min(from.rows() - first)];
         for lot in windows.lots(at) {
             for (row, to) in (0..lot[0].len()).map(|at| (lot[0].units(at), lot[1].units(at))) {
                 // What could not be got is somewhere else.
