@@ -1,13 +1,13 @@
 //! What is finished while a plan runs, and can be looked up.
 
-use crate::table::{Column, Places, Rows, Table};
+use crate::table::{Column, Held, Places, Rows, Table};
 use crate::value::Scalar;
 
 /// What was gathered of rows that lead to a table's rows.
 #[derive(Debug)]
 pub(crate) struct Gathered {
     /// For each row of the table that is led to.
-    pub column: Column,
+    pub column: Held,
     /// Rows that have no value, in their order: several where one was meant, or one too long.
     pub failed: Vec<u32>,
     /// The rows that lead to each, where they are asked for one by one.

@@ -7,7 +7,7 @@ use crate::aggregate::{Groups, Values, aggregate_led_to, parted_by};
 use crate::expr::{Gathered, Kind, LeadingRows};
 use crate::resolve::{AggregatePlan, Gather, GatherWhat};
 use crate::step::{Faults, group_problem, row_of_way, values_of_way, way};
-use crate::table::{Bits, Column, GatherId, InWhat, Rows};
+use crate::table::{Away, Bits, Column, GatherId, Held, InWhat, Room, Rows};
 use crate::tally::{GatheredAmount, RowsAmount};
 
 /// What was gathered, why some rows have nothing, and what is told of amounts.
@@ -33,7 +33,7 @@ pub(super) fn gather(context: &Context<'_>, id: GatherId) -> Option<Found> {
     let plan = match &gather.what {
         GatherWhat::Presence => {
             let column = presence(&index, to.rows);
-            let gathered = Gathered { column, failed: vec![], each: None };
+            let gathered = Gathered { column: kept(context, column), failed: vec![], each: None };
             return Some(Found { gathered, faults: Faults::default(), told: vec![] });
         }
         GatherWhat::Aggregate(plan) => plan,
@@ -41,7 +41,7 @@ pub(super) fn gather(context: &Context<'_>, id: GatherId) -> Option<Found> {
         GatherWhat::Each(_) => {
             let (rows, starts) = Groups::led_to(&index, to.rows).sorted();
             let each = Some(LeadingRows { rows, starts });
-            let gathered = Gathered { column: Column::Blank(0), failed: vec![], each };
+            let gathered = Gathered { column: Held::Own(Column::Blank(0)), failed: vec![], each };
             return Some(Found { gathered, faults: Faults::default(), told: vec![] });
         }
     };
@@ -76,7 +76,25 @@ pub(super) fn gather(context: &Context<'_>, id: GatherId) -> Option<Found> {
     }
     let told = if gather.told { told(context, gather, plan, &values, &index) } else { vec![] };
     let failed = faults.numbers().collect();
+    let column = kept(context, column);
     Some(Found { gathered: Gathered { column, failed, each: None }, faults, told })
+}
+
+/// Whether a value for each of so many rows goes away: it has little room in memory beside what looks at it.
+fn goes_away(room: &Room, bytes: usize) -> bool {
+    /// Such a part of the room.
+    const MOST: u64 = 16;
+    bytes as u64 > room.limit() / MOST
+}
+
+/// What was gathered, away where it has no room.
+fn kept(context: &Context<'_>, column: Column) -> Held {
+    match context.room {
+        Some(room) if goes_away(room, column.bytes_held()) => {
+            Held::away(Away::put(&column, &room.file()))
+        }
+        _ => Held::Own(column),
+    }
 }
 
 /// What of an amount is not gathered, and why.

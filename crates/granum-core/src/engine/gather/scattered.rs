@@ -1,12 +1,12 @@
 //! What is gathered where it has no room: rows are scattered by the row that they lead to, and each part is gathered by
 //! itself.
 
-use super::{GatheredPart, told};
+use super::{GatheredPart, goes_away, told};
 use crate::aggregate::{Groups, aggregate_each};
 use crate::engine::context::Context;
 use crate::resolve::{AggregatePlan, Gather};
 use crate::step::{columns_of, values_of, values_of_way};
-use crate::table::{Batch, Column, Rows, Scattered, parts};
+use crate::table::{AwayBuilder, Batch, Column, Held, Rows, Scattered, parts};
 
 /// Bytes of a value on its way, about.
 const EACH: usize = 12;
@@ -18,7 +18,7 @@ pub(super) fn scattered(
     (gather, plan): (&Gather, &AggregatePlan),
     (rows, index): (&Batch, &Rows),
     targets: usize,
-) -> Option<(Column, Vec<GatheredPart>)> {
+) -> Option<(Held, Vec<GatheredPart>)> {
     let room = context.room.filter(|_| rows.has_away())?;
     let width = 1 + plan.by.len() + gather.parts().count();
     let count = parts(rows.rows.max(targets), EACH * width, room);
@@ -43,6 +43,8 @@ pub(super) fn scattered(
         sent.send(&columns, &to);
     }
     let mut found = vec![];
+    // A value takes a byte or more.
+    let mut away = goes_away(room, targets).then(|| AwayBuilder::new(&room.file()));
     let of_part = |part: usize, columns: Vec<Column>| {
         let first = (part * window).min(targets);
         let mut columns = columns.into_iter();
@@ -51,8 +53,15 @@ pub(super) fn scattered(
         let (column, failed) = aggregate_each(&values_of(plan, &mut columns), &groups);
         failed.is_empty().then(|| column.narrowed())
     };
-    sent.each(of_part, |column| found.push(column))?;
-    Some((Column::concat(&found), all_told))
+    sent.each(of_part, |column| match &mut away {
+        Some(away) => away.push(&column),
+        None => found.push(column),
+    })?;
+    let column = match away {
+        Some(away) => Held::away(away.finish()),
+        None => Held::Own(Column::concat(&found)),
+    };
+    Some((column, all_told))
 }
 
 /// What is told of rows and of more of them.
