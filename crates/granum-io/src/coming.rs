@@ -315,14 +315,22 @@ mod tests {
     }
 
     /// Those of a pipe, and what they are kept in.
-    fn source(rows: Rows) -> (CsvSource, PathBuf) {
+    fn file(rows: Rows) -> (FoundFile, PathBuf) {
         let coming = Coming::begin(io::Cursor::new("a;b\n").chain(rows), None).unwrap();
         let path = coming.path().to_owned();
+        let coming = Some(Arc::new(coming));
+        (FoundFile { path: path.clone(), name: "t".into(), coming }, path)
+    }
+
+    fn source_of(files: &[FoundFile]) -> CsvSource {
         let mut spec = InputSpec::of_files("t".into(), vec!["-".into()]);
         spec.written.delimiter = Some(b';');
-        let coming = Some(Arc::new(coming));
-        let file = FoundFile { path: path.clone(), name: "t".into(), coming };
-        (CsvSource::open(&spec, &[file]).unwrap(), path)
+        CsvSource::open(&spec, files).unwrap()
+    }
+
+    fn source(rows: Rows) -> (CsvSource, PathBuf) {
+        let (file, path) = file(rows);
+        (source_of(&[file]), path)
     }
 
     fn reading(source: &CsvSource, last: bool) -> Box<dyn PartReader> {
@@ -360,6 +368,22 @@ mod tests {
         let (source, _) = source(Rows { left: 300_000, word: None, wrong: true });
         let wrong = rest(reading(&source, false).as_mut()).unwrap_err();
         assert_eq!(wrong.message, "cannot be read: the line is cut");
+    }
+
+    #[test]
+    fn what_is_read_later_comes_without_waiting_for_its_turn() {
+        let (go_on, word) = channel();
+        let first = Rows { left: 300_000, word: Some(word), wrong: false };
+        let (first, _) = file(first);
+        let (second, _) = file(Rows { left: 1_000_000, word: None, wrong: false });
+        let later = second.coming.clone().unwrap();
+        let mut reader = reading(&source_of(&[first, second]), true);
+        assert_eq!(reader.next(1).unwrap().len(), 1);
+        let (came, whole) = channel();
+        std::thread::spawn(move || came.send(later.whole().is_ok()));
+        assert_eq!(whole.recv_timeout(Duration::from_secs(10)), Ok(true));
+        go_on.send(()).unwrap();
+        rest(reader.as_mut()).unwrap();
     }
 
     #[cfg(target_os = "linux")]

@@ -93,8 +93,7 @@ fn read_again(
         ty: *ty,
         rule: Some(rule(*ty)),
     });
-    let request =
-        ReadRequest { columns: wanted.collect(), fingerprints: vec![], aside: false, last: false };
+    let request = ReadRequest { columns: wanted.collect(), ..ReadRequest::default() };
     let mut reader = source.read(request).unwrap();
     let mut found: Vec<Vec<Column>> = vec![];
     loop {
@@ -282,9 +281,7 @@ mod columns {
             rule: None,
         };
         let columns = shape.columns.iter().enumerate().map(asked).collect();
-        let mut reader = source
-            .read(ReadRequest { columns, fingerprints: vec![], aside: false, last: false })
-            .unwrap();
+        let mut reader = source.read(ReadRequest { columns, ..ReadRequest::default() }).unwrap();
         let mut found: Vec<Vec<Column>> = vec![];
         while let [part, ..] = reader.next(1).unwrap().as_slice() {
             found.push(part.parse().unwrap().columns);
@@ -346,7 +343,7 @@ mod columns {
             let read = Files::new(folder.path()).open(&spec).and_then(|source| {
                 let asked = |(column, (_, ty)): (usize, &(String, Type))| InputColumn { column, ty: *ty, rule: None };
                 let columns = source.shape().columns.iter().enumerate().map(asked).collect();
-                let mut reader = source.read(ReadRequest { columns, fingerprints: vec![], aside: false, last: false })?;
+                let mut reader = source.read(ReadRequest { columns, ..ReadRequest::default() })?;
                 while let [part, ..] = reader.next(1)?.as_slice() {
                     part.parse()?;
                 }
@@ -368,7 +365,7 @@ mod columns {
             let path = folder.path().join(name);
             fs::write(&path, [fs::read(&path).unwrap(), vec![0]].concat()).unwrap();
             let columns = vec![InputColumn { column: 0, ty: Type::Integer, rule: None }];
-            let request = ReadRequest { columns, fingerprints: vec![], aside: false, last: false };
+            let request = ReadRequest { columns, ..ReadRequest::default() };
             let mut reader = source.read(request).unwrap();
             let read = reader.next(1).and_then(|parts| parts[0].parse());
             assert_eq!(

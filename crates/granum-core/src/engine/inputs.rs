@@ -75,23 +75,15 @@ impl Inputs {
     /// Whether no cell can contradict the type that its column was found to have, after which all would be read again:
     /// of each column that is wanted the plan says the type, or all cells have been looked at.
     pub fn are_read_once(&self, plan: &Plan, demand: &Demand) -> bool {
-        let inputs = plan.tables.iter().zip(&demand.tables);
-        inputs.filter(|(table, _)| matches!(table.source, Source::Input(_))).all(
-            |(table, demand)| {
-                let (Some(source), Source::Input(input)) =
-                    (self.source(&table.name), &table.source)
-                else {
-                    return false;
-                };
-                let columns = source.shape().columns;
-                let wanted =
-                    table.imports.iter().filter(|(slot, _)| demand.last_use[slot.0].is_some());
-                source.settled()
-                    || wanted
-                        .map(|(_, column)| &columns[column.0].0)
-                        .all(|name| input.spec.rule_of(name).is_some())
-            },
-        )
+        plan.tables.iter().zip(&demand.tables).all(|(table, demand)| {
+            let Source::Input(input) = &table.source else { return true };
+            let Some(source) = self.source(&table.name) else { return false };
+            let columns = source.shape().columns;
+            let mut wanted =
+                table.imports.iter().filter(|(slot, _)| demand.last_use[slot.0].is_some());
+            source.settled()
+                || wanted.all(|(_, column)| input.spec.rule_of(&columns[column.0].0).is_some())
+        })
     }
 
     pub fn source(&self, name: &str) -> Option<&dyn InputSource> {

@@ -282,6 +282,12 @@ impl PartReader for CsvReader {
         while parts.len() < count {
             let Some(current) = &mut self.current else {
                 let Some(file) = self.files.get(self.next_file) else { break };
+                // Not before: what comes meanwhile from those that are read later must not wait for that.
+                if self.layouts[self.next_file].request.last
+                    && let Some(coming) = &file.found.coming
+                {
+                    coming.let_go();
+                }
                 self.next_file += 1;
                 self.current = Some(Current::open(file)?);
                 continue;

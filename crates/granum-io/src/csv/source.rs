@@ -138,12 +138,6 @@ impl InputSource for CsvSource {
     }
 
     fn read(&self, request: ReadRequest) -> Result<Box<dyn PartReader>, SourceError> {
-        if request.last {
-            self.files
-                .iter()
-                .filter_map(|file| file.found.coming.as_ref())
-                .for_each(|of| of.let_go());
-        }
         Ok(Box::new(CsvReader {
             files: self.files.clone(),
             layouts: self.files.iter().map(|file| layout(file, request.clone())).collect(),

@@ -240,7 +240,7 @@ proptest! {
     ) {
         let mut part = part_of(&text, 3);
         let columns = if swapped { vec![2, 0] } else { vec![0, 1, 2] };
-        let request = ReadRequest { columns: vec![], fingerprints: vec![columns.clone()], aside: false, last: false };
+        let request = ReadRequest { fingerprints: vec![columns.clone()], ..ReadRequest::default() };
         part.layout = std::sync::Arc::new(Layout { delimiter: b',', request });
         let parsed = RawPart::parse(&part).unwrap();
         let Column::Decimal(prints, _) = &parsed.fingerprints[0] else { panic!() };
@@ -331,12 +331,7 @@ fn rows_that_follow_line_by_line_need_no_list_of_lines() {
 fn fingerprints_tell_cells_apart_and_take_quotes_away() {
     let prints = |text: &str| {
         let mut part = part_of(text, 2);
-        let request = ReadRequest {
-            columns: vec![],
-            fingerprints: vec![vec![0, 1]],
-            aside: false,
-            last: false,
-        };
+        let request = ReadRequest { fingerprints: vec![vec![0, 1]], ..ReadRequest::default() };
         part.layout = std::sync::Arc::new(Layout { delimiter: b',', request });
         let parsed = part.parse().unwrap();
         let Column::Decimal(prints, _) = &parsed.fingerprints[0] else { panic!() };

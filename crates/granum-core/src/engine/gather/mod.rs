@@ -80,7 +80,7 @@ pub(super) fn gather(context: &Context<'_>, id: GatherId) -> Option<Found> {
     Some(Found { gathered: Gathered { column, failed, each: None }, faults, told })
 }
 
-/// Whether a value for each of so many rows goes away: it has little room in memory beside what looks at it.
+/// Whether a column of so many bytes goes away: it has little room in memory beside what looks at it.
 fn goes_away(room: &Room, bytes: usize) -> bool {
     /// Such a part of the room.
     const MOST: u64 = 16;

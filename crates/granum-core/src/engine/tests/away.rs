@@ -186,6 +186,7 @@ fn each_step_that_sees_all_rows_is_scattered_and_gives_the_same() {
         "  one row in all  q = sum(quantity)  d = distinct(order_no)  e = distinct(much where quantity > 3)",
         "  one row per order_no total row \"all\"  q = mean(quantity)  d = distinct(on_day)  l = max(much)",
         "  one row per order_no total row \"M09\"  q = sum(quantity)",
+        "  one row per order_no total row \"M09\"  q = sum(quantity * 1000000000000000000)",
         "  one row per order_no total row \"all\"  q = sum(quantity * 10000000000000000)",
         "  add r = quantity / sum(quantity in all)  n = rows(in all)  l = latest(order_no in all by line_no)",
         "  add r = sum(quantity * 1000000000000000000 in all)",

@@ -1,7 +1,7 @@
 //! Groups of rows that have passed, where memory has no room for all of them: they are scattered by their keys, and each part
 //! is put together by itself once all rows have come.
 
-use super::pile::{Piece, counts_of_keys, once};
+use super::pile::{Piece, counts_of_keys, different_in_all, once};
 use super::told::Failed;
 use crate::link::hashes;
 use crate::table::{Column, InOrder, Room, Scattered};
@@ -68,10 +68,12 @@ impl PileAway {
             });
             let mut count = 0;
             let of_part = |_, columns: Vec<Column>| {
-                let once = columns.into_iter().next().map(value_once);
-                Some(once.map_or(0, |value| {
-                    (0..value.len()).filter(|row| !value.is_blank(*row)).count()
-                }))
+                let count = columns.first().map_or(0, Column::len);
+                Some(if count == 0 {
+                    0
+                } else {
+                    different_in_all(&Piece { columns, count }).units(0)
+                })
             };
             values.each(of_part, |found| count += found as i64);
             Column::Integer(vec![count].into())

@@ -167,24 +167,24 @@ pub(super) fn total_row(
     all: impl FnOnce() -> Result<Vec<Column>, Problem>,
 ) -> Result<Option<Batch>, Problem> {
     let Some(total) = &plan.total else { return Ok(None) };
-    total_taken(plan, table, keys)?;
+    if let Some((_, taken)) = total_taken(plan, table, keys) {
+        return Err(taken);
+    }
     let text = Scalar::Text(total.clone());
     let keys = plan.keys.iter().map(|_| Column::constant(&text, Type::Text, 1)).collect();
     Ok(Some(of_groups(table.slots.len(), plan, keys, all()?, 1)))
 }
 
-/// That no group is called as the total row is.
-fn total_taken(plan: &OneRowPlan, table: &TablePlan, keys: &[Column]) -> Result<(), Problem> {
-    let Some(total) = &plan.total else { return Ok(()) };
-    for (key, (.., column)) in keys.iter().zip(&plan.keys) {
-        if let Column::Text(array) = key
-            && array.iter().flatten().any(|value| value == total)
-        {
-            let (table, column, total) = (table.name.clone(), column.clone(), total.clone());
-            return Err(Problem::TotalTaken { table, column, total });
-        }
-    }
-    Ok(())
+/// The first key by which a group is called as the total row is, and what is told of that.
+fn total_taken(plan: &OneRowPlan, table: &TablePlan, keys: &[Column]) -> Option<(usize, Problem)> {
+    let total = plan.total.as_ref()?;
+    let called = |key: &Column| match key {
+        Column::Text(array) => array.iter().flatten().any(|value| value == total),
+        _ => false,
+    };
+    let at = keys.iter().position(called)?;
+    let (table, column, total) = (table.name.clone(), plan.keys[at].2.clone(), total.clone());
+    Some((at, Problem::TotalTaken { table, column, total }))
 }
 
 /// A name that several of the step's own rows share.

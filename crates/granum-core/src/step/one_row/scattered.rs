@@ -13,7 +13,7 @@ use super::{of_groups, step_values};
 use crate::aggregate::{aggregate, number};
 use crate::resolve::{OneRowPlan, TablePlan};
 use crate::table::{AwayBuilder, Batch, Column, Held, Room, Rows, SlotId};
-use crate::tally::{Mistake, Problem};
+use crate::tally::Mistake;
 
 /// Groups that come in their order and go away.
 pub(super) struct GroupsAway<'p> {
@@ -27,23 +27,18 @@ pub(super) struct GroupsAway<'p> {
 
 impl<'p> GroupsAway<'p> {
     /// All groups of some windows: their keys, their results, and how many rows each has.
-    ///
-    /// # Errors
-    /// That of a window.
     pub fn of(
         (plan, table): (&'p OneRowPlan, &'p TablePlan),
         room: &Room,
-        windows: impl Iterator<Item = Result<Vec<Column>, Problem>>,
-    ) -> Result<Self, Problem> {
+        windows: impl Iterator<Item = Vec<Column>>,
+    ) -> Self {
         let file = room.file();
         let width = plan.keys.len() + plan.results.len();
         let columns = (0..width).map(|_| AwayBuilder::new(&file)).collect();
         let (sizes, names) = (Sizes::default(), SharedNames::default());
         let mut all = Self { plan, table, columns, rows: 0, sizes, names };
-        for window in windows {
-            all.see(&window?);
-        }
-        Ok(all)
+        windows.for_each(|window| all.see(&window));
+        all
     }
 
     fn see(&mut self, window: &[Column]) {
@@ -101,7 +96,7 @@ pub(super) fn scattered(
     };
     let part = |rows| of_part(plan, rows);
     let (room, found) = by_keys((runner, batch), runner.reads(), sent, part)?;
-    let groups = GroupsAway::of((plan, runner.plan()), &room, found.windows().map(Ok)).ok()?;
+    let groups = GroupsAway::of((plan, runner.plan()), &room, found.windows());
     let (groups, told) = groups.finish();
     let months = plan.months.iter().zip(years);
     let mistakes = months.filter_map(|((key, _), years)| years.mistake(key));

@@ -297,13 +297,7 @@ impl<'p> GroupsSoFar<'p> {
         let parts = parts.into_inner().unwrap_or_else(PoisonError::into_inner);
         let total = total_row(plan, table, &[], || self.total_of(&parts, away))?;
         let found = found.map_err(|failed| failed.problem)?;
-        let called = |window: &Vec<Column>| total_taken(plan, table, &window[..plan.keys.len()]);
-        let all = GroupsAway::of(
-            (plan, table),
-            &room,
-            found.windows().map(|window| called(&window).map(|()| window)),
-        )?;
-        let (rows, told) = all.finish();
+        let (rows, told) = GroupsAway::of((plan, table), &room, found.windows()).finish();
         Ok((rows, StepSum { sizes: told.sizes, mistakes: told.mistakes, ..self.sum }, total))
     }
 
@@ -331,9 +325,14 @@ impl<'p> GroupsSoFar<'p> {
         let (keys, parts) = once.split_at(plan.keys.len());
         let count = firsts.len();
         if plan.total.is_some() {
+            // What fails of the total row comes behind what fails of putting groups together.
+            let behind = plan.results.len();
+            if let Some((key, problem)) = total_taken(plan, self.step.table, keys) {
+                return Err(Failed { place: (false, behind + key, 0), problem });
+            }
             let folded = self.folded(parts, &Groups::one(count), |_| vec![]);
             let folded = folded.map_err(|(result, _, problem)| Failed {
-                place: (false, result, u64::MAX),
+                place: (false, behind + plan.keys.len() + result, 0),
                 problem,
             })?;
             of_total.lock().unwrap_or_else(PoisonError::into_inner).push(folded);
