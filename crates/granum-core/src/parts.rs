@@ -54,7 +54,8 @@ pub fn led_by_period(key: &Column, day: &Column, periods: [&Column; 3]) -> usize
     let [target, starts, ends] = periods.map(Clone::clone);
     let ends = Ends::Through(Moments::new(ends));
     let periods = Periods { starts: Moments::new(starts), ends, prefer: None };
-    let linked = Linked::by_period(vec![key.clone()], day.clone(), vec![target], periods);
+    let left = Keys::new(vec![key.clone(), day.clone()], BlankKeys::Apart, day.len());
+    let linked = Linked::by_period(left, vec![target], periods);
     linked.map_or(0, |linked| linked.index.len() - linked.index.blanks())
 }
 

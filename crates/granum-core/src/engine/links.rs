@@ -4,10 +4,10 @@ use super::context::Context;
 use super::ends::{Followed, keys, tracked, values};
 use super::periods::{by_period, period_tally, several};
 use crate::expr::{Kind, Typed};
-use crate::link::{Counts, EXAMPLES, Linked, Method, Within};
+use crate::link::{Counts, EXAMPLES, Linked, Method};
 use crate::resolve::{LinkPlan, Required};
 use crate::step::{Naming, finished_rows};
-use crate::table::{Amount, Batch, Column, LinkId, Rows};
+use crate::table::{Amount, Batch, Held, LinkId, Rows};
 use crate::tally::{LinkAmount, LinkTally, Problem, RepeatedKey};
 
 /// A link that is built.
@@ -15,7 +15,7 @@ pub(super) struct Built {
     /// For each row of the source the one that it leads to.
     pub index: Rows,
     /// How many rows held for each, where that is asked for.
-    pub choices: Option<Column>,
+    pub choices: Option<Held>,
     pub tally: LinkTally,
     /// Which rows are left out of the share, where that is looked at by month.
     pub left_out: Option<Vec<bool>>,
@@ -33,7 +33,9 @@ pub(super) fn build(context: &Context<'_>, id: LinkId) -> Result<Option<Built>, 
     }
     let tally = tally(context, link, &linked);
     let asked = link.period.as_ref().is_some_and(|period| period.choices);
-    let choices = linked.within.as_ref().filter(|_| asked).map(Within::choices);
+    let file = linked.left.file_for_led(linked.left.rows());
+    let choices = linked.within.as_ref().filter(|_| asked);
+    let choices = choices.map(|within| within.choices(file.as_ref()));
     let left_out = (link.blank_allowed && context.demand.by_month)
         .then(|| (0..linked.left.rows()).map(|row| !linked.left.has_key(row)).collect());
     Ok(Some(Built { index: linked.index, choices, tally, left_out }))
@@ -80,9 +82,10 @@ pub(super) fn linked_rows(
     let to = finished_rows(to, link.to);
     let (left, right): (Vec<&Typed>, Vec<&Typed>) = link.keys.iter().map(|(a, b)| (a, b)).unzip();
     if let Some(period) = &link.period {
-        let left = values(context, link, link.from, from, &left)?;
+        let left = [left, vec![&period.when]].concat();
+        let left = keys(context, link, link.from, from, &left)?;
         let right = values(context, link, link.to, &to, &right)?;
-        return by_period(context, link, period, (left, from), (right, &to)).map(Some);
+        return by_period(context, link, period, left, (right, &to)).map(Some);
     }
     let left = keys(context, link, link.from, from, &left)?;
     let right = keys(context, link, link.to, &to, &right)?;

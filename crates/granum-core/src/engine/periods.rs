@@ -2,7 +2,9 @@
 
 use super::context::Context;
 use super::ends::{Followed, tracked, values};
-use crate::link::{EXAMPLES, Ends, Inverted, Linked, Moments, Order, Outside, Periods, Within};
+use crate::link::{
+    EXAMPLES, Ends, Inverted, Keys, Linked, Moments, Order, Outside, Periods, Within,
+};
 use crate::resolve::{LinkPlan, PeriodEnd, PeriodPlan};
 use crate::step::Naming;
 use crate::table::{Batch, Column};
@@ -13,7 +15,8 @@ use crate::tally::{
 /// Ranges of days on which several hold are named in a message up to so many.
 const NAMED: usize = 5;
 
-/// Leads rows by their moments; each side with its equal keys and its rows.
+/// Leads rows by their moments: those of the source with their equal keys and behind them their moments, those of the
+/// target with their equal keys.
 ///
 /// # Errors
 /// As [`linked`](super::links::linked).
@@ -21,13 +24,12 @@ pub(super) fn by_period(
     context: &Context<'_>,
     link: &LinkPlan,
     period: &PeriodPlan,
-    (left, from): (Vec<Column>, &Batch),
+    left: Keys,
     (right, to): (Vec<Column>, &Batch),
 ) -> Result<Linked, Problem> {
     let one = |table, rows, typed| {
         values(context, link, table, rows, &[typed]).map(|mut found| found.remove(0))
     };
-    let when = one(link.from, from, &period.when)?;
     let starts = Moments::new(one(link.to, to, &period.starts)?);
     let end = period.end.said().map(|end| one(link.to, to, end)).transpose()?.map(Moments::new);
     let ends = match (&period.end, end) {
@@ -41,7 +43,7 @@ pub(super) fn by_period(
     });
     let (starts_said, ends_said) = (starts.clone(), ends.clone());
     let periods = Periods { starts, ends, prefer };
-    Linked::by_period(left, when, right, periods).map_err(|Inverted(rows)| {
+    Linked::by_period(left, right, periods).map_err(|Inverted(rows)| {
         let naming = Naming::finished(context.plan, link.to);
         let words = |moment: Option<i64>| {
             moment.and_then(|moment| starts_said.words(moment)).unwrap_or_default()

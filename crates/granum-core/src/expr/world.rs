@@ -1,6 +1,6 @@
 //! What is finished while a plan runs, and can be looked up.
 
-use crate::table::{Column, Held, Places, Rows, Table};
+use crate::table::{Held, Places, Rows, Table};
 use crate::value::Scalar;
 
 /// What was gathered of rows that lead to a table's rows.
@@ -39,7 +39,7 @@ pub(crate) struct World {
     /// For each row the row it leads to; blank where it leads nowhere.
     pub links: Vec<Option<Rows>>,
     /// For each row of the source of a link by a period how many rows held, where that is asked for.
-    pub choices: Vec<Option<Column>>,
+    pub choices: Vec<Option<Held>>,
     pub gathered: Vec<Option<Gathered>>,
     pub totals: Vec<Scalar>,
 }

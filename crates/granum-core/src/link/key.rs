@@ -6,7 +6,7 @@ use std::hash::{BuildHasher, Hasher};
 use std::sync::Arc;
 
 use crate::bug::bug;
-use crate::table::{Column, Held, PIECE, Present, PresentBuilder, RoomFile, Rows};
+use crate::table::{AwayBuilder, Column, Held, PIECE, Present, PresentBuilder, RoomFile, Rows};
 use crate::value::Scalar;
 
 /// What a blank in a key means.
@@ -71,6 +71,33 @@ impl Keys {
     /// All of them, got where they are away.
     pub fn here(&self) -> Self {
         if self.is_away() { self.slice(0, self.rows) } else { self.clone() }
+    }
+
+    /// The same without their last column.
+    pub fn but_last(&self) -> Self {
+        let but_last = self.away.len().saturating_sub(1);
+        if self.is_away() {
+            return Self::away(self.away[..but_last].to_vec(), self.blank, self.rows);
+        }
+        let but_last = self.columns.len().saturating_sub(1);
+        Self::new(self.columns[..but_last].to_vec(), self.blank, self.rows)
+    }
+
+    /// As many keys, of the columns that `work` makes of theirs: run by run where they are away, and what it makes is so
+    /// as well.
+    pub fn mapped(&self, work: impl Fn(&[Column]) -> Vec<Column>) -> Self {
+        let Some(file) = self.file() else {
+            return Self::new(work(&self.columns), self.blank, self.rows);
+        };
+        let file = file.room().file();
+        let mut made: Vec<AwayBuilder> =
+            self.away.iter().map(|_| AwayBuilder::new(&file)).collect();
+        for first in (0..self.rows).step_by(PIECE) {
+            let run = self.slice(first, PIECE.min(self.rows - first));
+            made.iter_mut().zip(work(&run.columns)).for_each(|(made, run)| made.push(&run));
+        }
+        let made = made.into_iter().map(|made| Held::away(made.finish())).collect();
+        Self::away(made, self.blank, self.rows)
     }
 
     /// Whether they take, with a table of them, no more than an eighth of the room that there is.

@@ -10,7 +10,7 @@ use super::away;
 use super::counts::{Counts, counts};
 use super::index::Repeated;
 use super::near::{Missing, near_misses};
-use super::period::{Inverted, Moments, PeriodLink, PeriodWords, Periods, Within, near_periods};
+use super::period::{Inverted, PeriodLink, PeriodWords, Periods, Within, near_periods};
 use super::repeats::{Repeats, key_text};
 use super::{BlankKeys, KeyTable, Keys, link_few};
 use crate::table::{Column, Held, PIECE, Rows};
@@ -61,23 +61,14 @@ impl Linked {
         Self { left, right, index, repeats: Repeats::of(&repeated), within: None }
     }
 
-    /// Leads the rows of a source to those of a target by periods; `left` and `right` are columns of
-    /// equal keys, which may be none.
+    /// Leads the rows of a source to those of a target by periods; `left` are equal keys, which may be none, with the
+    /// moments behind them, `right` columns of equal keys.
     ///
     /// # Errors
     /// Rows of the target whose period ends before it starts.
-    pub fn by_period(
-        left: Vec<Column>,
-        when: Column,
-        right: Vec<Column>,
-        periods: Periods,
-    ) -> Result<Self, Inverted> {
-        let (rows, targets) = (when.len(), periods.starts.rows());
-        let equal = Keys::new(left.clone(), BlankKeys::Apart, rows);
-        let right = Keys::new(right, BlankKeys::Apart, targets);
-        let (within, index) =
-            Within::new(&equal, Moments::new(when.clone()), right.clone(), periods)?;
-        let left = Keys::new([left, vec![when]].concat(), BlankKeys::Apart, rows);
+    pub fn by_period(left: Keys, right: Vec<Column>, periods: Periods) -> Result<Self, Inverted> {
+        let right = Keys::new(right, BlankKeys::Apart, periods.starts.rows());
+        let (within, index) = Within::new(&left, right.clone(), periods)?;
         let repeats = Repeats::default();
         Ok(Self { left, right, index, repeats, within: Some(within) })
     }
@@ -127,17 +118,9 @@ impl Linked {
         rows.take(MISSING).map(words).collect()
     }
 
-    /// The equal keys of the source.
-    fn equal(&self) -> Keys {
-        let columns = self.left.columns();
-        let moment = usize::from(self.within.is_some());
-        let equal = columns[..columns.len() - moment].to_vec();
-        Keys::new(equal, BlankKeys::Apart, self.left.rows())
-    }
-
     /// Whether the latest start would decide between all periods that hold for a row.
     pub fn latest_start_decides(&self) -> bool {
-        self.within.as_ref().is_some_and(|within| within.latest_start_decides(&self.equal()))
+        self.within.as_ref().is_some_and(|within| within.latest_start_decides(&self.left))
     }
 
     /// Why keys that do not match nearly do, and how many rows nothing explains.
@@ -145,9 +128,9 @@ impl Linked {
         let Self { left, right, index, within, .. } = self;
         let keys = &words.keys;
         if let (Some(within), Some(words)) = (within, &words.period) {
-            let left = &self.equal();
-            let known = within.known(left);
-            return near_periods(&PeriodLink { left, within, index, keys, words, known });
+            let equal = &left.but_last();
+            let known = within.known(equal);
+            return near_periods(&PeriodLink { left, equal, within, index, keys, words, known });
         }
         near_misses(&Missing { left, right, index, words: keys, confirm: None })
     }

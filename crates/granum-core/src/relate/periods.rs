@@ -255,13 +255,15 @@ fn fall(
         None => None,
     };
     let (left, right) = match key {
-        None => (vec![], vec![]),
-        Some((own, key)) => (vec![keys(from, own, one_in)], vec![keys(to, key, 1)]),
+        None => (vec![when], vec![]),
+        Some((own, key)) => (vec![keys(from, own, one_in), when], vec![keys(to, key, 1)]),
     };
+    let rows = left.iter().map(Column::len).min().unwrap_or(0);
+    let left = link::Keys::new(left, link::BlankKeys::Apart, rows);
     let latest = Order { by: vec![(Preference::Latest, starts.column().clone())], grain: vec![] };
     let linked = |ends: Ends| {
         let periods = Periods { starts: starts.clone(), ends, prefer: Some(latest.clone()) };
-        Linked::by_period(left.clone(), when.clone(), right.clone(), periods).ok()
+        Linked::by_period(left.clone(), right.clone(), periods).ok()
     };
     let overlap = |linked: &Linked| {
         linked.within.as_ref().is_some_and(|within| within.overlaps(&|_| String::new()).1 > 0)

@@ -16,14 +16,17 @@ pub(crate) use near::{PeriodLink, PeriodWords, near_periods};
 pub(crate) use order::Order;
 pub(crate) use stretches::Inverted;
 
+use std::sync::Arc;
+
 use rayon::prelude::*;
 
 use super::amounts::{Both, sums_by};
 use super::{KeyTable, Keys, key_text};
+use crate::bug::Sure;
 use crate::lang::Preference;
-use crate::table::{Column, Held, Present, Rows};
+use crate::table::{AwayBuilder, Column, Held, PIECE, RoomFile, Rows};
 use crate::tally::{PeriodOverlap, PeriodRange};
-use search::search;
+use search::Search;
 use stretches::Stretches;
 
 /// The periods of a target's rows.
@@ -59,11 +62,52 @@ pub(crate) enum Outside {
 pub(crate) struct Within {
     periods: Periods,
     stretches: Stretches,
+    /// None of the moments of the source: what they are, and how they are told.
     when: Moments,
     /// The equal keys of the target.
     keys: Keys,
-    /// The stretch of each row of the source, or why there is none.
-    at: Vec<u32>,
+    at: Found,
+}
+
+/// The stretch of each row of the source, or why there is none.
+struct Found {
+    /// What they are called, packed: behind the stretches stand those without a key, and those before the first start.
+    rows: Rows,
+    stretches: u32,
+}
+
+impl Found {
+    fn packed(at: Vec<u32>, stretches: u32) -> Rows {
+        let name = |at: u32| match at {
+            BLANK => None,
+            NO_KEY => Some(stretches),
+            BEFORE => Some(stretches + 1),
+            at => Some(at),
+        };
+        Rows::from(at.into_iter().map(name).collect::<Vec<_>>()).packed()
+    }
+
+    fn named(&self, at: Option<u32>) -> u32 {
+        match at {
+            None => BLANK,
+            Some(at) if at < self.stretches => at,
+            Some(at) if at == self.stretches => NO_KEY,
+            Some(_) => BEFORE,
+        }
+    }
+
+    fn get(&self, row: usize) -> u32 {
+        self.named(self.rows.get(row))
+    }
+
+    fn iter(&self) -> impl Iterator<Item = u32> {
+        self.rows.iter().map(|at| self.named(at))
+    }
+
+    /// Each that is a stretch.
+    fn stretches(&self) -> impl Iterator<Item = u32> {
+        self.iter().filter(|at| *at < BEFORE)
+    }
 }
 
 /// How `prefer` decided.
@@ -85,28 +129,42 @@ const RANGES_OF_KEY: usize = 5;
 const KEYS: usize = 10;
 
 impl Within {
-    /// Leads the rows of a source to those of a target: `left` and `right` are their equal keys,
-    /// which may be none. Gives where they lead as well.
+    /// Leads the rows of a source to those of a target: `left` are its equal keys, which may be none, and behind them
+    /// its moments; `right` are the equal keys of the target. Gives where they lead as well. Rows that are away are
+    /// looked at run by run, and where they lead goes away with them.
     ///
     /// # Errors
     /// The rows of the target whose period ends before it starts.
-    pub fn new(
-        left: &Keys,
-        when: Moments,
-        right: Keys,
-        periods: Periods,
-    ) -> Result<(Self, Rows), Inverted> {
+    pub fn new(left: &Keys, right: Keys, periods: Periods) -> Result<(Self, Rows), Inverted> {
         let table = (!right.columns().is_empty()).then(|| KeyTable::build(&right));
         let stretches = Stretches::new(&right, table.as_ref(), &periods)?;
-        let groups = table.map(|table| table.link(&right, left));
-        let at = search(&when, groups.as_ref().map(|groups| (groups, left)), &stretches);
-        let index = index(&at, &stretches);
+        let search = Search::new(&stretches, table.is_none());
+        let count = stretches.starts().len() as u32;
+        let run = |first: usize| {
+            let run = left.slice(first, PIECE.min(left.rows() - first));
+            let equal = run.but_last();
+            let groups = table.as_ref().map(|table| table.link(&right, &equal));
+            let at = search.find(&moments_of(&run), groups.as_ref().map(|groups| (groups, &equal)));
+            (index(&at, &stretches), Found::packed(at, count))
+        };
+        let runs = (0..left.rows()).into_par_iter().step_by(PIECE).map(run);
+        let (index, at): (Vec<Rows>, Vec<Rows>) = runs.unzip();
+        let (mut index, mut at) = (Rows::joined(index), Rows::joined(at));
+        if let Some(file) = left.file_for_led(left.rows()) {
+            (index, at) = (index.away(&file), at.away(&file));
+        }
+        let when = moments_of(&left.slice(0, 0));
+        let at = Found { rows: at, stretches: count };
         Ok((Self { periods, stretches, when, keys: right, at }, index))
     }
 
     /// Why a row leads nowhere; nothing if it leads somewhere, or has no key or no day.
     pub fn outside(&self, row: usize) -> Option<Outside> {
-        match self.at[row] {
+        self.why(self.at.get(row))
+    }
+
+    fn why(&self, at: u32) -> Option<Outside> {
+        match at {
             BLANK => None,
             NO_KEY => Some(Outside::Key),
             BEFORE => Some(Outside::Before),
@@ -117,9 +175,7 @@ impl Within {
     /// How many rows lead nowhere, by why.
     pub fn counts(&self) -> [u64; 4] {
         let mut counts = [0; 4];
-        (0..self.at.len())
-            .filter_map(|row| self.outside(row))
-            .for_each(|why| counts[why as usize] += 1);
+        self.at.iter().filter_map(|at| self.why(at)).for_each(|why| counts[why as usize] += 1);
         counts
     }
 
@@ -136,23 +192,23 @@ impl Within {
         if !self.stretches.any_overlap() {
             return chosen;
         }
-        for at in self.at.iter().filter(|at| **at < BEFORE) {
-            let count = self.stretches.count(*at);
+        for at in self.at.stretches() {
+            let count = self.stretches.count(at);
             if count > 1 {
                 chosen.several += 1;
                 chosen.pairs += u64::from(count);
-                chosen.tied += u64::from(self.stretches.is_tied(*at));
+                chosen.tied += u64::from(self.stretches.is_tied(at));
             }
         }
         chosen
     }
 
-    /// Whether the latest start would decide between all that hold for the rows of `left`.
+    /// Whether the latest start would decide between all that hold for the rows of `left`, which have moments as well.
     pub fn latest_start_decides(&self, left: &Keys) -> bool {
         let by = vec![(Preference::Latest, self.periods.starts.column().clone())];
         let prefer = Some(Order { by, grain: vec![] });
         let periods = Periods { prefer, ..self.periods.clone() };
-        let new = Self::new(left, self.when.clone(), self.keys.clone(), periods);
+        let new = Self::new(left, self.keys.clone(), periods);
         new.is_ok_and(|(within, _)| within.chosen().tied == 0)
     }
 
@@ -161,15 +217,27 @@ impl Within {
         self.periods.prefer.is_some()
     }
 
-    /// How many rows of the target hold for each row of the source.
-    pub fn choices(&self) -> Column {
-        let count = |at: &u32| if *at < BEFORE { i64::from(self.stretches.count(*at)) } else { 0 };
-        Column::Integer(self.at.par_iter().map(count).collect::<Vec<i64>>().into())
+    /// How many rows of the target hold for each row of the source, which is away where that is.
+    pub fn choices(&self, file: Option<&Arc<RoomFile>>) -> Held {
+        let count = |at| if at < BEFORE { i64::from(self.stretches.count(at)) } else { 0 };
+        let run = |first: usize| {
+            let rows = self.at.rows.slice(first, PIECE.min(self.at.rows.len() - first));
+            let counts: Vec<i64> = rows.iter().map(|at| count(self.at.named(at))).collect();
+            Column::Integer(counts.into()).narrowed()
+        };
+        let runs = (0..self.at.rows.len()).step_by(PIECE).map(run);
+        let Some(file) = file else {
+            let runs: Vec<Column> = runs.collect();
+            return Held::Own(if runs.is_empty() { run(0) } else { Column::concat(&runs) });
+        };
+        let mut away = AwayBuilder::new(file);
+        runs.for_each(|run| away.push(&run));
+        Held::away(away.finish())
     }
 
     /// The rows of the target that hold for one of the source, in the order of their starts.
     pub fn held(&self, row: usize) -> Vec<u32> {
-        let at = self.at[row];
+        let at = self.at.get(row);
         if at >= BEFORE {
             return vec![];
         }
@@ -204,7 +272,8 @@ impl Within {
         (first.and_then(words), last.and_then(words))
     }
 
-    /// For each row of the source the first of the target with its equal keys, if there are any.
+    /// For each row of the source, of which these are the equal keys, the first of the target with equal ones, if there
+    /// are any.
     pub fn known(&self, left: &Keys) -> Option<Rows> {
         let keys = (!self.keys.columns().is_empty()).then_some(&self.keys)?;
         Some(KeyTable::build(keys).link(keys, left))
@@ -243,11 +312,10 @@ impl Within {
 
     /// How many ranges of days on which several hold have a row of the source.
     pub fn overlaps_met(&self) -> u64 {
-        let mut met: Vec<u32> = self.at.iter().copied().filter(|at| *at < BEFORE).collect();
-        met.retain(|at| self.stretches.count(*at) > 1);
-        met.sort_unstable();
-        met.dedup();
-        met.len() as u64
+        let mut met = vec![false; self.stretches.starts().len()];
+        self.at.stretches().for_each(|at| met[at as usize] = true);
+        let several = |at: &usize| met[*at] && self.stretches.count(*at as u32) > 1;
+        (0..met.len()).filter(several).count() as u64
     }
 
     /// The days on which several hold, each with the rows of the target, and how many ranges there
@@ -257,21 +325,15 @@ impl Within {
     }
 }
 
-/// Where the rows lead.
+/// The moments of keys that are here, which are their last column.
+fn moments_of(left: &Keys) -> Moments {
+    Moments::new(left.columns().last().sure("the moments of a link by a period").clone())
+}
+
+/// Where some rows lead.
 fn index(at: &[u32], stretches: &Stretches) -> Rows {
-    let parts: Vec<(Vec<u32>, Vec<bool>)> = at
-        .par_chunks(1 << 14)
-        .map(|at| {
-            let rows = at.iter().map(|at| if *at < BEFORE { stretches.row(*at) } else { None });
-            rows.map(|row| (row.unwrap_or(0), row.is_some())).unzip()
-        })
-        .collect();
-    let (mut rows, mut found) = (Vec::with_capacity(at.len()), Vec::with_capacity(at.len()));
-    for (part, there) in parts {
-        rows.extend_from_slice(&part);
-        found.extend_from_slice(&there);
-    }
-    Rows::new(rows, Some(Present::from(found)))
+    let row = |at: &u32| if *at < BEFORE { stretches.row(*at) } else { None };
+    Rows::from(at.iter().map(row).collect::<Vec<_>>()).packed()
 }
 
 #[cfg(test)]

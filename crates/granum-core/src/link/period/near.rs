@@ -4,9 +4,10 @@ use std::collections::BTreeMap;
 
 use super::super::mend::{Change, changed, pair_words};
 use super::super::near::{Mend, Missing, near_misses};
-use super::{Ends, Moments, Outside, Periods, Within};
+use super::{Ends, Moments, Outside, Periods, Within, moments_of};
+use crate::bug::Sure;
 use crate::link::Keys;
-use crate::table::{Column, Rows};
+use crate::table::{Column, PIECE, Rows};
 use crate::tally::{NearKind, NearMiss};
 use crate::value::day;
 
@@ -33,8 +34,10 @@ impl PeriodWords {
 
 /// Both sides of a link by a period.
 pub(crate) struct PeriodLink<'a> {
-    /// The equal keys of the source.
+    /// The equal keys of the source, and behind them its moments.
     pub left: &'a Keys,
+    /// Its equal keys.
+    pub equal: &'a Keys,
     pub within: &'a Within,
     pub index: &'a Rows,
     /// Both sides of each equal key as the plan writes them.
@@ -48,14 +51,15 @@ pub(crate) struct PeriodLink<'a> {
 /// What nearly matches, and how many rows are left that nothing explains.
 pub(crate) fn near_periods(link: &PeriodLink<'_>) -> (Vec<NearMiss>, u64) {
     let (mut found, mut left) = link.near_keys();
-    for kind in [NearKind::EndDay, NearKind::DayAfter, NearKind::DayBefore] {
-        found.extend(link.beside(kind));
-    }
-    let outside = (0..link.index.len())
-        .filter(|row| link.within.outside(*row).is_some_and(|why| why != Outside::Key));
-    left += outside.filter(|row| link.kind(*row).is_none()).count() as u64;
+    let (beside, unlike) = link.beside();
+    let beside = beside.into_iter().filter(|(_, days)| !days.is_empty());
+    found.extend(beside.map(|(kind, days)| link.miss(kind, &days)));
+    left += unlike;
     (found, left)
 }
+
+/// How many rows lie at each moment.
+type Days = BTreeMap<i64, u64>;
 
 impl PeriodLink<'_> {
     /// Equal keys that nearly match. A mend is told if rows find a period by it, and none loses its own.
@@ -64,13 +68,11 @@ impl PeriodLink<'_> {
         let confirm = |mend: &Mend| {
             let left = mended(self.left, &mend.left);
             let right = mended(&self.within.keys, &mend.right);
-            let when = self.within.when.clone();
-            let periods = self.within.periods.clone();
-            let (within, index) = Within::new(&left, when, right, periods).ok()?;
+            let (within, index) = Within::new(&left, right, self.within.periods.clone()).ok()?;
             self.won(&within, &index)
         };
         let missing = Missing {
-            left: self.left,
+            left: self.equal,
             right: &self.within.keys,
             index: known,
             words: self.keys,
@@ -88,18 +90,17 @@ impl PeriodLink<'_> {
     /// How many rows another way to link wins; nothing where it wins none, or a row would lose what it
     /// leads to, or lead to another, or several would hold for one without a choice.
     fn won(&self, within: &Within, index: &Rows) -> Option<u64> {
-        let kept = (0..index.len())
-            .all(|row| self.index.get(row).is_none() || self.index.get(row) == index.get(row));
+        let kept =
+            self.index.iter().zip(index.iter()).all(|(own, new)| own.is_none() || own == new);
         let clear = within.prefers() || within.chosen().several == 0;
         let won = index.len() - index.blanks();
         let had = self.index.len() - self.index.blanks();
         (kept && clear && won > had).then_some((won - had) as u64)
     }
 
-    /// How a row lies beside a period, if it does.
-    fn kind(&self, row: usize) -> Option<NearKind> {
+    /// How a row with a moment lies beside a period, if it does.
+    fn kind(&self, row: usize, moment: i64) -> Option<NearKind> {
         let within = self.within;
-        let moment = within.when.get(row)?;
         let days = within.when.are_days();
         match within.outside(row)? {
             Outside::Key => None,
@@ -112,7 +113,7 @@ impl PeriodLink<'_> {
                 (days && first - moment == 1).then_some(NearKind::DayBefore)
             }
             Outside::Gap | Outside::After => {
-                let at = within.at[row];
+                let at = within.at.get(row);
                 let behind = within.stretches.starts()[at as usize];
                 let next = within.stretches.end(at);
                 let until = matches!(within.periods.ends, Ends::Until(_));
@@ -132,33 +133,52 @@ impl PeriodLink<'_> {
         }
     }
 
-    fn beside(&self, kind: NearKind) -> Option<NearMiss> {
-        let mut days: BTreeMap<i64, u64> = BTreeMap::new();
-        for row in (0..self.index.len()).filter(|row| self.kind(*row) == Some(kind)) {
-            *days.entry(self.within.when.get(row)?).or_default() += 1;
+    /// The moments of rows that lie beside a period, by how they do; and how many rows that have its key lie outside and
+    /// beside none.
+    fn beside(&self) -> ([(NearKind, Days); 3], u64) {
+        let kinds = [NearKind::EndDay, NearKind::DayAfter, NearKind::DayBefore];
+        let mut beside = kinds.map(|kind| (kind, Days::new()));
+        let mut unlike = 0;
+        for first in (0..self.index.len()).step_by(PIECE) {
+            let outside =
+                |row: &usize| self.within.outside(*row).is_some_and(|why| why != Outside::Key);
+            let rows = first..self.index.len().min(first + PIECE);
+            let outside: Vec<usize> = rows.filter(outside).collect();
+            if outside.is_empty() {
+                continue;
+            }
+            let run: Rows = outside.iter().map(|row| *row as u32).collect();
+            let moments = moments_of(&self.left.take(&run));
+            for (at, row) in outside.into_iter().enumerate() {
+                let moment = moments.get(at).sure("the moment of a row outside of periods");
+                let kind = self.kind(row, moment);
+                match beside.iter_mut().find(|(known, _)| Some(*known) == kind) {
+                    Some((_, days)) => *days.entry(moment).or_default() += 1,
+                    None => unlike += 1,
+                }
+            }
         }
-        let rows: u64 = days.values().sum();
-        if rows == 0 {
-            return None;
-        }
+        (beside, unlike)
+    }
+
+    fn miss(&self, kind: NearKind, days: &Days) -> NearMiss {
+        let words = |moment: &i64| self.within.when.words(*moment).unwrap_or_default();
+        let examples = days.iter().take(EXAMPLES);
         let mut miss = NearMiss {
             kinds: vec![kind],
-            rows,
+            rows: days.values().sum(),
             distinct: days.len() as u64,
             keys: None,
             merged: 0,
-            examples: vec![],
+            examples: examples.map(|(at, rows)| (words(at), rows.to_string())).collect(),
         };
-        let words = |moment: &i64| self.within.when.words(*moment).unwrap_or_default();
-        miss.examples =
-            days.iter().take(EXAMPLES).map(|(at, rows)| (words(at), rows.to_string())).collect();
         if kind == NearKind::EndDay
             && let Some((keys, won)) = self.whole_ends()
         {
             miss.keys = Some(keys);
             miss.rows = won;
         }
-        Some(miss)
+        miss
     }
 
     /// The keys with periods of which the last day is part, and how many rows that wins.
@@ -166,32 +186,41 @@ impl PeriodLink<'_> {
         let ends = self.words.ends.as_ref()?;
         let within = self.within;
         let (Ends::Through(own) | Ends::Until(own)) = &within.periods.ends else { return None };
-        let (when, periods, words) = if within.when.are_days() {
-            (within.when.clone(), within.periods.through(own.clone()), self.words.through(ends))
+        let (left, periods, words) = if within.when.are_days() {
+            (self.left.clone(), within.periods.through(own.clone()), self.words.through(ends))
         } else {
             let by_day = Periods {
                 starts: within.periods.starts.by_day(),
                 ..within.periods.through(own.by_day())
             };
-            (within.when.by_day(), by_day, self.words.through(&format!("date({ends})")))
+            (days_of(self.left), by_day, self.words.through(&format!("date({ends})")))
         };
-        let (new, index) = Within::new(self.left, when, within.keys.clone(), periods).ok()?;
+        let (new, index) = Within::new(&left, within.keys.clone(), periods).ok()?;
         let keys = self.keys.iter().map(|(left, right)| pair_words(left, right));
         let all = keys.chain([words]).collect::<Vec<_>>().join(", ");
         Some((all, self.won(&new, &index)?))
     }
 }
 
-/// Keys after the changes of their side.
+/// Keys after the changes of their side; columns behind those that are told of stay.
 fn mended(keys: &Keys, changes: &[Vec<Change>]) -> Keys {
-    let columns = keys.columns().iter().zip(changes).map(|(column, changes)| match column {
-        Column::Text(texts) if !changes.is_empty() => {
+    let mended = |(at, column): (usize, &Column)| match (column, changes.get(at)) {
+        (Column::Text(texts), Some(changes)) if !changes.is_empty() => {
             let text = |row: usize| changed(changes, column.text(row)?);
             Column::Text((0..texts.len()).map(text).collect())
         }
         _ => column.clone(),
-    });
-    Keys::new(columns.collect(), crate::link::BlankKeys::Apart, keys.rows())
+    };
+    keys.mapped(|columns| columns.iter().enumerate().map(mended).collect())
+}
+
+/// Keys whose moments, behind them, are days.
+fn days_of(left: &Keys) -> Keys {
+    left.mapped(|columns| {
+        let mut columns = columns.to_vec();
+        let days = columns.pop().map(|when| Moments::new(when).by_day().column().clone());
+        columns.into_iter().chain(days).collect()
+    })
 }
 
 impl Periods {

@@ -1,7 +1,7 @@
 //! Days between periods, and days on which several hold, as ranges.
 
 use super::stretches::Stretches;
-use super::{BEFORE, KEYS, Outside, RANGES, RANGES_OF_KEY, Within};
+use super::{KEYS, Outside, RANGES, RANGES_OF_KEY, Within};
 use crate::tally::{PeriodOverlap, PeriodRange};
 
 /// The days on which no period of a key holds, though one did before and one will again.
@@ -105,6 +105,6 @@ fn busiest(stretches: &Stretches, rows: &[u64], is: &impl Fn(u32) -> bool) -> Ve
 /// How many rows of the source fall into each stretch.
 fn rows_of_each(within: &Within) -> Vec<u64> {
     let mut rows = vec![0; within.stretches.starts().len()];
-    within.at.iter().filter(|at| **at < BEFORE).for_each(|at| rows[*at as usize] += 1);
+    within.at.stretches().for_each(|at| rows[at as usize] += 1);
     rows
 }

@@ -10,49 +10,59 @@ use crate::table::Rows;
 /// Rows that are looked up together.
 const RUN: usize = 1 << 13;
 
-/// The stretch of each row, or why there is none. `groups` leads to the first row of the target with
-/// the same key, and has those of the source; it is not there where all rows are of one key.
-pub(super) fn search(
-    when: &Moments,
-    groups: Option<(&Rows, &Keys)>,
-    stretches: &Stretches,
-) -> Vec<u32> {
-    let one = groups.is_none().then(|| Buckets::new(stretches));
-    let mut at = vec![0; when.rows()];
-    at.par_chunks_mut(RUN).enumerate().for_each(|(run, out)| {
-        let first = run * RUN;
-        let mut moments = Vec::with_capacity(RUN);
-        when.run(first, out.len(), &mut moments);
-        let mut before = Known { group: usize::MAX, from: 0, end: 0, at: 0 };
-        for (offset, out) in out.iter_mut().enumerate() {
-            let row = first + offset;
-            let moment = moments[offset];
-            let group = match groups {
-                None => Some(0),
-                Some((groups, _)) => groups.get(row).map(|of| stretches.group_of(of)),
-            };
-            *out = match group {
-                _ if moment == i64::MIN && when.get(row).is_none() => BLANK,
-                None if groups.is_some_and(|(_, keys)| !keys.has_key(row)) => BLANK,
-                None => NO_KEY,
-                // Rows of one day mostly stand together.
-                Some(group) if before.has(group, moment) => before.at,
-                Some(group) => {
-                    let at = match &one {
-                        Some(buckets) => buckets.find(moment, stretches),
-                        None => find(moment, stretches, stretches.of(group)),
-                    };
-                    if at < BEFORE {
-                        let end = stretches.end_in(group, at);
-                        let from = stretches.starts()[at as usize];
-                        before = Known { group, from, end, at };
+/// What rows are looked up in.
+pub(super) struct Search<'s> {
+    stretches: &'s Stretches,
+    /// Where all rows are of one key.
+    one: Option<Buckets>,
+}
+
+impl<'s> Search<'s> {
+    /// Looks among stretches, which may be of one key.
+    pub fn new(stretches: &'s Stretches, one: bool) -> Self {
+        Self { stretches, one: one.then(|| Buckets::new(stretches)) }
+    }
+
+    /// The stretch of each of some rows, or why there is none. `groups` leads to the first row of the target with
+    /// the same key, and has those of the source; it is not there where all rows are of one key.
+    pub fn find(&self, when: &Moments, groups: Option<(&Rows, &Keys)>) -> Vec<u32> {
+        let stretches = self.stretches;
+        let mut at = vec![0; when.rows()];
+        at.par_chunks_mut(RUN).enumerate().for_each(|(run, out)| {
+            let first = run * RUN;
+            let mut moments = Vec::with_capacity(RUN);
+            when.run(first, out.len(), &mut moments);
+            let mut before = Known { group: usize::MAX, from: 0, end: 0, at: 0 };
+            for (offset, out) in out.iter_mut().enumerate() {
+                let row = first + offset;
+                let moment = moments[offset];
+                let group = match groups {
+                    None => Some(0),
+                    Some((groups, _)) => groups.get(row).map(|of| stretches.group_of(of)),
+                };
+                *out = match group {
+                    _ if moment == i64::MIN && when.get(row).is_none() => BLANK,
+                    None if groups.is_some_and(|(_, keys)| !keys.has_key(row)) => BLANK,
+                    None => NO_KEY,
+                    // Rows of one day mostly stand together.
+                    Some(group) if before.has(group, moment) => before.at,
+                    Some(group) => {
+                        let at = match &self.one {
+                            Some(buckets) => buckets.find(moment, stretches),
+                            None => find(moment, stretches, stretches.of(group)),
+                        };
+                        if at < BEFORE {
+                            let end = stretches.end_in(group, at);
+                            let from = stretches.starts()[at as usize];
+                            before = Known { group, from, end, at };
+                        }
+                        at
                     }
-                    at
-                }
-            };
-        }
-    });
-    at
+                };
+            }
+        });
+        at
+    }
 }
 
 /// The stretch of the row before.

@@ -2,9 +2,10 @@
 
 use proptest::prelude::*;
 
-use super::super::Linked;
+use super::super::{BlankKeys, LinkWords, Linked};
 use super::*;
-use crate::bug::Sure;
+use crate::engine::tests::memory::Shelf;
+use crate::table::Away;
 use crate::tally::PeriodRange;
 
 /// A row of the source: its key and its day.
@@ -73,8 +74,28 @@ fn linked(
     };
     let left = Column::Integer(lefts.iter().map(|row| row.0).collect());
     let right = Column::Integer(rights.iter().map(|row| row.key).collect());
-    let (left, right) = if keyed { (vec![left], vec![right]) } else { (vec![], vec![]) };
-    Linked::by_period(left, moments(lefts, times, |row| row.1), right, periods)
+    let when = moments(lefts, times, |row| row.1);
+    let (left, right) = if keyed { (vec![left, when], vec![right]) } else { (vec![when], vec![]) };
+    Linked::by_period(Keys::new(left, BlankKeys::Apart, lefts.len()), right, periods)
+}
+
+/// The same with the rows of the source away.
+fn again_away(linked: &Linked) -> Linked {
+    let file = Shelf::room(0, usize::MAX).file();
+    let away = |column: &Column| Held::away(Away::put(column, &file));
+    let Linked { left, right, within, .. } = linked;
+    let away = Keys::away(left.columns().iter().map(away).collect(), BlankKeys::Apart, left.rows());
+    let periods = within.as_ref().sure("periods").periods.clone();
+    Linked::by_period(away, right.columns().to_vec(), periods).ok().sure("no inverted period")
+}
+
+/// The words of a link, whose near misses are told.
+fn words(kind: Kind, keyed: bool) -> LinkWords {
+    let named = |name: &str| (name.to_owned(), name.to_owned());
+    let ends = (kind != Kind::Onward).then(|| "ends".to_owned());
+    let period =
+        PeriodWords { text: "p".into(), when: "day".into(), starts: "starts".into(), ends };
+    LinkWords { keys: keyed.then(|| named("key")).into_iter().collect(), period: Some(period) }
 }
 
 /// The rows of the target that hold for a row, the preferred first: by looking at all of them.
@@ -146,15 +167,25 @@ proptest! {
             }
         };
         let within = linked.within.as_ref().sure("periods");
+        let away = again_away(&linked);
+        prop_assert!(linked.index.iter().eq(away.index.iter()));
+        let words = words(kind, keyed);
+        prop_assert_eq!(linked.near(&words), away.near(&words));
+        prop_assert_eq!(linked.missing_keys(), away.missing_keys());
+        prop_assert_eq!(linked.latest_start_decides(), away.latest_start_decides());
+        let file = away.left.file_for_led(lefts.len());
+        let held = away.within.sure("periods").choices(file.as_ref());
+        prop_assert_eq!(file.is_some(), held.is_away());
         let all: Vec<Vec<usize>> =
             lefts.iter().map(|left| holding(*left, &rights, kind, keyed)).collect();
         let found: Vec<Option<usize>> =
             linked.index.iter().map(|to| to.map(|row| row as usize)).collect();
         let wanted: Vec<Option<usize>> = all.iter().map(|all| all.first().copied()).collect();
         prop_assert_eq!(found, wanted);
-        let choices = within.choices();
+        let choices = within.choices(None).whole();
         for (row, all) in all.iter().enumerate() {
             prop_assert_eq!(choices.units(row), all.len() as i128);
+            prop_assert_eq!(held.slice(row, 1).whole().units(0), all.len() as i128);
             prop_assert_eq!(within.outside(row), why(lefts[row], &rights, kind, keyed));
         }
         let several = all.iter().filter(|all| all.len() > 1);
