@@ -3,9 +3,10 @@
 use super::run::Run;
 use crate::aggregate::number;
 use crate::bug::Sure;
+use crate::link::hashes;
 use crate::resolve::{Allowance, MistakePlan};
 use crate::step::SharedNames;
-use crate::table::{LinkId, TableId};
+use crate::table::{Column, Held, LinkId, PIECE, Rows, Scattered, TableId, parts};
 use crate::tally::{Allowed, Mistake, Warning};
 
 impl Run<'_> {
@@ -89,15 +90,62 @@ impl Run<'_> {
             }
             MistakePlan::SharedName { key, of, name, id, group } => {
                 let table = self.world.tables[of.0].as_ref()?;
-                let names = table.column(*name).sure("the names that are looked at").whole();
-                let (groups, firsts) = number(vec![names.clone()], table.rows);
-                let names = names.take(&firsts.into());
+                let names = table.column(*name).sure("the names that are looked at");
                 let of_plan = &self.plan.tables[of.0];
                 let (id, _) = &of_plan.columns[id.0];
-                let mut shared = SharedNames::default();
-                shared.see(&names, &groups.sizes());
-                shared.mistake((key, group), (&of_plan.name, id))
+                shared_names(names).mistake((key, group), (&of_plan.name, id))
             }
+        }
+    }
+}
+
+/// Which names of a column several rows share; of one that is away part by part, equal names in one.
+fn shared_names(names: &Held) -> SharedNames {
+    let mut shared = SharedNames::default();
+    let file = names.file().filter(|_| names.is_away());
+    let Some(file) = file else {
+        let names = names.whole();
+        let (groups, firsts) = number(vec![names.clone()], names.len());
+        shared.see(&names.take(&firsts.into()), &groups.sizes());
+        return shared;
+    };
+    /// The bytes of a row in a part, and of what is worked of it, about.
+    const EACH: usize = 64;
+    let parts = parts(names.len(), EACH, file.room());
+    let mut scattered = Scattered::new(file.room(), parts);
+    for first in (0..names.len()).step_by(PIECE) {
+        let run = names.slice(first, PIECE.min(names.len() - first)).whole();
+        let at = Rows::run(first as u32, run.len()).column();
+        scattered.send_by(&hashes(&[run.clone()], run.len()), &[run, at]);
+    }
+    for part in 0..scattered.parts() {
+        let Ok([names, at]) = <[Column; 2]>::try_from(scattered.part(part)) else { continue };
+        let (groups, firsts) = number(vec![names.clone()], names.len());
+        let (firsts, sizes): (Rows, _) = (firsts.into(), groups.sizes());
+        let at = at.take(&firsts);
+        shared.see_at(&names.take(&firsts), &sizes, |group| at.units(group) as u64);
+    }
+    shared
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+    use crate::engine::tests::memory::Shelf;
+    use crate::table::Away;
+
+    proptest! {
+        #[test]
+        fn names_that_are_away_are_told_as_those_that_are_here(
+            names in prop::collection::vec(prop::option::of("[a-f]{1,2}"), 0..60)
+        ) {
+            let column = Column::Text(names.into_iter().collect());
+            let file = Shelf::room(0, usize::MAX).file();
+            let away = Held::away(Away::put(&column, &file));
+            let told = |held: &Held| shared_names(held).mistake(("k", "g"), ("t", "id"));
+            prop_assert_eq!(told(&away), told(&Held::Own(column)));
         }
     }
 }

@@ -51,20 +51,28 @@ pub(crate) struct SharedNames {
     rows: u64,
     different: u64,
     shared: u64,
-    /// The first that are shared, with how many rows have each.
-    examples: Vec<(String, u64)>,
+    /// The first that are shared, each with where it stands first and how many rows have it.
+    examples: Vec<(u64, String, u64)>,
 }
 
 impl SharedNames {
-    /// Takes in names, each of them different, with how many rows have it.
+    /// Takes in names, each of them different, with how many rows have it; those that came before stand before them.
     pub fn see(&mut self, names: &Column, sizes: &[u64]) {
+        let before = self.different;
+        self.see_at(names, sizes, |at| before + at as u64);
+    }
+
+    /// The same of names in any order; `first` says where each stands first.
+    pub fn see_at(&mut self, names: &Column, sizes: &[u64], first: impl Fn(usize) -> u64) {
         for (at, size) in sizes.iter().enumerate().filter(|(at, _)| !names.is_blank(*at)) {
             self.rows += size;
             self.different += 1;
             if *size > 1 {
                 self.shared += 1;
-                if self.examples.len() < NAMED {
-                    self.examples.push((names.scalar(at).to_string(), *size));
+                let behind = self.examples.partition_point(|(known, ..)| *known < first(at));
+                if behind < NAMED {
+                    self.examples.truncate(NAMED - 1);
+                    self.examples.insert(behind, (first(at), names.scalar(at).to_string(), *size));
                 }
             }
         }
@@ -81,7 +89,7 @@ impl SharedNames {
             id: id.to_owned(),
             group: group.to_owned(),
             names: self.shared,
-            examples: self.examples,
+            examples: self.examples.into_iter().map(|(_, name, rows)| (name, rows)).collect(),
         })
     }
 
