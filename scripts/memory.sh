@@ -88,6 +88,10 @@ steps() {
   of_orders '  add r = freight / sum(freight per customer_no)' >"$1/per.granum"
   linked lines $'  add channel = orders.channel\n      ordered_on = orders.ordered_on' >"$1/link.granum"
   linked orders '  add q = sum(lines.quantity)' >"$1/gathered.granum"
+  printf '%s\n%s\n%s\ntable t from orders\n%s\noutput t to "out/step.csv"\n' "$orders_files" \
+    $'input promotions from "data/promotions.csv"\n  read starts_on as date\n       ends_on as date\n  grain promo_code' \
+    'link orders to promotions on ordered_on within starts_on through ends_on prefer latest starts_on' \
+    $'  add promo = promotions.title\n      many = choices(promotions)' >"$1/period.granum"
   linked lines $'  drop quantity is blank or quantity <= 0\n  allocate orders.freight as freight by quantity' >"$1/allocate.granum"
 }
 

@@ -116,7 +116,7 @@ fn shared_names(names: &Held) -> SharedNames {
     for first in (0..names.len()).step_by(PIECE) {
         let run = names.slice(first, PIECE.min(names.len() - first)).whole();
         let at = Rows::run(first as u32, run.len()).column();
-        scattered.send_by(&hashes(&[run.clone()], run.len()), &[run, at]);
+        scattered.send_by(&hashes(std::slice::from_ref(&run), run.len()), &[run, at]);
     }
     for part in 0..scattered.parts() {
         let Ok([names, at]) = <[Column; 2]>::try_from(scattered.part(part)) else { continue };

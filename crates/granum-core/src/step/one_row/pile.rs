@@ -9,9 +9,8 @@ use crate::value::Type;
 const SLACK: usize = 3;
 const RARELY: usize = 8;
 
-/// Below so many rows they are left as they are: small pieces that stay for long lie between what goes at once, so that none of
-/// its memory can be given back.
-const FEW: usize = 1 << 13;
+/// Below so many rows they are left as they are.
+const FEW: usize = 1 << 16;
 
 /// The columns of some rows.
 pub(super) struct Piece {
