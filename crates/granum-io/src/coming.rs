@@ -9,7 +9,7 @@ use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError, mpsc};
 use std::time::Duration;
 
 use crate::spool::Spooled;
-use crate::stream::{Bytes, Stream};
+use crate::stream::{Bytes, Lost, Stream};
 
 /// Of what is no file so many bytes are taken at most: input without an end ends there.
 const MOST: u64 = 1 << 36;
@@ -64,11 +64,6 @@ impl Come {
         self.so_far.lock().unwrap_or_else(PoisonError::into_inner)
     }
 }
-
-/// Why bytes that came cannot be had: no disk to keep them, no end of them, or what the system says.
-#[derive(Debug, thiserror::Error)]
-#[error("{0}")]
-pub(crate) struct Lost(String);
 
 /// Whether a path is there and can be read only once.
 pub(crate) fn reads_once(path: &Path) -> bool {

@@ -124,7 +124,8 @@ impl Finder {
             if path.is_dir() {
                 let parts = parts_of(&path, source)?;
                 if !parts.is_empty() {
-                    return Ok(parts);
+                    let found = parts.into_iter().map(|(path, name)| FoundFile::at(path, name));
+                    return Ok(found.collect());
                 }
             }
             return Ok(vec![FoundFile::at(path, source.to_owned())]);

@@ -1,28 +1,29 @@
 //! Folders of parts: the files of columns that make one table, in folders within folders.
 
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use granum_core::port::{COLUMNS, NamedAs, SourceError, SourceErrorKind};
 
 use crate::csv::system_error;
-use crate::find::FoundFile;
 
-/// The parts in a folder, in the order of their paths, each with its name; none where it has no file of columns.
+/// Where a file stands, and its name.
+type Part = (PathBuf, String);
+
+/// Where the parts in a folder stand, in the order of their paths, each with its name; none where it has no file of columns.
 /// What is hidden, or begins with `_`, is no part: programs note there what they did.
 ///
 /// # Errors
 /// A folder that cannot be read; a file beside parts that is none, since it would be passed over.
-pub(crate) fn parts_of(folder: &Path, name: &str) -> Result<Vec<FoundFile>, SourceError> {
+pub(crate) fn parts_of(folder: &Path, name: &str) -> Result<Vec<Part>, SourceError> {
     let mut found = vec![];
     walk(folder, name.trim_end_matches('/'), &mut found)?;
-    let is_part =
-        |file: &&FoundFile| COLUMNS.iter().any(|ending| NamedAs::of(&file.name).ends(ending));
+    let is_part = |(_, name): &&Part| COLUMNS.iter().any(|ending| NamedAs::of(name).ends(ending));
     if !found.iter().any(|file| is_part(&file)) {
         return Ok(vec![]);
     }
     match found.iter().find(|file| !is_part(file)) {
         None => Ok(found),
-        Some(FoundFile { name: other, .. }) => Err(SourceError {
+        Some((_, other)) => Err(SourceError {
             kind: SourceErrorKind::Format,
             file: other.clone(),
             line: None,
@@ -32,7 +33,7 @@ pub(crate) fn parts_of(folder: &Path, name: &str) -> Result<Vec<FoundFile>, Sour
     }
 }
 
-fn walk(folder: &Path, name: &str, found: &mut Vec<FoundFile>) -> Result<(), SourceError> {
+fn walk(folder: &Path, name: &str, found: &mut Vec<Part>) -> Result<(), SourceError> {
     let wrong = |error: std::io::Error| system_error(name, &error);
     let mut entries = vec![];
     for entry in std::fs::read_dir(folder).map_err(wrong)? {
@@ -48,7 +49,7 @@ fn walk(folder: &Path, name: &str, found: &mut Vec<FoundFile>) -> Result<(), Sou
         if std::fs::metadata(&path).map_err(|error| system_error(&name, &error))?.is_dir() {
             walk(&path, &name, found)?;
         } else {
-            found.push(FoundFile::at(path, name));
+            found.push((path, name));
         }
     }
     Ok(())

@@ -7,7 +7,6 @@ use std::io::{self, Read, Seek, SeekFrom};
 use std::path::{Path, PathBuf};
 
 use crate::ahead::Ahead;
-use crate::coming::Lost;
 use crate::zstandard::{Frames, Several};
 use encoding_rs::{Decoder, DecoderResult, Encoding, UTF_8, UTF_16BE, UTF_16LE};
 
@@ -42,6 +41,11 @@ impl Packed {
 
 /// What an input's rows are read from.
 pub(crate) type Stream = Box<dyn Read + Send>;
+
+/// Why bytes that came cannot be had: no disk to keep them, no end of them, or what the system says.
+#[derive(Debug, thiserror::Error)]
+#[error("{0}")]
+pub(crate) struct Lost(pub String);
 
 /// Bytes that can be read from any place on: a file's, or those of something that is coming.
 pub(crate) trait Bytes {

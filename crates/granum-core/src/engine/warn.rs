@@ -115,13 +115,24 @@ fn shared_names(names: &Held) -> SharedNames {
     let mut scattered = Scattered::new(file.room(), parts);
     for first in (0..names.len()).step_by(PIECE) {
         let run = names.slice(first, PIECE.min(names.len() - first)).whole();
-        let at = Rows::run(first as u32, run.len()).column();
-        scattered.send_by(&hashes(std::slice::from_ref(&run), run.len()), &[run, at]);
+        // Each name of a run once, so that few names on many rows are few everywhere.
+        let (groups, firsts) = number(vec![run.clone()], run.len());
+        let run = run.take(&firsts.clone().into());
+        let at = firsts.into_iter().map(|row| (first + row as usize) as i64);
+        let rows = groups.sizes().into_iter().map(|rows| rows as i64);
+        let [at, rows] =
+            [at.collect::<Vec<_>>(), rows.collect()].map(|n| Column::Integer(n.into()));
+        scattered.send_by(&hashes(std::slice::from_ref(&run), run.len()), &[run, at, rows]);
     }
     for part in 0..scattered.parts() {
-        let Ok([names, at]) = <[Column; 2]>::try_from(scattered.part(part)) else { continue };
+        let Ok([names, at, rows]) = <[Column; 3]>::try_from(scattered.part(part)) else { continue };
         let (groups, firsts) = number(vec![names.clone()], names.len());
-        let (firsts, sizes): (Rows, _) = (firsts.into(), groups.sizes());
+        let mut sizes = vec![0; groups.count];
+        for row in 0..names.len() {
+            let group = groups.of(row).sure("the group of a name");
+            sizes[group] += rows.units(row) as u64;
+        }
+        let firsts: Rows = firsts.into();
         let at = at.take(&firsts);
         shared.see_at(&names.take(&firsts), &sizes, |group| at.units(group) as u64);
     }

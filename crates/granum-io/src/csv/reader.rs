@@ -10,9 +10,8 @@ use memchr::memchr_iter;
 use super::footer::{LeftOut, cut, records};
 use super::part::{CsvPart, Layout};
 use super::scan::last_record_end;
-use crate::coming::Lost;
 use crate::find::FoundFile;
-use crate::stream::{Damaged, Malformed, Opening, Stream};
+use crate::stream::{Damaged, Lost, Malformed, Opening, Stream};
 
 /// Parts are about this many bytes.
 const PART: usize = 1 << 19;
