@@ -33,9 +33,10 @@ pub(super) fn build(context: &Context<'_>, id: LinkId) -> Result<Option<Built>, 
     }
     let tally = tally(context, link, &linked);
     let asked = link.period.as_ref().is_some_and(|period| period.choices);
-    let file = linked.left.file_for_led(linked.left.rows());
-    let choices = linked.within.as_ref().filter(|_| asked);
-    let choices = choices.map(|within| within.choices(file.as_ref()));
+    let choices = linked.within.as_ref().filter(|_| asked).map(|within| {
+        let file = linked.left.file_for_led(linked.left.rows());
+        within.choices(file.as_ref())
+    });
     let left_out = (link.blank_allowed && context.demand.by_month)
         .then(|| (0..linked.left.rows()).map(|row| !linked.left.has_key(row)).collect());
     Ok(Some(Built { index: linked.index, choices, tally, left_out }))

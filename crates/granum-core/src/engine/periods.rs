@@ -27,11 +27,12 @@ pub(super) fn by_period(
     left: Keys,
     (right, to): (Vec<Column>, &Batch),
 ) -> Result<Linked, Problem> {
-    let one = |table, rows, typed| {
-        values(context, link, table, rows, &[typed]).map(|mut found| found.remove(0))
+    let moments = |typed| {
+        let found = values(context, link, link.to, to, &[typed]);
+        found.map(|mut found| Moments::new(found.remove(0)))
     };
-    let starts = Moments::new(one(link.to, to, &period.starts)?);
-    let end = period.end.said().map(|end| one(link.to, to, end)).transpose()?.map(Moments::new);
+    let starts = moments(&period.starts)?;
+    let end = period.end.said().map(moments).transpose()?;
     let ends = match (&period.end, end) {
         (PeriodEnd::Through(_), Some(end)) => Ends::Through(end),
         (PeriodEnd::Until(_), Some(end)) => Ends::Until(end),

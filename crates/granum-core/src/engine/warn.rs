@@ -102,8 +102,7 @@ impl Run<'_> {
 /// Which names of a column several rows share; of one that is away part by part, equal names in one.
 fn shared_names(names: &Held) -> SharedNames {
     let mut shared = SharedNames::default();
-    let file = names.file().filter(|_| names.is_away());
-    let Some(file) = file else {
+    let Some(file) = names.file() else {
         let names = names.whole();
         let (groups, firsts) = number(vec![names.clone()], names.len());
         shared.see(&names.take(&firsts.into()), &groups.sizes());
@@ -124,8 +123,11 @@ fn shared_names(names: &Held) -> SharedNames {
             [at.collect::<Vec<_>>(), rows.collect()].map(|n| Column::Integer(n.into()));
         scattered.send_by(&hashes(std::slice::from_ref(&run), run.len()), &[run, at, rows]);
     }
-    for part in 0..scattered.parts() {
-        let Ok([names, at, rows]) = <[Column; 3]>::try_from(scattered.part(part)) else { continue };
+    // Of no rows nothing was sent, and parts have no columns.
+    let sent = if names.len() > 0 { scattered.parts() } else { 0 };
+    for part in 0..sent {
+        let columns = <[Column; 3]>::try_from(scattered.part(part)).ok();
+        let [names, at, rows] = columns.sure("what was sent of names");
         let (groups, firsts) = number(vec![names.clone()], names.len());
         let mut sizes = vec![0; groups.count];
         for row in 0..names.len() {

@@ -254,11 +254,11 @@ fn fall(
         Some(ends) => Some(link::Moments::new(moments((to, ends, None), by_day, 1)?)),
         None => None,
     };
+    let rows = when.len();
     let (left, right) = match key {
         None => (vec![when], vec![]),
         Some((own, key)) => (vec![keys(from, own, one_in), when], vec![keys(to, key, 1)]),
     };
-    let rows = left.iter().map(Column::len).min().unwrap_or(0);
     let left = link::Keys::new(left, link::BlankKeys::Apart, rows);
     let latest = Order { by: vec![(Preference::Latest, starts.column().clone())], grain: vec![] };
     let linked = |ends: Ends| {

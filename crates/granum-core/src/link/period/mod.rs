@@ -24,8 +24,9 @@ use super::amounts::{Both, sums_by};
 use super::{KeyTable, Keys, key_text};
 use crate::bug::Sure;
 use crate::lang::Preference;
-use crate::table::{AwayBuilder, Column, Held, PIECE, RoomFile, Rows};
+use crate::table::{AwayBuilder, Column, GrowingColumn, Held, PIECE, RoomFile, Rows};
 use crate::tally::{PeriodOverlap, PeriodRange};
+use crate::value::Type;
 use search::Search;
 use stretches::Stretches;
 
@@ -140,22 +141,20 @@ impl Within {
         let stretches = Stretches::new(&right, table.as_ref(), &periods)?;
         let search = Search::new(&stretches, table.is_none());
         let count = stretches.starts().len() as u32;
+        let file = left.file_for_led(left.rows());
+        let kept = |rows: Rows| file.as_ref().map_or(rows.clone(), |file| rows.away(file));
         let run = |first: usize| {
             let run = left.slice(first, PIECE.min(left.rows() - first));
             let equal = run.but_last();
             let groups = table.as_ref().map(|table| table.link(&right, &equal));
             let at = search.find(&moments_of(&run), groups.as_ref().map(|groups| (groups, &equal)));
-            (index(&at, &stretches), Found::packed(at, count))
+            (kept(index(&at, &stretches)), kept(Found::packed(at, count)))
         };
         let runs = (0..left.rows()).into_par_iter().step_by(PIECE).map(run);
         let (index, at): (Vec<Rows>, Vec<Rows>) = runs.unzip();
-        let (mut index, mut at) = (Rows::joined(index), Rows::joined(at));
-        if let Some(file) = left.file_for_led(left.rows()) {
-            (index, at) = (index.away(&file), at.away(&file));
-        }
         let when = moments_of(&left.slice(0, 0));
-        let at = Found { rows: at, stretches: count };
-        Ok((Self { periods, stretches, when, keys: right, at }, index))
+        let at = Found { rows: Rows::joined(at), stretches: count };
+        Ok((Self { periods, stretches, when, keys: right, at }, Rows::joined(index)))
     }
 
     /// Why a row leads nowhere; nothing if it leads somewhere, or has no key or no day.
@@ -227,8 +226,9 @@ impl Within {
         };
         let runs = (0..self.at.rows.len()).step_by(PIECE).map(run);
         let Some(file) = file else {
-            let runs: Vec<Column> = runs.collect();
-            return Held::Own(if runs.is_empty() { run(0) } else { Column::concat(&runs) });
+            let mut whole = GrowingColumn::new(Type::Integer, self.at.rows.len());
+            runs.for_each(|run| whole.append(&run));
+            return Held::Own(whole.finish());
         };
         let mut away = AwayBuilder::new(file);
         runs.for_each(|run| away.push(&run));
