@@ -43,6 +43,17 @@ fn counted(counts: Vec<i64>) -> Column {
 
 /// The sum of each group in units of the column's scale; with the first group that does not fit.
 fn units(values: &Values, groups: &Groups) -> Result<Vec<i128>, GroupFailure> {
+    let short = match &values.value {
+        Some(Column::Integer(array)) => array.short(),
+        Some(Column::Decimal(array, _)) => array.short(),
+        _ => None,
+    };
+    if let Some(short) = short {
+        // Of at most 2^32 rows no sum needs more than eight bytes.
+        let mut sums = vec![0_i64; groups.count];
+        each(values, groups, |row, group| sums[group] += i64::from(short[row]));
+        return Ok(sums.into_iter().map(i128::from).collect());
+    }
     let mut sums = vec![0_i128; groups.count];
     let mut over: Option<usize> = None;
     let mut add = |group: usize, value: i128| match decimal::add(sums[group], value) {

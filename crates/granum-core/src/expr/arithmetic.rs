@@ -2,7 +2,7 @@
 
 use super::kernel::{Counting, RowFailure, zip};
 use super::typed::Arithmetic;
-use crate::table::{Column, Fixed, Present, Whole};
+use crate::table::{Column, Fixed, Present, Whole, Wide};
 use crate::value::{Type, decimal};
 
 /// Works `op` on two columns whose types the resolver has made to fit; gives the column, and how
@@ -16,6 +16,9 @@ pub(super) fn arithmetic(
 ) -> Result<(Column, u64), RowFailure> {
     let column = match (left, right) {
         (Column::Integer(a), Column::Integer(b)) => {
+            if let Some(short) = short(op, a, b) {
+                return Ok((Column::Integer(short), 0));
+            }
             let (values, present) = match op {
                 Arithmetic::Add => zip::<i64, i64>(a, b, counting, i64::checked_add),
                 Arithmetic::Subtract => zip::<_, i64>(a, b, counting, i64::checked_sub),
@@ -26,6 +29,10 @@ pub(super) fn arithmetic(
         (Column::Decimal(a, a_scale), Column::Decimal(b, b_scale)) => {
             let (a_scale, b_scale) = (*a_scale, *b_scale);
             let to = ty.scale().unwrap_or_default();
+            let exact = op != Arithmetic::Multiply || a_scale.0 + b_scale.0 == to.0;
+            if exact && let Some(short) = short(op, a, b) {
+                return Ok((Column::Decimal(short, to), 0));
+            }
             let mut zeros = vec![];
             let (values, present) = match op {
                 Arithmetic::Add => zip::<i128, i128>(a, b, counting, decimal::add),
@@ -72,6 +79,19 @@ pub(super) fn arithmetic(
         _ => Column::all_blank(ty, left.len()),
     };
     Ok((column, 0))
+}
+
+/// Works `op`, no division, on numbers that stand in four bytes each: no result needs more than eight.
+fn short<T: Wide>(op: Arithmetic, left: &Whole<T>, right: &Whole<T>) -> Option<Whole<T>> {
+    let (a, b) = (left.short()?, right.short()?);
+    let pairs = || a.iter().map(|value| i64::from(*value)).zip(b.iter().map(|b| i64::from(*b)));
+    let values: Vec<i64> = match op {
+        Arithmetic::Add => pairs().map(|(a, b)| a + b).collect(),
+        Arithmetic::Subtract => pairs().map(|(a, b)| a - b).collect(),
+        Arithmetic::Multiply => pairs().map(|(a, b)| a * b).collect(),
+        Arithmetic::Divide | Arithmetic::Days => return None,
+    };
+    Some(Whole::of_long(&values, Present::both(left.present(), right.present())))
 }
 
 fn zero_rows(zeros: impl Iterator<Item = bool>) -> Vec<usize> {

@@ -45,11 +45,17 @@ pub(crate) fn compare(op: Operator, left: &Column, right: &Column) -> Truths {
             each(op, rows, present, |row| a.value(row).cmp(b.value(row)))
         }
         (Column::Integer(a), Column::Integer(b)) => {
+            if let (Some(a), Some(b)) = (a.short(), b.short()) {
+                return short(op, &a, &b, present);
+            }
             each(op, rows, present, |row| a.value(row).cmp(&b.value(row)))
         }
         (Column::Decimal(a, a_scale), Column::Decimal(b, b_scale)) => {
             let (a_scale, b_scale) = (*a_scale, *b_scale);
             if a_scale == b_scale {
+                if let (Some(a), Some(b)) = (a.short(), b.short()) {
+                    return short(op, &a, &b, present);
+                }
                 each(op, rows, present, |row| a.value(row).cmp(&b.value(row)))
             } else {
                 each(op, rows, present, |row| {
@@ -71,6 +77,20 @@ pub(crate) fn compare(op: Operator, left: &Column, right: &Column) -> Truths {
         }
         _ => Truths::blank(rows),
     }
+}
+
+/// The same of numbers that stand in four bytes each.
+fn short(op: Operator, a: &[i32], b: &[i32], present: Option<Present>) -> Truths {
+    let rows = a.len();
+    let holds = match op {
+        Operator::Equal => Bits::collect(rows, |row| a[row] == b[row]),
+        Operator::Unequal => Bits::collect(rows, |row| a[row] != b[row]),
+        Operator::Less => Bits::collect(rows, |row| a[row] < b[row]),
+        Operator::LessEqual => Bits::collect(rows, |row| a[row] <= b[row]),
+        Operator::Greater => Bits::collect(rows, |row| a[row] > b[row]),
+        _ => Bits::collect(rows, |row| a[row] >= b[row]),
+    };
+    Truths::new(holds, present)
 }
 
 /// The truth of a row, `None` where blank.

@@ -1,7 +1,7 @@
 //! The same values in another type.
 
 use super::kernel::{Counting, FailureKind, RowFailure, map, texts, without};
-use crate::table::{Column, Fixed, Present, Whole};
+use crate::table::{Column, Fixed, Present, Whole, Wide};
 use crate::value::{Scalar, Scale, Type, day, decimal};
 
 /// Converts a column. Used both for what the resolver puts in to make types fit and for the
@@ -26,6 +26,9 @@ pub(super) fn convert(
             true
         })),
         (Column::Integer(a), Type::Decimal(scale)) => {
+            if let Some(short) = short(a, scale.0) {
+                return Ok(Column::Decimal(short, scale));
+            }
             let by = decimal::power(scale.0);
             let (values, present) = map::<i64, i128>(
                 a,
@@ -38,6 +41,11 @@ pub(super) fn convert(
         (Column::Integer(a), Type::Number) => Column::Number(a.map(|value| value as f64)),
         (Column::Decimal(a, from), Type::Decimal(scale)) => {
             let from = *from;
+            if scale > from
+                && let Some(short) = short(a, scale.0 - from.0)
+            {
+                return Ok(Column::Decimal(short, scale));
+            }
             let (values, present) = map::<i128, i128>(
                 a,
                 counting,
@@ -94,6 +102,18 @@ pub(super) fn convert(
         (Column::Text(_), _) => return parse(column, to, counting),
         (other, _) => Column::all_blank(to, other.len()),
     })
+}
+
+/// Numbers that stand in four bytes each with so many more places, if those are so few that each fits into
+/// eight bytes.
+fn short<T: Wide>(values: &Whole<T>, places: u8) -> Option<Whole<i128>> {
+    let by = 10_i64.checked_pow(places.into()).filter(|by| *by < i64::from(i32::MAX))?;
+    let (short, present) = (values.short()?, values.present().cloned());
+    if places == 0 {
+        return Some(Whole::of_short(short.into_owned(), present));
+    }
+    let longer: Vec<i64> = short.iter().map(|value| i64::from(*value) * by).collect();
+    Some(Whole::of_long(&longer, present))
 }
 
 fn exactly(units: i128, from: Scale, to: Scale) -> Option<i128> {

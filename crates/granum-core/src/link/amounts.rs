@@ -1,10 +1,12 @@
 //! An amount of the rows of one side of a link, by what becomes of them.
 
+use std::ops::Range;
+
 use rayon::prelude::*;
 
 use super::Keys;
 use crate::bug::bug;
-use crate::table::{Amount, Bits, Column, Held, PIECE, Rows};
+use crate::table::{Amount, Bits, Column, Held, PIECE, Present, Rows};
 use crate::value::Type;
 
 /// An amount, by what becomes of the rows that have it.
@@ -39,14 +41,15 @@ pub(crate) fn amounts(column: &Held, keys: &Keys, index: &Rows) -> AmountsBy {
         (false, true) => 1,
         (false, false) => 2,
     };
-    let [matched, missing, blank] = sums_by::<3>(column, fate);
+    let [matched, missing, blank] = sums_by::<3>(column, Some(&index.bits()), fate);
     AmountsBy { matched, missing, blank }
 }
 
-/// Adds up a numeric column by a number, below `N`, that each row has. Runs of rows are added up on all cores, and got
-/// for that where the column is away.
+/// Adds up a numeric column by a number, below `N`, that each row has: where `most` are known to have number 0, only
+/// others are asked for it. Runs of rows are added up on all cores, and got for that where the column is away.
 pub(super) fn sums_by<const N: usize>(
     column: &Held,
+    most: Option<&Bits>,
     fate: impl Fn(usize) -> usize + Sync,
 ) -> [Both; N] {
     let ty = column.slice(0, 0).whole().ty();
@@ -62,6 +65,15 @@ pub(super) fn sums_by<const N: usize>(
     let sums = runs.map(|first| {
         let run = column.slice(first, PIECE.min(column.len() - first)).whole();
         let fate = |row: usize| fate(first + row);
+        let short = match &run {
+            Column::Integer(array) => array.short(),
+            Column::Decimal(array, _) => array.short(),
+            _ => None,
+        };
+        if let Some(short) = short {
+            let most = most.map(|most| most.slice(first, run.len()));
+            return sums_of_short(&short, run.present().as_ref(), most.as_ref(), fate);
+        }
         match &run {
             Column::Integer(array) => sums(&run, fate, |row| array.value(row).into()),
             Column::Decimal(array, _) => sums(&run, fate, |row| array.value(row)),
@@ -91,6 +103,35 @@ fn sums<const N: usize>(
         sums[fate(row)].add(there.then(|| value(row)));
     }
     sums
+}
+
+/// The same of values that stand in four bytes each: those of a run add up in eight.
+fn sums_of_short<const N: usize>(
+    values: &[i32],
+    present: Option<&Present>,
+    most: Option<&Bits>,
+    fate: impl Fn(usize) -> usize,
+) -> [Sums; N] {
+    let mut sums = [(0_i64, 0_i64, 0_u64); N];
+    let mut add = |of: usize, rows: Range<usize>| {
+        let (size, net, blanks) = &mut sums[of];
+        for row in rows {
+            if present.is_none_or(|present| present.has(row)) {
+                *size += i64::from(values[row].unsigned_abs());
+                *net += i64::from(values[row]);
+            } else {
+                *blanks += 1;
+            }
+        }
+    };
+    match most {
+        Some(most) => {
+            most.runs().for_each(|(from, to)| add(0, from..to));
+            (!most).rows().for_each(|row| add(fate(row), row..row + 1));
+        }
+        None => (0..values.len()).for_each(|row| add(fate(row), row..row + 1)),
+    }
+    sums.map(|(size, net, blanks)| Sums { size: Some(size.into()), net: Some(net.into()), blanks })
 }
 
 /// Sums of whole units; nothing where they have too many digits.

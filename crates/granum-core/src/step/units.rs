@@ -13,7 +13,7 @@ use crate::aggregate::Sum;
 use crate::expr::{Typed, evaluate};
 use crate::lang::{OddQuantity, UnitsPolicy};
 use crate::resolve::{TablePlan, Tracked, UnitsPlan};
-use crate::table::{Amount, Batch, Column, Place, Rows, SlotId};
+use crate::table::{Amount, Batch, Column, Place, Rows, SlotId, Whole};
 use crate::tally::{Problem, StepDetail, UnitsLeft, Why};
 use crate::value::{Scalar, Scale, Type, decimal, parts};
 
@@ -290,7 +290,11 @@ pub(crate) struct UnitsMade {
 pub(crate) fn split_units(batch: &Batch, plan: &UnitsPlan, of: &Column) -> UnitsMade {
     let mut counts = Counts::new(batch, plan, of);
     let rows = counts.each_unit(|row| std::iter::repeat(row as u32));
-    let numbers = counts.each_unit(|_| 1_i64..);
+    let numbers = if i32::try_from(counts.total).is_ok() {
+        Whole::of_short(counts.each_unit(|_| 1_i32..), None)
+    } else {
+        counts.each_unit(|_| 1_i64..).into()
+    };
     let mut source = batch.clone();
     // What is divided or counted need not be repeated first.
     let mut divided: Vec<(usize, Column)> = vec![];
@@ -310,7 +314,7 @@ pub(crate) fn split_units(batch: &Batch, plan: &UnitsPlan, of: &Column) -> Units
     for (slot, column) in divided.into_iter().chain(counted) {
         out.slots[slot] = Some(column);
     }
-    out.slots[plan.unit.0] = Some(Column::Integer(numbers.into()));
+    out.slots[plan.unit.0] = Some(Column::Integer(numbers));
     let kept = |odd: OddQuantity, is: fn(&Counted) -> bool| {
         let rows = counts.special.iter().filter(|(_, special)| is(special)).count() as u64;
         (rows > 0).then_some((odd, rows))
@@ -358,14 +362,21 @@ fn ones(column: &Column, counts: &Counts) -> Column {
 
 /// The same where it is simple: none is blank or has more than 64 bits, all units are whole, and parts have the
 /// places that amounts have.
-fn divide_equally(column: &Column, counts: &Counts) -> Option<Vec<i64>> {
+fn divide_equally(column: &Column, counts: &Counts) -> Option<Whole<i128>> {
     let blank = column.present().is_some_and(|present| present.blanks() > 0);
-    let small = |row| i64::try_from(column.units(row)).is_ok_and(|units| units > i64::MIN);
-    if blank || !counts.special.is_empty() || !(0..column.len()).all(small) {
+    let Column::Decimal(amounts, _) = column else { return None };
+    if blank || !counts.special.is_empty() {
         return None;
     }
-    let parts = |row| parts::equal_short(column.units(row) as i64, counts.of[row].into());
-    Some(counts.each_unit(parts))
+    let parts = |row: usize, amount: i64| parts::equal_short(amount, counts.of[row].into());
+    if let Some(short) = amounts.short() {
+        // No part is larger than its amount.
+        let parts = counts.each_unit(|row| parts(row, short[row].into()).map(|part| part as i32));
+        return Some(Whole::of_short(parts, None));
+    }
+    let long = amounts.all().map(|amount| i64::try_from(amount).ok().filter(|a| *a > i64::MIN));
+    let long = long.collect::<Option<Vec<i64>>>()?;
+    Some(Whole::of_long(&counts.each_unit(|row| parts(row, long[row])), None))
 }
 
 /// Divides each row's amount over its units, in parts of so many places. Gives the rows whose amount has
@@ -380,7 +391,7 @@ fn divide(
     if from == to
         && let Some(parts) = divide_equally(column, counts)
     {
-        return (Column::of_units(parts, to), vec![]);
+        return (Column::Decimal(parts, to), vec![]);
     }
     let unit = decimal::power(of.ty().scale().unwrap_or_default().0).unsigned_abs();
     let mut wrong = vec![];

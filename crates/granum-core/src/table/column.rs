@@ -49,11 +49,6 @@ impl Column {
         Column::Decimal(Whole::new(values, present), scale)
     }
 
-    /// The same of units that have no more than 64 bits, none of them blank.
-    pub(crate) fn of_units(values: Vec<i64>, scale: Scale) -> Column {
-        Column::Decimal(values.into(), scale)
-    }
-
     /// How many rows it has.
     pub fn len(&self) -> usize {
         each_array!(self, array => array.len(), length => *length)
@@ -117,8 +112,8 @@ impl Column {
         match value {
             Scalar::Blank => Self::all_blank(ty, length),
             Scalar::Text(text) => Self::Text(Texts::repeated(text, length)),
-            Scalar::Integer(value) => Self::Integer(vec![*value; length].into()),
-            Scalar::Decimal(units, scale) => Self::decimal(vec![*units; length], None, *scale),
+            Scalar::Integer(value) => Self::Integer(Whole::repeated(*value, length)),
+            Scalar::Decimal(units, scale) => Self::Decimal(Whole::repeated(*units, length), *scale),
             Scalar::Number(value) => Self::Number(vec![*value; length].into()),
             Scalar::Date(value) => Self::Date(vec![*value; length].into()),
             Scalar::DateTime(value) => Self::DateTime(vec![*value; length].into()),
@@ -280,21 +275,8 @@ impl Column {
     pub fn sum(&self) -> Amount {
         let blanks = self.blanks() as u64;
         match self {
-            Self::Integer(array) => {
-                let units = match array.present() {
-                    None => array.fold(0, |sum, value| sum + i128::from(value)),
-                    Some(_) => array.iter().flatten().map(i128::from).sum(),
-                };
-                Amount::exact(Some(units), Scale(0), blanks)
-            }
-            Self::Decimal(array, scale) => {
-                let add = |sum: Option<i128>, value: i128| sum?.checked_add(value);
-                let units = match array.present() {
-                    None => array.fold(Some(0), add),
-                    Some(_) => array.iter().flatten().fold(Some(0), add),
-                };
-                Amount::exact(units, *scale, blanks)
-            }
+            Self::Integer(array) => Amount::exact(array.sum(), Scale(0), blanks),
+            Self::Decimal(array, scale) => Amount::exact(array.sum(), *scale, blanks),
             Self::Number(array) => Amount::Float { sum: array.iter().flatten().sum(), blanks },
             _ => Amount::exact(Some(0), Scale(0), blanks),
         }
@@ -347,23 +329,23 @@ impl Column {
         }
     }
 
-    /// Sets `bit` for each row whose value is not that of the row before, the first left out. Long
-    /// texts may be taken for different ones where they stand in other places.
-    pub fn mark_changes(&self, bit: u64, changed: &mut [u64]) {
+    /// Sets 1 for each row whose value is not that of the row before, the first left out. Texts may be taken
+    /// for different ones where they stand in other places.
+    pub fn mark_changes(&self, changed: &mut [u8]) {
         match self {
             Self::Blank(_) => {}
-            Self::Text(array) => array.mark_changes(bit, changed),
-            Self::Integer(array) => array.mark_changes(bit, changed),
-            Self::Decimal(array, _) => array.mark_changes(bit, changed),
-            Self::Date(array) => array.mark_changes(bit, changed),
-            Self::DateTime(array) => array.mark_changes(bit, changed),
-            Self::Number(array) => array.mark_changes(bit, changed),
+            Self::Text(array) => array.mark_changes(changed),
+            Self::Integer(array) => array.mark_changes(changed),
+            Self::Decimal(array, _) => array.mark_changes(changed),
+            Self::Date(array) => array.mark_changes(changed),
+            Self::DateTime(array) => array.mark_changes(changed),
+            Self::Number(array) => array.mark_changes(changed),
             Self::Boolean(array) => {
-                mark(&array.values().iter().collect::<Vec<_>>(), bool::eq, bit, changed);
+                mark(&array.values().iter().collect::<Vec<_>>(), bool::eq, changed);
             }
         }
         if let Some(present) = self.present().filter(|present| present.blanks() > 0) {
-            mark(&present.bits().iter().collect::<Vec<_>>(), bool::eq, bit, changed);
+            mark(&present.bits().iter().collect::<Vec<_>>(), bool::eq, changed);
         }
     }
 }

@@ -21,7 +21,7 @@ pub enum GrowingValues {
     /// Whole numbers.
     Integer(Vec<i64>),
     /// Whole units of decimals, and how many places they have.
-    Decimal(Vec<i128>, Scale),
+    Decimal(GrowingUnits, Scale),
     /// Floating point numbers.
     Number(Vec<f64>),
     /// Days from 1970-01-01.
@@ -49,12 +49,14 @@ impl ColumnBuilder {
         match self.values {
             GrowingValues::Blank(rows) => Column::Blank(rows),
             GrowingValues::Text(texts) => Column::Text(texts.finish()),
-            GrowingValues::Integer(values) => {
-                Column::Integer(Whole::new(values, present).narrowed())
-            }
-            GrowingValues::Decimal(values, scale) => {
-                Column::Decimal(Whole::new(values, present).narrowed(), scale)
-            }
+            GrowingValues::Integer(values) => Column::Integer(Whole::of_long(&values, present)),
+            GrowingValues::Decimal(units, scale) => Column::Decimal(
+                match units {
+                    GrowingUnits::Eight(units) => Whole::of_long(&units, present),
+                    GrowingUnits::All(units) => Whole::new(units, present).narrowed(),
+                },
+                scale,
+            ),
             GrowingValues::Number(values) => Column::Number(Fixed::new(values, present)),
             GrowingValues::Date(values) => Column::Date(Fixed::new(values, present)),
             GrowingValues::DateTime(values) => Column::DateTime(Fixed::new(values, present)),
@@ -71,11 +73,49 @@ impl GrowingValues {
             Type::Blank => Self::Blank(0),
             Type::Text => Self::Text(TextBuilder::new(room)),
             Type::Integer => Self::Integer(with_room(room)),
-            Type::Decimal(scale) => Self::Decimal(with_room(room), scale),
+            Type::Decimal(scale) => Self::Decimal(GrowingUnits::Eight(with_room(room)), scale),
             Type::Number => Self::Number(with_room(room)),
             Type::Date => Self::Date(with_room(room)),
             Type::DateTime => Self::DateTime(with_room(room)),
             Type::Boolean => Self::Boolean(BitsBuilder::default()),
+        }
+    }
+}
+
+/// Units of decimals, in eight bytes each as long as all fit into them.
+pub enum GrowingUnits {
+    /// All of them did, until now.
+    Eight(Vec<i64>),
+    /// Some did not.
+    All(Vec<i128>),
+}
+
+impl GrowingUnits {
+    /// Adds the units of a row; of a blank one any.
+    pub fn push(&mut self, units: i128) {
+        match (self, i64::try_from(units)) {
+            (Self::Eight(all), Ok(units)) => all.push(units),
+            (Self::All(all), _) => all.push(units),
+            (few @ Self::Eight(_), Err(_)) => {
+                few.widen();
+                few.push(units);
+            }
+        }
+    }
+
+    /// Sets rows that are there to units that need not fit into eight bytes.
+    pub fn set(&mut self, rows: &[(usize, i128)]) {
+        if let (Self::Eight(_), [_, ..]) = (&*self, rows) {
+            self.widen();
+        }
+        if let Self::All(all) = self {
+            rows.iter().for_each(|(row, units)| all[*row] = *units);
+        }
+    }
+
+    fn widen(&mut self) {
+        if let Self::Eight(units) = self {
+            *self = Self::All(units.iter().copied().map(i128::from).collect());
         }
     }
 }

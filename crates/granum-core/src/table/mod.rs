@@ -26,7 +26,7 @@ pub(crate) use batch::Batch;
 pub(crate) use codes::{AwayCodes, Codes};
 pub use column::Column;
 pub(crate) use growing::GrowingColumn;
-pub use growing::{ColumnBuilder, GrowingValues};
+pub use growing::{ColumnBuilder, GrowingUnits, GrowingValues};
 pub(crate) use held::{Held, Table};
 pub use id::TableId;
 pub(crate) use id::{ColumnId, GatherId, Hop, LinkId, SlotId, TotalId};

@@ -1,13 +1,14 @@
 //! Cells → one column, a block of rows at a time.
 
 use granum_core::port::InputColumn;
-use granum_core::table::{Column, ColumnBuilder, GrowingValues, PresentBuilder};
+use granum_core::table::{Column, ColumnBuilder, GrowingUnits, GrowingValues, PresentBuilder};
 use granum_core::value::{
     NumberExample, OddHour, Scale, Type, Zone, day, decimal, parse_boolean, parse_integer,
 };
 use std::borrow::Cow;
 
 use super::grid::Grid;
+use super::numbers::{SHORT_PLACES, read_short};
 use super::part::cell;
 
 /// One column's cells in a block of rows.
@@ -32,6 +33,60 @@ impl Cells<'_> {
         mut read: impl FnMut(&[u8]) -> Option<T>,
     ) -> Vec<usize> {
         self.each_row(values, present, |_, cell| read(cell))
+    }
+
+    /// The same of units of decimals.
+    fn units(
+        &self,
+        units: &mut GrowingUnits,
+        present: &mut PresentBuilder,
+        short: Option<usize>,
+        mut read: impl FnMut(&[u8]) -> Option<i128>,
+    ) -> Vec<usize> {
+        let values = match units {
+            GrowingUnits::Eight(values) => values,
+            GrowingUnits::All(values) => return self.each(values, present, read),
+        };
+        let (first, mut large) = (values.len(), vec![]);
+        let bad = self.whole(values, present, short, |row, cell| {
+            let units = read(cell)?;
+            Some(i64::try_from(units).unwrap_or_else(|_| {
+                large.push((first + row, units));
+                0
+            }))
+        });
+        units.set(&large);
+        bad
+    }
+
+    /// The same of whole numbers, or whole units of numbers with so many places, that most are written in a `short` way.
+    fn whole(
+        &self,
+        values: &mut Vec<i64>,
+        present: &mut PresentBuilder,
+        short: Option<usize>,
+        mut read: impl FnMut(usize, &[u8]) -> Option<i64>,
+    ) -> Vec<usize> {
+        let (Some(places), Some(place)) = (short, self.place) else {
+            return self.each_row(values, present, read);
+        };
+        let (bytes, mut bad) = (self.text.as_bytes(), vec![]);
+        values.extend((0..self.grid.rows()).map(|row| {
+            let field = self.grid.field(row, place);
+            let short = read_short(bytes, field, places);
+            let value = short.or_else(|| {
+                let cell = cell(self.text, field);
+                if cell.is_empty() { None } else { read(row, cell.as_bytes()) }
+            });
+            present.push(value.is_some());
+            value.unwrap_or_else(|| {
+                if field.start < field.end {
+                    bad.push(row);
+                }
+                0
+            })
+        }));
+        bad
     }
 
     /// The same with the cell's row in the block.
@@ -134,7 +189,7 @@ impl CellColumn {
                 })
             }
             GrowingValues::Decimal(values, scale) if !examples.is_empty() => {
-                cells.each(values, present, |cell| {
+                cells.units(values, present, None, |cell| {
                     let (units, places) = by_example(cell)?;
                     decimal::without_loss(units, places, *scale)
                 })
@@ -145,17 +200,21 @@ impl CellColumn {
                     decimal::to_text(units, places).parse().ok()
                 })
             }
-            GrowingValues::Integer(values) => cells.each(values, present, |cell| {
+            GrowingValues::Integer(values) => cells.whole(values, present, Some(0), |_, cell| {
                 if found && !plain_sign_and_zero(cell) { None } else { parse_integer(cell) }
             }),
-            GrowingValues::Decimal(values, scale) => cells.each(values, present, |cell| {
-                let (units, places) = decimal::parse(cell)?;
-                // Found from cells, a column has no more places than were found.
-                if found && (places > *scale || !plain_sign_and_zero(cell)) {
-                    return None;
-                }
-                decimal::without_loss(units, places, *scale)
-            }),
+            GrowingValues::Decimal(values, scale) => {
+                let short =
+                    Some(usize::from(scale.0)).filter(|places| (1..=SHORT_PLACES).contains(places));
+                cells.units(values, present, short, |cell| {
+                    let (units, places) = decimal::parse(cell)?;
+                    // Found from cells, a column has no more places than were found.
+                    if found && (places > *scale || !plain_sign_and_zero(cell)) {
+                        return None;
+                    }
+                    decimal::without_loss(units, places, *scale)
+                })
+            }
             GrowingValues::Number(values) => cells.each(values, present, |cell| {
                 let number: f64 = std::str::from_utf8(cell).ok()?.parse().ok()?;
                 number.is_finite().then_some(number)

@@ -6,7 +6,7 @@
 use super::scan::Field;
 
 /// So many rows are taken apart before columns are made of them.
-pub(super) const BLOCK: usize = 1 << 12;
+pub(super) const BLOCK: usize = 1 << 9;
 
 /// Set in a cell's end where doubled quotes in it stand for single ones. Parts are far shorter.
 const ESCAPED: u32 = 1 << 31;

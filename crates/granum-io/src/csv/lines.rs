@@ -3,10 +3,14 @@
 //! Cells are made column by column, and only those that are not as in the row above: units of one line, and lines of
 //! one order, mostly repeat them. Then each line is put together of new cells and of runs of the line above.
 
-use granum_core::table::{Column, Present};
-use granum_core::value::{Type, day, decimal};
+use std::ops::Range;
 
-use super::quotes::write_text;
+use granum_core::Sure;
+use granum_core::table::{Column, Present, Texts, Whole, Wide};
+use granum_core::value::{Scale, Type, day, decimal};
+
+use super::numbers::{SHORT, SHORT_PLACES, write_short};
+use super::quotes::{count_special, write_text};
 
 /// So many columns are watched for changes; those behind them count as changed.
 const WATCHED: usize = 64;
@@ -43,11 +47,14 @@ pub(super) fn bytes_of(columns: &[Column], rows: usize, signs: Signs) -> Vec<u8>
 /// What lines are made on. It is kept for other rows, since memory that is had anew costs as much as the work.
 #[derive(Default)]
 pub(super) struct Desk {
-    /// For each row a bit for each column whose value is not that of the row above.
+    /// For each row a bit for each watched column whose value is not that of the row above.
     changes: Vec<u64>,
+    /// For each row whether its value in one column is another one: 1 or 0. With rows that are not there, so
+    /// that they are looked at in eights.
+    marks: Vec<u8>,
     /// The rows that have another value in one column.
     changed: Vec<u32>,
-    cells: Vec<Cells>,
+    cells: Cells,
 }
 
 impl Desk {
@@ -59,7 +66,6 @@ impl Desk {
         signs: Signs,
         memory: Vec<u8>,
     ) -> Vec<u8> {
-        self.cells.resize_with(columns.len(), Cells::default);
         let mut lines = Lines::new(memory, columns.len(), rows);
         for from in (0..rows).step_by(AT_ONCE) {
             let count = AT_ONCE.min(rows - from);
@@ -67,10 +73,10 @@ impl Desk {
             let above = from.min(1);
             let own = |column: &Column| column.slice(from - above, above + count);
             self.changes.clear();
-            self.changes.resize(above + count, 0);
-            self.fill(&columns.iter().map(own).collect::<Vec<_>>(), above, signs);
+            self.changes.resize((above + count).next_multiple_of(8), 0);
+            self.fill(&columns.iter().map(own).collect::<Vec<_>>(), above + count, above, signs);
             lines.expect_cells(&self.cells);
-            for changes in &self.changes[above..] {
+            for changes in &self.changes[above..above + count] {
                 lines.go_on(*changes, &mut self.cells);
             }
         }
@@ -78,19 +84,25 @@ impl Desk {
     }
 
     /// Makes the cells of some rows that are not as those above them. The first `above` rows are looked at alone.
-    fn fill(&mut self, columns: &[Column], above: usize, signs: Signs) {
-        if above == 0 {
-            self.changes[0] = u64::MAX;
-        }
+    fn fill(&mut self, columns: &[Column], rows: usize, above: usize, signs: Signs) {
         self.changed.resize(self.changes.len(), 0);
-        for (at, (column, cells)) in columns.iter().zip(&mut self.cells).enumerate() {
-            if at < WATCHED {
-                column.mark_changes(1 << at, &mut self.changes);
-            }
-            let count = changed_rows(&self.changes, above, at, &mut self.changed);
+        self.cells.clear();
+        for (at, column) in columns.iter().enumerate() {
+            let count = if at < WATCHED {
+                self.marks.clear();
+                self.marks.resize(self.changes.len(), 0);
+                column.mark_changes(&mut self.marks[..rows]);
+                // A first row has none above it.
+                self.marks[0] = u8::from(above == 0);
+                take_marked(&self.marks, 1 << at, &mut self.changes, &mut self.changed)
+            } else {
+                let all = (above..rows).zip(&mut self.changed);
+                all.map(|(row, changed)| *changed = row as u32).count()
+            };
             let place = Place { alone: columns.len() == 1, last: at + 1 == columns.len() };
-            cells.fill(column, &self.changed[..count], place, signs);
+            self.cells.add(column, &self.changed[..count], place, signs);
         }
+        self.cells.bytes.resize(self.cells.bytes.len() + FEW, 0);
     }
 }
 
@@ -102,67 +114,125 @@ struct Place {
     last: bool,
 }
 
-/// The rows behind the first `above` that have another value in column `at` than the row above; how many they are.
-fn changed_rows(changes: &[u64], above: usize, at: usize, rows: &mut [u32]) -> usize {
+/// Sets `bit` for rows that are marked, and lists them; how many they are.
+fn take_marked(marks: &[u8], bit: u64, changes: &mut [u64], rows: &mut [u32]) -> usize {
     let mut count = 0;
-    let (every, at) = (u64::from(at >= WATCHED), at % WATCHED);
-    for (row, changes) in (above as u32..).zip(&changes[above..]) {
-        // Without a branch, since whether there is a change is anybody's guess.
-        rows[count] = row;
-        count += (every | (changes >> at & 1)) as usize;
+    for (at, eight) in marks.as_chunks::<8>().0.iter().enumerate() {
+        let mut left = u64::from_le_bytes(*eight);
+        while left != 0 {
+            let row = 8 * at + left.trailing_zeros() as usize / 8;
+            changes[row] |= bit;
+            rows[count] = row as u32;
+            count += 1;
+            left &= left - 1;
+        }
     }
     count
 }
 
-/// The new cells of a column, in the order of their rows, each with the sign that stands behind it.
+/// The new cells of some rows, column by column in the order of their rows, each with the sign that stands behind it.
 #[derive(Default)]
 struct Cells {
+    /// All of them, and room for [`FEW`] bytes behind.
     bytes: Vec<u8>,
     /// Where each ends.
     ends: Vec<usize>,
-    /// The longest of them, with that sign.
+    /// Of each column the next one.
+    next: Vec<Next>,
+    /// The longest ones of all columns together, with those signs.
     longest: usize,
-    /// How many have been taken, and where the next begins.
-    taken: usize,
+}
+
+/// The next cell of a column: its number among all, and where it begins.
+#[derive(Clone, Copy)]
+struct Next {
+    number: usize,
     start: usize,
 }
 
 impl Cells {
-    /// Makes cells of some rows of a column, in place of those that it had.
-    fn fill(&mut self, column: &Column, rows: &[u32], place: Place, signs: Signs) {
+    fn clear(&mut self) {
         self.bytes.clear();
         self.ends.clear();
-        (self.longest, self.taken, self.start) = (0, 0, 0);
-        let present = column.present().filter(|present| present.blanks() > 0);
-        let behind = if place.last { b'\n' } else { signs.delimiter };
-        let mut making = Making { cells: self, rows, present, alone: place.alone, behind };
-        match column {
-            Column::Text(texts) => {
-                making.each(|row, out| {
-                    write_text(texts.value(row).as_bytes(), signs.delimiter, out);
-                });
-            }
-            _ if signs.are_looked_for() => {
-                making.each(|row, out| write_looked_at(column, row, signs, out));
-            }
-            Column::Integer(values) => making.each(|row, out| {
-                out.extend_from_slice(itoa::Buffer::new().format(values.value(row)).as_bytes());
-            }),
-            Column::Decimal(units, scale) => {
-                making.each(|row, out| decimal::write(units.value(row), *scale, out));
-            }
-            Column::Date(days) => making.each(|row, out| day::write(days.value(row), out)),
-            other => making.each(|row, out| other.write_value(row, out)),
-        }
-        self.bytes.resize(self.bytes.len() + FEW, 0);
+        self.next.clear();
+        self.longest = 0;
     }
 
-    /// Where the next cell stands.
-    fn next(&mut self) -> std::ops::Range<usize> {
-        let start = self.start;
-        self.start = self.ends[self.taken];
-        self.taken += 1;
-        start..self.start
+    /// Adds the cells of some rows of the next column.
+    fn add(&mut self, column: &Column, rows: &[u32], place: Place, signs: Signs) {
+        let (number, mut start) = (self.ends.len(), self.bytes.len());
+        self.next.push(Next { number, start });
+        let present = column.present().filter(|present| present.blanks() > 0);
+        let behind = if place.last { b'\n' } else { signs.delimiter };
+        let plain = match (column, &present) {
+            (_, Some(_)) => false,
+            (Column::Text(texts), None) => self.add_plain(texts, rows, behind, signs.delimiter),
+            _ if signs.are_looked_for() => false,
+            (Column::Integer(values), None) => self.add_short(values, rows, behind, Scale(0)),
+            (Column::Decimal(units, scale), None) => self.add_short(units, rows, behind, *scale),
+            _ => false,
+        };
+        if !plain {
+            let making = Making { cells: self, rows, present, alone: place.alone, behind };
+            making.make(column, signs);
+        }
+        let mut longest = 0;
+        for end in &self.ends[number..] {
+            longest = longest.max(end - start);
+            start = *end;
+        }
+        self.longest += longest;
+    }
+
+    /// Adds cells of texts of which none is blank, as they are; whether none has to stand in quotes. If one has to,
+    /// nothing is added.
+    fn add_plain(&mut self, texts: &Texts, rows: &[u32], behind: u8, delimiter: u8) -> bool {
+        let (number, start) = (self.ends.len(), self.bytes.len());
+        texts.put_rows(rows, behind, &mut self.bytes, &mut self.ends);
+        // Each has one such sign, behind it.
+        let plain = count_special(&self.bytes[start..], delimiter) == rows.len();
+        if !plain {
+            self.bytes.truncate(start);
+            self.ends.truncate(number);
+        }
+        plain
+    }
+
+    /// Adds cells of whole units of which none is blank; whether all are short. If one is not, nothing is added.
+    fn add_short<T: Wide>(
+        &mut self,
+        values: &Whole<T>,
+        rows: &[u32],
+        behind: u8,
+        scale: Scale,
+    ) -> bool {
+        let places = usize::from(scale.0);
+        let Some(values) = values.short().filter(|_| places <= SHORT_PLACES) else { return false };
+        let (number, start) = (self.ends.len(), self.bytes.len());
+        let mut end = start;
+        self.bytes.resize(start + (rows.len() + 1) * SHORT, 0);
+        for row in rows {
+            let out = self.bytes[end..].first_chunk_mut().sure("room for a short number");
+            let Some(length) = write_short(values[*row as usize], places, out) else {
+                self.bytes.truncate(start);
+                self.ends.truncate(number);
+                return false;
+            };
+            end += length + 1;
+            self.bytes[end - 1] = behind;
+            self.ends.push(end);
+        }
+        self.bytes.truncate(end);
+        true
+    }
+
+    /// Where the next cell of a column stands.
+    #[inline]
+    fn take(&mut self, column: usize) -> Range<usize> {
+        let Next { number, start } = &mut self.next[column];
+        let end = self.ends[*number];
+        *number += 1;
+        std::mem::replace(start, end)..end
     }
 }
 
@@ -179,10 +249,31 @@ struct Making<'a> {
 }
 
 impl Making<'_> {
+    fn make(mut self, column: &Column, signs: Signs) {
+        match column {
+            Column::Text(texts) => {
+                self.each(|row, out| {
+                    write_text(texts.value(row).as_bytes(), signs.delimiter, out);
+                });
+            }
+            _ if signs.are_looked_for() => {
+                self.each(|row, out| write_looked_at(column, row, signs, out));
+            }
+            Column::Integer(values) => self.each(|row, out| {
+                out.extend_from_slice(itoa::Buffer::new().format(values.value(row)).as_bytes());
+            }),
+            Column::Decimal(units, scale) => {
+                self.each(|row, out| decimal::write(units.value(row), *scale, out));
+            }
+            Column::Date(days) => self.each(|row, out| day::write(days.value(row), out)),
+            other => self.each(|row, out| other.write_value(row, out)),
+        }
+    }
+
     fn each(&mut self, write: impl Fn(usize, &mut Vec<u8>)) {
-        let Cells { bytes, ends, longest, .. } = &mut *self.cells;
+        let Cells { bytes, ends, .. } = &mut *self.cells;
         for row in self.rows {
-            let (row, before) = (*row as usize, bytes.len());
+            let row = *row as usize;
             if self.present.as_ref().is_none_or(|present| present.has(row)) {
                 write(row, bytes);
             } else if self.alone {
@@ -190,7 +281,6 @@ impl Making<'_> {
                 bytes.extend_from_slice(b"\"\"");
             }
             bytes.push(self.behind);
-            *longest = (bytes.len() - before).max(*longest);
             ends.push(bytes.len());
         }
     }
@@ -227,8 +317,6 @@ struct Lines {
     above: usize,
     /// Where each cell begins in that; behind them, where it ends.
     cells: Vec<usize>,
-    /// As the next is made: the first cell that is not made yet. Those behind it are where they were.
-    next: usize,
     /// The bytes that a line may have.
     longest: usize,
 }
@@ -237,82 +325,110 @@ impl Lines {
     /// No lines yet, of so many rows and columns, in memory whose bytes are of no use any more.
     fn new(memory: Vec<u8>, columns: usize, rows: usize) -> Self {
         let mut out = memory;
-        out.clear();
         // As good a guess as any; a page that nothing is written to costs nothing.
-        out.reserve(rows * columns * 8);
-        Self { out, end: 0, above: 0, cells: vec![0; columns + 1], next: 0, longest: 0 }
+        out.reserve((rows * columns * 8).saturating_sub(out.len()));
+        Self { out, end: 0, above: 0, cells: vec![0; columns + 1], longest: 0 }
     }
 
     /// What lines are made of from now on.
-    fn expect_cells(&mut self, cells: &[Cells]) {
+    fn expect_cells(&mut self, cells: &Cells) {
         // What is not new is as in the line above, however long that was.
-        let longest = cells.iter().map(|cells| cells.longest).sum::<usize>();
-        self.longest = longest + self.cells[cells.len()];
+        self.longest = cells.longest + self.cells[cells.next.len()];
     }
 
     /// Adds the next line, of which the cells that have `changed` are new.
-    fn go_on(&mut self, changed: u64, cells: &mut [Cells]) {
-        if self.out.len() < self.end + self.longest + FEW {
-            self.out.resize(self.end + self.longest + FEW + MADE_READY, 0);
+    fn go_on(&mut self, changed: u64, cells: &mut Cells) {
+        let start = self.end;
+        if self.out.len() < start + self.longest + FEW {
+            self.out.resize(start + self.longest + FEW + MADE_READY, 0);
         }
-        let (start, last) = (self.end, cells.len());
-        self.next = 0;
-        let mut left = changed;
-        while left != 0 {
-            let at = left.trailing_zeros() as usize;
-            let Some(own) = cells.get_mut(at) else { break };
-            self.put(at, own, start);
-            left &= left - 1;
+        let last = cells.next.len();
+        let mut line = Line {
+            out: &mut self.out,
+            cells: &mut self.cells[..=last],
+            above: self.above,
+            start,
+            end: start,
+            next: 0,
+        };
+        let (mut left, mut unwatched) = (changed, WATCHED);
+        loop {
+            let at = if left != 0 {
+                let at = left.trailing_zeros() as usize;
+                left &= left - 1;
+                at
+            } else if unwatched < last {
+                unwatched += 1;
+                unwatched - 1
+            } else {
+                break;
+            };
+            line.repeat(at);
+            let cell = cells.take(at);
+            line.put(at, &cells.bytes, cell);
         }
-        for (at, own) in cells.iter_mut().enumerate().skip(WATCHED) {
-            self.put(at, own, start);
-        }
-        self.repeat(last, start);
-        self.cells[last] = self.end - start;
+        line.repeat(last);
+        line.cells[last] = line.end - start;
+        self.end = line.end;
         self.above = start;
-    }
-
-    /// Adds what stands between the cells that are made and a new one, and that.
-    #[inline]
-    fn put(&mut self, at: usize, cells: &mut Cells, start: usize) {
-        self.repeat(at, start);
-        self.cells[at] = self.end - start;
-        self.next = at + 1;
-        let cell = cells.next();
-        let length = cell.len();
-        if length <= FEW {
-            let few = &cells.bytes[cell.start..cell.start + FEW];
-            self.out[self.end..self.end + FEW].copy_from_slice(few);
-        } else {
-            self.out[self.end..self.end + length].copy_from_slice(&cells.bytes[cell]);
-        }
-        self.end += length;
-    }
-
-    /// Adds the cells up to `end` as they are in the line above.
-    #[inline]
-    fn repeat(&mut self, end: usize, start: usize) {
-        if self.next >= end {
-            return;
-        }
-        let (from, to) = (self.cells[self.next], self.cells[end]);
-        let (first, here) = (self.above + from, self.end - start);
-        // No more than a line is taken over, and so nothing of it is written over before it is read.
-        for at in (0..to - from).step_by(FEW) {
-            let mut few = [0; FEW];
-            few.copy_from_slice(&self.out[first + at..first + at + FEW]);
-            self.out[self.end + at..self.end + at + FEW].copy_from_slice(&few);
-        }
-        self.end += to - from;
-        if here != from {
-            for cell in &mut self.cells[self.next..end] {
-                *cell = *cell - from + here;
-            }
-        }
     }
 
     fn finish(mut self) -> Vec<u8> {
         self.out.truncate(self.end);
         self.out
+    }
+}
+
+/// A line that is being made.
+struct Line<'a> {
+    out: &'a mut [u8],
+    /// Where each cell begins: from `next` on as in the line above.
+    cells: &'a mut [usize],
+    /// Where the line above begins, this one, and what stands behind it.
+    above: usize,
+    start: usize,
+    end: usize,
+    /// The first cell that is not made yet.
+    next: usize,
+}
+
+impl Line<'_> {
+    /// Adds a new cell.
+    #[inline]
+    fn put(&mut self, at: usize, bytes: &[u8], cell: Range<usize>) {
+        self.cells[at] = self.end - self.start;
+        self.next = at + 1;
+        let length = cell.len();
+        if length <= FEW {
+            let few = &bytes[cell.start..][..FEW];
+            self.out[self.end..][..FEW].copy_from_slice(few);
+        } else {
+            self.out[self.end..][..length].copy_from_slice(&bytes[cell]);
+        }
+        self.end += length;
+    }
+
+    /// Adds the cells up to `last` as they are in the line above.
+    #[inline]
+    fn repeat(&mut self, last: usize) {
+        if self.next >= last {
+            return;
+        }
+        let (from, to) = (self.cells[self.next], self.cells[last]);
+        let (first, here) = (self.above + from, self.end - self.start);
+        // No more than a line is taken over, and so nothing of it is written over before it is read.
+        let mut at = 0;
+        while at < to - from {
+            let mut few = [0; FEW];
+            few.copy_from_slice(&self.out[first + at..][..FEW]);
+            self.out[self.end + at..][..FEW].copy_from_slice(&few);
+            at += FEW;
+        }
+        self.end += to - from;
+        if here != from {
+            for cell in &mut self.cells[self.next..last] {
+                *cell = *cell - from + here;
+            }
+        }
     }
 }

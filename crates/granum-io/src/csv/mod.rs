@@ -8,6 +8,7 @@ mod grid;
 mod letters;
 mod lines;
 mod look;
+mod numbers;
 mod part;
 mod quotes;
 mod reader;

@@ -19,6 +19,15 @@ pub(crate) fn write_text(text: &[u8], delimiter: u8, out: &mut Vec<u8>) {
     write_quoted(text, out);
 }
 
+/// How many bytes are signs that quotes are for.
+pub(super) fn count_special(bytes: &[u8], delimiter: u8) -> usize {
+    // In runs that a byte can count, so that many are looked at at once.
+    let runs = bytes.chunks(u8::MAX.into());
+    let is = |byte: u8| byte == b'"' || byte == b'\n' || byte == b'\r' || byte == delimiter;
+    let of_run = |run: &[u8]| run.iter().fold(0_u8, |count, byte| count + u8::from(is(*byte)));
+    runs.map(|run| usize::from(of_run(run))).sum()
+}
+
 fn write_quoted(text: &[u8], out: &mut Vec<u8>) {
     out.push(b'"');
     for byte in text {

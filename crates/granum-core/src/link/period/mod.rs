@@ -180,8 +180,8 @@ impl Within {
 
     /// An amount of the rows that lead nowhere, by why.
     pub fn amounts(&self, column: &Held) -> [Both; 4] {
-        let [sums @ .., _] =
-            sums_by::<5>(column, |row| self.outside(row).map_or(4, |why| why as usize));
+        let [_, sums @ ..] =
+            sums_by::<5>(column, None, |row| self.outside(row).map_or(0, |why| 1 + why as usize));
         sums
     }
 

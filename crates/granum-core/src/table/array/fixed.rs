@@ -115,9 +115,9 @@ impl<T: Native> Fixed<T> {
         }
     }
 
-    /// Sets `bit` for each row whose value is not that of the row before, the first left out.
-    pub(in crate::table) fn mark_changes(&self, bit: u64, changed: &mut [u64]) {
-        mark(self.values(), T::eq, bit, changed);
+    /// Sets 1 for each row whose value is not that of the row before, the first left out.
+    pub(in crate::table) fn mark_changes(&self, changed: &mut [u8]) {
+        mark(self.values(), T::eq, changed);
     }
 
     /// The values, without a copy where nobody else holds them, and which there are.
@@ -151,17 +151,12 @@ impl<T: Native> FromIterator<Option<T>> for Fixed<T> {
     }
 }
 
-/// Sets `bit` for each value that is not the `same` as the one before it.
-pub(in crate::table) fn mark<T>(
-    values: &[T],
-    same: impl Fn(&T, &T) -> bool,
-    bit: u64,
-    changed: &mut [u64],
-) {
+/// Sets 1 for each value that is not the `same` as the one before it.
+pub(in crate::table) fn mark<T>(values: &[T], same: impl Fn(&T, &T) -> bool, changed: &mut [u8]) {
     let (Some(own), Some(changed)) = (values.get(1..), changed.get_mut(1..)) else { return };
-    // Without a branch, since whether there is a change is anybody's guess.
+    // Without a branch, so that many are looked at at once.
     let pairs = values.iter().zip(own);
     for ((before, own), changed) in pairs.zip(changed) {
-        *changed |= u64::from(!same(before, own)) * bit;
+        *changed |= u8::from(!same(before, own));
     }
 }

@@ -8,6 +8,7 @@ use hashbrown::HashTable;
 
 use super::fixed::mark;
 use super::take::{kept_values, named_values};
+use super::texts::Block;
 use super::{Bits, Fixed, Shared, View};
 
 /// Rows of one piece of a long column. Batches of finished rows lie within one. Tests have few, or as many as
@@ -135,11 +136,32 @@ impl Piece {
         let most =
             if rows.blanks() > 0 { last } else { numbers.clone().copied().fold(0, u32::max) };
         assert!(most <= last, "row {most} of {last} and one");
+        // Rows of one text have one number where that is easily found: then it does not change from row to row.
+        let first = self.first_of_same();
+        let code = |row: &u32| first[*row.min(&last) as usize];
         self.with(if last <= u8::MAX.into() {
-            Codes::Small(numbers.map(|row| *row.min(&last) as u8).collect::<Vec<_>>().into())
+            Codes::Small(numbers.map(|row| code(row) as u8).collect::<Vec<_>>().into())
         } else {
-            Codes::Large(numbers.map(|row| *row.min(&last) as u16).collect::<Vec<_>>().into())
+            Codes::Large(numbers.map(code).collect::<Vec<_>>().into())
         })
+    }
+
+    /// For each view the first that is the same: of few among all, of many among those just before.
+    fn first_of_same(&self) -> Vec<u16> {
+        const FEW: usize = 64;
+        let views = &*self.views;
+        if views.len() <= FEW {
+            let first = |view| views.iter().position(|other| other == view).unwrap_or_default();
+            return views.iter().map(|view| first(view) as u16).collect();
+        }
+        let (mut first, mut number) = (Vec::with_capacity(views.len()), 0);
+        for (at, view) in views.iter().enumerate() {
+            if at == 0 || *view != views[at - 1] {
+                number = at as u16;
+            }
+            first.push(number);
+        }
+        first
     }
 
     /// The named rows of several pieces, which begin at row `from` of the first, by the dictionaries of those that
@@ -181,18 +203,32 @@ impl Piece {
         }
     }
 
-    /// Sets `bit` for each row whose text is not that of the row before, the first left out.
-    pub fn mark_changes(&self, bit: u64, changed: &mut [u64]) {
+    /// Sets 1 for each row whose text is not that of the row before, the first left out. One that stands in a
+    /// dictionary twice is taken for two.
+    pub fn mark_changes(&self, marks: &mut [u8]) {
         match &self.codes {
-            Codes::Each => mark(&self.views, View::eq, bit, changed),
-            Codes::Small(codes) => mark(codes, |a, b| self.same(*a, *b), bit, changed),
-            Codes::Large(codes) => mark(codes, |a, b| self.same(*a, *b), bit, changed),
+            Codes::Each => mark(&self.views, View::eq, marks),
+            Codes::Small(codes) => mark(codes, u8::eq, marks),
+            Codes::Large(codes) => mark(codes, u16::eq, marks),
         }
     }
 
-    /// Whether two codes have one view: a text may stand in a dictionary twice.
-    fn same(&self, code: impl Into<usize>, other: impl Into<usize>) -> bool {
-        self.views[code.into()] == self.views[other.into()]
+    /// What [`super::Texts::put_rows`] says.
+    pub fn put_rows(
+        &self,
+        rows: &[u32],
+        behind: u8,
+        blocks: &[Block],
+        out: &mut Vec<u8>,
+        ends: &mut Vec<usize>,
+    ) {
+        let views: &[View] = &self.views;
+        let mut put = Put { blocks, behind, out, ends };
+        match &self.codes {
+            Codes::Each => put.rows(rows, |row| views[row]),
+            Codes::Small(codes) => put.rows(rows, |row| views[usize::from(codes[row])]),
+            Codes::Large(codes) => put.rows(rows, |row| views[usize::from(codes[row])]),
+        }
     }
 
     /// Adds the views of some rows.
@@ -216,6 +252,45 @@ impl Piece {
             Codes::Large(codes) => 2 * codes.len(),
         };
         16 * self.views.len() + codes
+    }
+}
+
+/// Texts on their way to where they stand one behind the other.
+struct Put<'a> {
+    blocks: &'a [Block],
+    /// The sign behind each.
+    behind: u8,
+    out: &'a mut Vec<u8>,
+    /// Where each ends with it.
+    ends: &'a mut Vec<usize>,
+}
+
+impl Put<'_> {
+    #[inline]
+    fn rows(&mut self, rows: &[u32], view: impl Fn(usize) -> View) {
+        /// What a text in its view takes with a sign, and what is written of each at once, whatever it takes.
+        const ROOM: usize = View::INSIDE + 1;
+        const AT_ONCE: usize = size_of::<View>();
+        let (mut end, mut left) = (self.out.len(), rows.len());
+        self.out.resize(end + left * ROOM + AT_ONCE, 0);
+        for row in rows {
+            let view = view(*row as usize);
+            left -= 1;
+            if view.is_whole() {
+                self.out[end..end + AT_ONCE].copy_from_slice(&view.text().to_le_bytes());
+                end += view.length();
+            } else {
+                let (start, length) = (view.start(), view.length());
+                self.out.resize(end + length + (left + 1) * ROOM + AT_ONCE, 0);
+                let text = &self.blocks[view.block()][start..start + length];
+                self.out[end..end + length].copy_from_slice(text);
+                end += length;
+            }
+            self.out[end] = self.behind;
+            end += 1;
+            self.ends.push(end);
+        }
+        self.out.truncate(end);
     }
 }
 

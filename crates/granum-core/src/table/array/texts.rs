@@ -195,6 +195,21 @@ impl Texts {
         self.value(row) == other.value(other_row)
     }
 
+    /// Adds the bytes of the texts of some rows, of which none is blank, each with a sign behind it, and where
+    /// each ends with it among all bytes.
+    pub fn put_rows(&self, rows: &[u32], behind: u8, out: &mut Vec<u8>, ends: &mut Vec<usize>) {
+        match &self.form {
+            Form::One(piece) => piece.put_rows(rows, behind, &self.blocks, out, ends),
+            Form::Many { .. } => {
+                for row in rows {
+                    out.extend_from_slice(self.value(*row as usize).as_bytes());
+                    out.push(behind);
+                    ends.push(out.len());
+                }
+            }
+        }
+    }
+
     /// Adds the views of `length` rows from row `offset` on.
     pub(super) fn copy(&self, offset: usize, length: usize, out: &mut Vec<View>) {
         match &self.form {
@@ -233,15 +248,15 @@ impl Texts {
         }
     }
 
-    /// Sets `bit` for each row whose text is not that of the row before, the first left out. Long texts may
-    /// be taken for different ones where they stand in other places.
-    pub(in crate::table) fn mark_changes(&self, bit: u64, changed: &mut [u64]) {
+    /// Sets 1 for each row whose text is not that of the row before, the first left out. Texts may be taken for
+    /// different ones where they stand in other places.
+    pub(in crate::table) fn mark_changes(&self, changed: &mut [u8]) {
         match &self.form {
-            Form::One(piece) => piece.mark_changes(bit, changed),
+            Form::One(piece) => piece.mark_changes(changed),
             Form::Many { .. } => {
                 let mut views = Vec::with_capacity(self.len());
                 self.copy(0, self.len(), &mut views);
-                super::mark(&views, View::eq, bit, changed);
+                super::mark(&views, View::eq, changed);
             }
         }
     }

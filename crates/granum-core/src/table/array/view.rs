@@ -75,6 +75,12 @@ impl View {
         u128::from_le_bytes(self.0)
     }
 
+    /// A text that stands in its view as one number, its first byte the lowest.
+    #[inline]
+    pub fn text(self) -> u128 {
+        self.bits() >> 32
+    }
+
     /// It in 64 bits, of which the highest tell most views apart.
     #[inline]
     pub fn folded(self) -> u64 {
