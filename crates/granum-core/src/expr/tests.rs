@@ -6,7 +6,7 @@ use proptest::prelude::*;
 
 use super::*;
 use crate::resolve::resolve_alone;
-use crate::table::{Batch, Column};
+use crate::table::{Batch, Column, Present, Whole};
 use crate::value::{Scalar, Scale, Type};
 
 /// What an expression gives for rows of some columns, each value in words.
@@ -424,5 +424,40 @@ fn days_beyond_the_calendar_and_wholes_beyond_integers_fail() {
         "number(\"much\")",
     ] {
         assert!(worked(&[], text).is_err(), "{text}");
+    }
+}
+
+/// Whole numbers and amounts, with neighbours that need few bytes, more, or all of them.
+fn sizes() -> impl Strategy<Value = Vec<Option<i64>>> {
+    let size = prop_oneof![
+        6 => -300_i64..300,
+        2 => Just(i64::from(i32::MAX)),
+        2 => Just(i64::from(i32::MIN)),
+        1 => Just(i64::from(i32::MAX) + 1),
+    ];
+    prop::collection::vec(prop::option::weighted(0.8, size), 6)
+}
+
+proptest! {
+    /// However many bytes values stand in, what is worked with them is the same.
+    #[test]
+    fn numbers_in_few_bytes_are_worked_as_in_all(a in sizes(), b in sizes()) {
+        let values = |rows: &[Option<i64>]| rows.iter().map(|row| row.unwrap_or(3)).collect::<Vec<i64>>();
+        let present = |rows: &[Option<i64>]| Some(rows.iter().map(Option::is_some).collect::<Present>());
+        let amounts = |rows: &[Option<i64>]| values(rows).into_iter().map(i128::from).collect();
+        let all = [
+            ("n", Column::Integer(Whole::new(values(&a), present(&a)))),
+            ("m", Column::Integer(Whole::new(values(&b), present(&b)))),
+            ("d", Column::decimal(amounts(&a), present(&a), Scale(2))),
+            ("e", Column::decimal(amounts(&b), present(&b), Scale(2))),
+            ("f", Column::decimal(amounts(&b), present(&b), Scale(4))),
+        ];
+        let few = all.clone().map(|(name, column)| (name, column.narrowed()));
+        for text in [
+            "n + m", "n - m", "n * m", "d + e", "d - e", "d * e", "d * f", "n * d", "d + f", "n - f", "n + 2", "d * 3",
+            "n = m", "n != m", "n < m", "n <= m", "d > e", "d >= e", "d > f", "d >= 0", "n < d", "d / e", "-d",
+        ] {
+            prop_assert_eq!(worked(&few, text), worked(&all, text), "{}", text);
+        }
     }
 }

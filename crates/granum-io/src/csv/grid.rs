@@ -17,12 +17,14 @@ pub(super) struct Grid {
     rows: usize,
     /// For each cell its first byte and the byte after its last.
     cells: Vec<(u32, u32)>,
+    /// Whether no row came that had to be looked at byte by byte.
+    plain: bool,
 }
 
 impl Grid {
     /// A grid for rows of `width` cells.
     pub fn new(width: usize) -> Self {
-        Self { width, rows: 0, cells: Vec::with_capacity(width * 64) }
+        Self { width, rows: 0, cells: Vec::with_capacity(width * 64), plain: true }
     }
 
     pub fn rows(&self) -> usize {
@@ -32,10 +34,17 @@ impl Grid {
     pub fn clear(&mut self) {
         self.rows = 0;
         self.cells.clear();
+        self.plain = true;
+    }
+
+    /// Whether all cells of all rows stand beside each other, without quotes.
+    pub fn is_plain(&self) -> bool {
+        self.plain
     }
 
     /// Adds a row of `width` fields.
     pub fn push_row(&mut self, fields: &[Field]) {
+        self.plain = false;
         self.cells.extend(fields.iter().map(|field| {
             (field.start as u32, field.end as u32 | if field.escaped { ESCAPED } else { 0 })
         }));

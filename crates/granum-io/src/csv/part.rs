@@ -304,6 +304,8 @@ impl CsvPart {
 /// 10^-20.
 struct Fingerprints {
     places: Vec<Option<usize>>,
+    /// The first and the last of them, where they are one after the other.
+    beside: Option<(usize, usize)>,
     values: Vec<i128>,
     scratch: Vec<u8>,
     delimiter: u8,
@@ -314,8 +316,14 @@ const PART_OF_CELL: u8 = 0xFF;
 
 impl Fingerprints {
     fn new(columns: &[usize], part: &CsvPart, room: usize) -> Self {
+        let places: Vec<Option<usize>> =
+            columns.iter().map(|column| part.fields[*column]).collect();
+        let next =
+            |pair: &[Option<usize>]| pair[1].is_some() && pair[1] == pair[0].map(|at| at + 1);
+        let ends = places.first().copied().flatten().zip(places.last().copied().flatten());
         Self {
-            places: columns.iter().map(|column| part.fields[*column]).collect(),
+            beside: ends.filter(|_| places.windows(2).all(next)),
+            places,
             values: Vec::with_capacity(room),
             scratch: vec![],
             delimiter: part.layout.delimiter,
@@ -323,6 +331,12 @@ impl Fingerprints {
     }
 
     fn take(&mut self, text: &str, grid: &Grid) {
+        if let (true, Some((first, last))) = (grid.is_plain(), self.beside) {
+            let cells = |row| grid.field(row, first).start..grid.field(row, last).end;
+            let rows = (0..grid.rows()).map(|row| fingerprint(&text.as_bytes()[cells(row)]));
+            self.values.extend(rows);
+            return;
+        }
         for row in 0..grid.rows() {
             let print = match self.as_they_stand(grid, row) {
                 Some(cells) => fingerprint(&text.as_bytes()[cells]),

@@ -63,6 +63,15 @@ impl Bits {
         self.words[at / WORD] >> (at % WORD) & 1 == 1
     }
 
+    /// Asks for rows one by one, in any order.
+    pub(super) fn asked(&self) -> impl Fn(usize) -> bool {
+        let (words, first, len): (&[u64], _, _) = (&self.words, self.first, self.len);
+        move |at| {
+            assert!(at < len, "bit {at} of {len}");
+            words[(first + at) / WORD] >> ((first + at) % WORD) & 1 == 1
+        }
+    }
+
     /// How many rows are true.
     pub fn count(&self) -> usize {
         self.words().map(|word| word.count_ones() as usize).sum()

@@ -7,13 +7,14 @@ pub(in crate::table) fn named(present: Option<&Present>, rows: &Fixed<u32>) -> O
     match (present.filter(|present| present.blanks() > 0), rows.present()) {
         (None, named) => named.cloned(),
         (Some(present), None) => {
-            let numbers = rows.values();
-            Some(Present::new(Bits::collect(numbers.len(), |at| present.has(numbers[at] as usize))))
+            let (numbers, has) = (rows.values(), present.bits().asked());
+            Some(Present::new(Bits::collect(numbers.len(), |at| has(numbers[at] as usize))))
         }
         (Some(present), Some(named)) => {
-            let numbers = rows.values();
+            let (numbers, has) = (rows.values(), present.bits().asked());
+            let named = named.bits().asked();
             Some(Present::new(Bits::collect(numbers.len(), |at| {
-                named.has(at) && present.has(numbers[at] as usize)
+                named(at) && has(numbers[at] as usize)
             })))
         }
     }

@@ -257,3 +257,32 @@ proptest! {
         prop_assert_eq!(whole.take(&rows).iter().collect::<Vec<_>>(), taken);
     }
 }
+
+proptest! {
+    #[test]
+    fn numbers_of_eight_bytes_are_the_same_in_fewer(
+        rows in wholes(), far in prop::option::of(any::<i64>()), times in 0_usize..5,
+    ) {
+        let rows: Vec<Option<i64>> = rows.into_iter().chain(far.map(Some)).collect();
+        let values: Vec<i64> = rows.iter().map(|row| row.unwrap_or(7)).collect();
+        let present: Present = rows.iter().map(Option::is_some).collect();
+        let few = Whole::<i64>::of_long(&values, Some(present.clone()));
+        let units = Whole::<i128>::of_long(&values, Some(present.clone()));
+        prop_assert_eq!(few.iter().collect::<Vec<_>>(), rows.clone());
+        let wanted: Vec<Option<i128>> = rows.iter().map(|row| row.map(i128::from)).collect();
+        prop_assert_eq!(units.iter().collect::<Vec<_>>(), wanted.clone());
+        if let Some(most) = values.iter().copied().max_by_key(|value| value.unsigned_abs()) {
+            let widest = needed(&[Some(most), values.iter().min().copied(), values.iter().max().copied()]);
+            prop_assert_eq!((few.size(), units.size()), (widest, widest));
+            prop_assert_eq!(few.short().is_some(), widest <= 4);
+        }
+        // Blanks count for nothing, in whatever bytes they stand.
+        let sum: i128 = wanted.iter().flatten().sum();
+        prop_assert_eq!((few.sum(), units.sum()), (Some(sum), Some(sum)));
+        prop_assert_eq!(Whole::<i64>::new(values.clone(), Some(present)).sum(), Some(sum));
+        prop_assert_eq!(Whole::<i64>::new(values.clone(), None).sum(), Some(values.iter().map(|v| i128::from(*v)).sum()));
+        let value = values.first().copied().unwrap_or_default();
+        let same = Whole::<i64>::repeated(value, times);
+        prop_assert_eq!(same.iter().collect::<Vec<_>>(), vec![Some(value); times]);
+    }
+}
