@@ -10,6 +10,7 @@ use std::borrow::Cow;
 use super::grid::Grid;
 use super::numbers::{SHORT_PLACES, read_short};
 use super::part::cell;
+use super::scan::Field;
 
 /// One column's cells in a block of rows.
 pub(super) struct Cells<'a> {
@@ -65,16 +66,36 @@ impl Cells<'_> {
         values: &mut Vec<i64>,
         present: &mut PresentBuilder,
         short: Option<usize>,
-        mut read: impl FnMut(usize, &[u8]) -> Option<i64>,
+        read: impl FnMut(usize, &[u8]) -> Option<i64>,
     ) -> Vec<usize> {
-        let (Some(places), Some(place)) = (short, self.place) else {
+        let Some((places, place)) = short.zip(self.place) else {
             return self.each_row(values, present, read);
         };
-        let (bytes, mut bad) = (self.text.as_bytes(), vec![]);
+        let bytes = self.text.as_bytes();
+        // Most amounts have two places: where the number is known beforehand, its steps are fewer.
+        match places {
+            0 => self.quickly(values, present, place, |field| read_short(bytes, field, 0), read),
+            2 => self.quickly(values, present, place, |field| read_short(bytes, field, 2), read),
+            _ => {
+                let short = |field| read_short(bytes, field, places);
+                self.quickly(values, present, place, short, read)
+            }
+        }
+    }
+
+    /// Reads each cell in a quick way, or if that finds nothing, as others are.
+    fn quickly(
+        &self,
+        values: &mut Vec<i64>,
+        present: &mut PresentBuilder,
+        place: usize,
+        quick: impl Fn(Field) -> Option<i64>,
+        mut read: impl FnMut(usize, &[u8]) -> Option<i64>,
+    ) -> Vec<usize> {
+        let mut bad = vec![];
         values.extend((0..self.grid.rows()).map(|row| {
             let field = self.grid.field(row, place);
-            let short = read_short(bytes, field, places);
-            let value = short.or_else(|| {
+            let value = quick(field).or_else(|| {
                 let cell = cell(self.text, field);
                 if cell.is_empty() { None } else { read(row, cell.as_bytes()) }
             });

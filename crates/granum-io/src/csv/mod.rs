@@ -14,6 +14,7 @@ mod quotes;
 mod reader;
 mod records;
 mod scan;
+mod signs;
 mod source;
 mod write;
 

@@ -8,10 +8,11 @@ use granum_core::table::{Column, Lines};
 use granum_core::value::Type;
 use proptest::prelude::*;
 
-use super::lines::{Desk, PLAIN, bytes_of};
+use super::lines::{Desk, bytes_of};
 use super::part::{CsvPart, Layout, cell};
 use super::quotes::write_text;
 use super::scan::last_record_end;
+use super::signs::PLAIN;
 use super::*;
 use crate::find::FoundFile;
 use crate::format::Writer;

@@ -8,8 +8,9 @@ use granum_core::table::Column;
 use granum_core::value::Type;
 
 use super::letters::Letters;
-use super::lines::{Desk, PLAIN, Signs};
+use super::lines::Desk;
 use super::quotes::write_text;
+use super::signs::{PLAIN, Signs};
 use crate::format::{Unwritable, Writer};
 
 /// Writes a table as text with signs between fields.
