@@ -106,6 +106,7 @@ impl KeyTable {
         for first in (0..from.rows()).step_by(PROBED) {
             let length = PROBED.min(from.rows() - first);
             let mut hashes = RunHashes::new(from, first, length);
+            let changes = from.changes(first, length);
             for begin in (first..first + length).step_by(TOGETHER) {
                 let rows = begin..(begin + TOGETHER).min(first + length);
                 // Where rows before these were looked for in the table, these are as well.
@@ -115,7 +116,7 @@ impl KeyTable {
                 for row in rows {
                     let to = if !from.has_key(row) {
                         None
-                    } else if row > 0 && from.has_key(row - 1) && from.equal(row, from, row - 1) {
+                    } else if changes[row - first] == 0 && from.has_key(row - 1) {
                         // Lines of one order mostly stand together.
                         led.to(row - 1)
                     } else {

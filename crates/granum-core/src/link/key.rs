@@ -231,6 +231,23 @@ impl Keys {
 }
 
 impl Keys {
+    /// For each of some rows 1 where its key is not that of the row before, or cannot be told quickly from it.
+    pub fn changes(&self, first: usize, length: usize) -> Vec<u8> {
+        let above = first.min(1);
+        let mut marks = vec![0; above + length];
+        for column in &self.columns {
+            column.slice(first - above, above + length).mark_changes(&mut marks);
+        }
+        // A first row has none before it; what is away cannot be told.
+        if above == 0 && length > 0 {
+            marks[0] = 1;
+        }
+        if self.is_away() {
+            marks.fill(1);
+        }
+        marks.split_off(above)
+    }
+
     /// The same run by run, the last row of the run before in each.
     fn runs_increase(&self) -> bool {
         (0..self.rows).into_par_iter().step_by(PIECE).all(|first| {

@@ -192,13 +192,16 @@ impl CellColumn {
                 (0..*rows - first).filter(|row| !cells.text(*row).is_empty()).collect()
             }
             GrowingValues::Text(texts) => {
+                let Some(place) = cells.place else {
+                    texts.push_blanks(cells.grid.rows());
+                    return vec![];
+                };
                 for row in 0..cells.grid.rows() {
-                    match cells.place.map(|place| cells.grid.field(row, place)) {
-                        Some(field) if field.escaped => texts.push(&cells.text(row)),
-                        Some(field) if field.start < field.end => {
-                            texts.push(&cells.text[field.start..field.end]);
-                        }
-                        _ => texts.push_blank(),
+                    let field = cells.grid.field(row, place);
+                    if field.escaped {
+                        texts.push(&cells.text(row));
+                    } else {
+                        texts.push_part(cells.text, field.start..field.end);
                     }
                 }
                 vec![]

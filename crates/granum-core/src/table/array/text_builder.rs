@@ -55,6 +55,19 @@ impl TextBuilder {
         self.push_view(view);
     }
 
+    /// Adds a text that stands in another; an empty one is blank.
+    #[inline]
+    pub fn push_part(&mut self, all: &str, text: Range<usize>) {
+        if text.is_empty() {
+            self.push_blank();
+        } else if let Some(view) = View::within(all, text.clone()) {
+            self.present.push(true);
+            self.push_view(view);
+        } else {
+            self.push(&all[text]);
+        }
+    }
+
     /// Adds a blank.
     #[inline]
     pub fn push_blank(&mut self) {

@@ -1,5 +1,7 @@
 //! Where a text stands.
 
+use std::ops::Range;
+
 /// Where a text is: its length, then up to twelve bytes the text itself; of a longer one its first
 /// four bytes, the number of a block, and where it begins there.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -19,6 +21,27 @@ impl View {
         let shown = if text.len() <= Self::INSIDE { text.len() } else { 4 };
         let shown = first_bytes(&text.as_bytes()[..shown]);
         Self((u128::from(text.len() as u32) | shown << 32).to_le_bytes())
+    }
+
+    /// The view of a text that stands in another, if that has enough behind its beginning to be read at once, and the
+    /// view has room for it.
+    #[inline]
+    pub fn within(all: &str, text: Range<usize>) -> Option<Self> {
+        /// So many bytes of a number are those of a text, and the others zeros.
+        const BYTES: [u128; View::INSIDE + 1] = {
+            let mut masks = [0; View::INSIDE + 1];
+            let mut at = 1;
+            while at < masks.len() {
+                masks[at] = masks[at - 1] << 8 | 0xFF;
+                at += 1;
+            }
+            masks
+        };
+        let own = BYTES.get(text.len())?;
+        let bytes = all.as_bytes().get(text.start..)?.first_chunk()?;
+        let whole = all.is_char_boundary(text.start) && all.is_char_boundary(text.end);
+        let shown = u128::from_le_bytes(*bytes) & own;
+        whole.then(|| Self((text.len() as u128 | shown << 32).to_le_bytes()))
     }
 
     fn part(self, at: usize) -> u32 {
@@ -125,6 +148,18 @@ mod tests {
             let shown = if view.is_whole() { text.len() } else { 4 };
             prop_assert_eq!(&view.0[4..4 + shown], &text.as_bytes()[..shown]);
             prop_assert!(view.0[4 + shown..].iter().all(|byte| *byte == 0));
+        }
+
+        #[test]
+        fn a_view_of_a_part_is_that_of_the_part_alone(
+            before in "[a-zé]{0,3}", text in "[a-zé]{0,14}", behind in "[a-zé]{0,20}"
+        ) {
+            let (all, end) = (format!("{before}{text}{behind}"), before.len() + text.len());
+            let view = View::within(&all, before.len()..end);
+            let enough = text.len() <= View::INSIDE && all.len() >= before.len() + 16;
+            prop_assert_eq!(view, enough.then(|| View::of(&text)));
+            // No view is made of half a letter.
+            prop_assert!(View::within("éaaaaaaaaaaaaaaaaa", 1..3).is_none());
         }
     }
 }
