@@ -63,6 +63,23 @@ proptest! {
     }
 
     #[test]
+    fn a_key_that_is_said_to_be_as_the_one_before_is(
+        rows in rows(40), from in 0_usize..40, equal in any::<bool>(),
+    ) {
+        let keys = keys(&rows, if equal { BlankKeys::Equal } else { BlankKeys::Apart });
+        let from = from.min(rows.len());
+        let changes = keys.changes(from, rows.len() - from);
+        prop_assert_eq!(changes.len(), rows.len() - from);
+        for (row, changed) in (from..).zip(changes) {
+            let same = row > 0 && rows[row] == rows[row - 1];
+            prop_assert!(changed == 1 || same);
+            // Only of long texts, and of what stands under a blank, it may not be seen.
+            let short = has_key(&rows[row]) && rows[row].0.as_ref().is_some_and(|text| text.len() < 12);
+            prop_assert!(changed == 0 || !(same && short));
+        }
+    }
+
+    #[test]
     fn texts_are_linked_in_pieces_as_they_are_one_by_one(
         from in prop::collection::vec(prop::option::weighted(0.9, "[a-d]{1,2}|[ab] and some more"), 0..70),
         to in prop::collection::vec(prop::option::weighted(0.9, "[a-d]{1,2}|[ab] and some more"), 0..30),

@@ -395,3 +395,27 @@ proptest! {
         prop_assert_eq!(Rows::from(named).follow(&packed).iter().collect::<Vec<_>>(), led);
     }
 }
+
+proptest! {
+    /// Units that are far too large for eight bytes among others.
+    #[test]
+    fn units_grow_in_eight_bytes_until_one_needs_more(
+        rows in prop::collection::vec(prop_oneof![9 => -500_i128..500, 1 => any::<i64>().prop_map(i128::from), 1 => -LARGE..LARGE], 0..20),
+        sets in prop::collection::vec((0_usize..20, -LARGE..LARGE), 0..3),
+    ) {
+        let mut builder = ColumnBuilder::new(Type::Decimal(Scale(2)), 3);
+        let sets: Vec<_> = sets.into_iter().filter(|(row, _)| *row < rows.len()).collect();
+        let mut wanted = rows.clone();
+        sets.iter().for_each(|(row, units)| wanted[*row] = *units);
+        let (GrowingValues::Decimal(units, scale), present) = builder.ends() else { panic!() };
+        prop_assert_eq!(*scale, Scale(2));
+        rows.iter().for_each(|row| units.push(*row));
+        units.set(&sets);
+        present.push_all(rows.len(), true);
+        let column = builder.finish();
+        let found: Vec<i128> = (0..column.len()).map(|row| column.units(row)).collect();
+        prop_assert_eq!(found, wanted);
+    }
+}
+
+const LARGE: i128 = 1 << 100;

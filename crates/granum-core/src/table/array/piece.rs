@@ -8,7 +8,7 @@ use hashbrown::HashTable;
 
 use super::fixed::mark;
 use super::take::{kept_values, named_values};
-use super::texts::Block;
+use super::view::Block;
 use super::{Bits, Fixed, Shared, View};
 
 /// Rows of one piece of a long column. Batches of finished rows lie within one. Tests have few, or as many as

@@ -6,7 +6,8 @@ use std::sync::Arc;
 
 use super::piece::{PIECE, Piece, coded, recoded};
 use super::take::{kept, named};
-use super::texts::{Block, Form};
+use super::texts::Form;
+use super::view::Block;
 use super::{Bits, Fixed, Present, PresentBuilder, Texts, View, with_room};
 use crate::bug::{Sure, bug};
 

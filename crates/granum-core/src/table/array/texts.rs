@@ -4,10 +4,8 @@ use std::fmt;
 use std::sync::Arc;
 
 use super::piece::{PIECE, Piece};
+use super::view::Block;
 use super::{Present, View};
-
-/// Bytes that long texts stand in.
-pub(super) type Block = Arc<Vec<u8>>;
 
 /// Texts, some of them blank; none of them empty.
 #[derive(Clone)]

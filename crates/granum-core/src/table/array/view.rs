@@ -1,6 +1,10 @@
 //! Where a text stands.
 
 use std::ops::Range;
+use std::sync::Arc;
+
+/// Bytes that long texts stand in.
+pub(super) type Block = Arc<Vec<u8>>;
 
 /// Where a text is: its length, then up to twelve bytes the text itself; of a longer one its first
 /// four bytes, the number of a block, and where it begins there.

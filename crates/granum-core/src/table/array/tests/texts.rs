@@ -206,3 +206,39 @@ fn a_dictionary_has_numbers_of_one_byte_or_two_and_none_where_it_does_not_pay() 
     assert_eq!(piece(4000, 16_000), None);
     assert_eq!(piece(3000, 16_000), Some(3000 * 16 + 32_000));
 }
+
+proptest! {
+    #[test]
+    fn texts_stand_one_behind_the_other_with_a_sign_behind_each(
+        all in cells(40), from in 0_usize..10, picks in prop::collection::vec(0_usize..40, 0..20),
+    ) {
+        let all: Vec<String> = all.into_iter().flatten().collect();
+        let from = from.min(all.len());
+        let part = all.iter().map(Some).collect::<Texts>().slice(from, all.len() - from);
+        let picks = picks.into_iter().filter(|pick| *pick < part.len());
+        let rows: Vec<u32> = picks.map(|pick| pick as u32).collect();
+        // Behind what is there already.
+        let (mut out, mut ends) = (b"x;".to_vec(), vec![2]);
+        part.put_rows(&rows, b';', &mut out, &mut ends);
+        let (mut wanted, mut wanted_ends) = ("x;".to_owned(), vec![2]);
+        for row in &rows {
+            wanted.push_str(&all[from + *row as usize]);
+            wanted.push(';');
+            wanted_ends.push(wanted.len());
+        }
+        prop_assert_eq!((String::from_utf8(out).unwrap(), ends), (wanted, wanted_ends));
+    }
+
+    #[test]
+    fn texts_that_stand_in_another_are_those_alone(all in cells(30), blank_at in 0_usize..30) {
+        let cells: Plain = all.into_iter().enumerate().map(|(at, cell)| cell.filter(|_| at != blank_at)).collect();
+        let text = cells.iter().map(|cell| cell.as_deref().unwrap_or_default()).collect::<Vec<_>>().join(",");
+        let (mut builder, mut from) = (TextBuilder::new(0), 0);
+        for cell in &cells {
+            let to = from + cell.as_ref().map_or(0, String::len);
+            builder.push_part(&text, from..to);
+            from = to + 1;
+        }
+        prop_assert_eq!(plain(&builder.finish()), cells);
+    }
+}
