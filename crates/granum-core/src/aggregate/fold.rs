@@ -43,12 +43,7 @@ fn counted(counts: Vec<i64>) -> Column {
 
 /// The sum of each group in units of the column's scale; with the first group that does not fit.
 fn units(values: &Values, groups: &Groups) -> Result<Vec<i128>, GroupFailure> {
-    let short = match &values.value {
-        Some(Column::Integer(array)) => array.short(),
-        Some(Column::Decimal(array, _)) => array.short(),
-        _ => None,
-    };
-    if let Some(short) = short {
+    if let Some(short) = values.value.as_ref().and_then(Column::short) {
         // Of at most 2^32 rows no sum needs more than eight bytes.
         let mut sums = vec![0_i64; groups.count];
         each(values, groups, |row, group| sums[group] += i64::from(short[row]));

@@ -91,7 +91,7 @@ fn short<T: Wide>(op: Arithmetic, left: &Whole<T>, right: &Whole<T>) -> Option<W
         Arithmetic::Multiply => pairs().map(|(a, b)| a * b).collect(),
         Arithmetic::Divide | Arithmetic::Days => return None,
     };
-    Some(Whole::of_long(&values, Present::both(left.present(), right.present())))
+    Some(Whole::of(&values, Present::both(left.present(), right.present())))
 }
 
 fn zero_rows(zeros: impl Iterator<Item = bool>) -> Vec<usize> {

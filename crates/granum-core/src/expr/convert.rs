@@ -113,7 +113,7 @@ fn short<T: Wide>(values: &Whole<T>, places: u8) -> Option<Whole<i128>> {
         return Some(Whole::of_short(short.into_owned(), present));
     }
     let longer: Vec<i64> = short.iter().map(|value| i64::from(*value) * by).collect();
-    Some(Whole::of_long(&longer, present))
+    Some(Whole::of(&longer, present))
 }
 
 fn exactly(units: i128, from: Scale, to: Scale) -> Option<i128> {

@@ -65,12 +65,7 @@ pub(super) fn sums_by<const N: usize>(
     let sums = runs.map(|first| {
         let run = column.slice(first, PIECE.min(column.len() - first)).whole();
         let fate = |row: usize| fate(first + row);
-        let short = match &run {
-            Column::Integer(array) => array.short(),
-            Column::Decimal(array, _) => array.short(),
-            _ => None,
-        };
-        if let Some(short) = short {
+        if let Some(short) = run.short() {
             let most = most.map(|most| most.slice(first, run.len()));
             return sums_of_short(&short, run.present().as_ref(), most.as_ref(), fate);
         }

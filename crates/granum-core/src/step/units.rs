@@ -376,7 +376,7 @@ fn divide_equally(column: &Column, counts: &Counts) -> Option<Whole<i128>> {
     }
     let long = amounts.all().map(|amount| i64::try_from(amount).ok().filter(|a| *a > i64::MIN));
     let long = long.collect::<Option<Vec<i64>>>()?;
-    Some(Whole::of_long(&counts.each_unit(|row| parts(row, long[row])), None))
+    Some(Whole::of(&counts.each_unit(|row| parts(row, long[row])), None))
 }
 
 /// Divides each row's amount over its units, in parts of so many places. Gives the rows whose amount has

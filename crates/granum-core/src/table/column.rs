@@ -1,5 +1,7 @@
 //! One column: an array of one of the types of [`Type`].
 
+use std::borrow::Cow;
+
 use super::array::mark;
 use super::growing::GrowingColumn;
 use super::{Amount, Bits, Fixed, Present, Rows, Texts, Truths, Whole};
@@ -77,6 +79,16 @@ impl Column {
     /// ask [`Column::blanks`]).
     pub fn present(&self) -> Option<Present> {
         each_array!(self, array => array.present().cloned(), length => Some(Present::none(*length)))
+    }
+
+    /// Each row's units, where it is of whole numbers or decimals that all stand in four bytes or fewer; of a blank
+    /// row something without a meaning.
+    pub(crate) fn short(&self) -> Option<Cow<'_, [i32]>> {
+        match self {
+            Self::Integer(array) => array.short(),
+            Self::Decimal(array, _) => array.short(),
+            _ => None,
+        }
     }
 
     /// How many rows are blank.

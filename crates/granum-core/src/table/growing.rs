@@ -49,10 +49,10 @@ impl ColumnBuilder {
         match self.values {
             GrowingValues::Blank(rows) => Column::Blank(rows),
             GrowingValues::Text(texts) => Column::Text(texts.finish()),
-            GrowingValues::Integer(values) => Column::Integer(Whole::of_long(&values, present)),
+            GrowingValues::Integer(values) => Column::Integer(Whole::of(&values, present)),
             GrowingValues::Decimal(units, scale) => Column::Decimal(
                 match units {
-                    GrowingUnits::Eight(units) => Whole::of_long(&units, present),
+                    GrowingUnits::Eight(units) => Whole::of(&units, present),
                     GrowingUnits::All(units) => Whole::new(units, present).narrowed(),
                 },
                 scale,

@@ -68,46 +68,16 @@ impl Cells<'_> {
         short: Option<usize>,
         read: impl FnMut(usize, &[u8]) -> Option<i64>,
     ) -> Vec<usize> {
-        let Some((places, place)) = short.zip(self.place) else {
-            return self.each_row(values, present, read);
-        };
         let bytes = self.text.as_bytes();
         // Most amounts have two places: where the number is known beforehand, its steps are fewer.
-        match places {
-            0 => self.quickly(values, present, place, |field| read_short(bytes, field, 0), read),
-            2 => self.quickly(values, present, place, |field| read_short(bytes, field, 2), read),
-            _ => {
-                let short = |field| read_short(bytes, field, places);
-                self.quickly(values, present, place, short, read)
+        match short {
+            None => self.each_row(values, present, read),
+            Some(0) => self.quickly(values, present, |field| read_short(bytes, field, 0), read),
+            Some(2) => self.quickly(values, present, |field| read_short(bytes, field, 2), read),
+            Some(places) => {
+                self.quickly(values, present, |field| read_short(bytes, field, places), read)
             }
         }
-    }
-
-    /// Reads each cell in a quick way, or if that finds nothing, as others are.
-    fn quickly(
-        &self,
-        values: &mut Vec<i64>,
-        present: &mut PresentBuilder,
-        place: usize,
-        quick: impl Fn(Field) -> Option<i64>,
-        mut read: impl FnMut(usize, &[u8]) -> Option<i64>,
-    ) -> Vec<usize> {
-        let mut bad = vec![];
-        values.extend((0..self.grid.rows()).map(|row| {
-            let field = self.grid.field(row, place);
-            let value = quick(field).or_else(|| {
-                let cell = cell(self.text, field);
-                if cell.is_empty() { None } else { read(row, cell.as_bytes()) }
-            });
-            present.push(value.is_some());
-            value.unwrap_or_else(|| {
-                if field.start < field.end {
-                    bad.push(row);
-                }
-                0
-            })
-        }));
-        bad
     }
 
     /// The same with the cell's row in the block.
@@ -115,6 +85,17 @@ impl Cells<'_> {
         &self,
         values: &mut Vec<T>,
         present: &mut PresentBuilder,
+        read: impl FnMut(usize, &[u8]) -> Option<T>,
+    ) -> Vec<usize> {
+        self.quickly(values, present, |_| None, read)
+    }
+
+    /// Reads each cell in a quick way, or if that finds nothing, as others are.
+    fn quickly<T: Copy + Default>(
+        &self,
+        values: &mut Vec<T>,
+        present: &mut PresentBuilder,
+        quick: impl Fn(Field) -> Option<T>,
         mut read: impl FnMut(usize, &[u8]) -> Option<T>,
     ) -> Vec<usize> {
         let mut bad = vec![];
@@ -126,17 +107,20 @@ impl Cells<'_> {
         let bytes = self.text.as_bytes();
         values.extend((0..self.grid.rows()).map(|row| {
             let field = self.grid.field(row, place);
-            let value = if field.start == field.end {
-                present.push(false);
-                return T::default();
-            } else if field.escaped {
-                read(row, cell(self.text, field).as_bytes())
-            } else {
-                read(row, &bytes[field.start..field.end])
-            };
+            let value = quick(field).or_else(|| {
+                if field.start == field.end {
+                    None
+                } else if field.escaped {
+                    read(row, cell(self.text, field).as_bytes())
+                } else {
+                    read(row, &bytes[field.start..field.end])
+                }
+            });
             present.push(value.is_some());
             value.unwrap_or_else(|| {
-                bad.push(row);
+                if field.start < field.end {
+                    bad.push(row);
+                }
                 T::default()
             })
         }));

@@ -331,12 +331,6 @@ impl Fingerprints {
     }
 
     fn take(&mut self, text: &str, grid: &Grid) {
-        if let (true, Some((first, last))) = (grid.is_plain(), self.beside) {
-            let cells = |row| grid.field(row, first).start..grid.field(row, last).end;
-            let rows = (0..grid.rows()).map(|row| fingerprint(&text.as_bytes()[cells(row)]));
-            self.values.extend(rows);
-            return;
-        }
         for row in 0..grid.rows() {
             let print = match self.as_they_stand(grid, row) {
                 Some(cells) => fingerprint(&text.as_bytes()[cells]),
@@ -351,6 +345,9 @@ impl Fingerprints {
 
     /// The row's cells, if they stand beside each other in the file, in order and unquoted.
     fn as_they_stand(&self, grid: &Grid, row: usize) -> Option<Range<usize>> {
+        if let (true, Some((first, last))) = (grid.is_plain(), self.beside) {
+            return Some(grid.field(row, first).start..grid.field(row, last).end);
+        }
         let (first, rest) = self.places.split_first()?;
         let first = grid.field(row, (*first)?);
         let mut end = first.end;

@@ -266,8 +266,8 @@ proptest! {
         let rows: Vec<Option<i64>> = rows.into_iter().chain(far.map(Some)).collect();
         let values: Vec<i64> = rows.iter().map(|row| row.unwrap_or(7)).collect();
         let present: Present = rows.iter().map(Option::is_some).collect();
-        let few = Whole::<i64>::of_long(&values, Some(present.clone()));
-        let units = Whole::<i128>::of_long(&values, Some(present.clone()));
+        let few = Whole::<i64>::of(&values, Some(present.clone()));
+        let units = Whole::<i128>::of(&values, Some(present.clone()));
         prop_assert_eq!(few.iter().collect::<Vec<_>>(), rows.clone());
         let wanted: Vec<Option<i128>> = rows.iter().map(|row| row.map(i128::from)).collect();
         prop_assert_eq!(units.iter().collect::<Vec<_>>(), wanted.clone());

@@ -81,11 +81,7 @@ impl Bytes {
         // Most columns that need all show it in their first rows.
         let mut bytes = Self::One;
         for run in values.chunks(1 << 8) {
-            let (mut least, mut most) = (run[0], run[0]);
-            for value in run {
-                least = least.min(*value);
-                most = most.max(*value);
-            }
+            let (least, most) = ends(run);
             bytes = bytes.max(Self::of_one(least)).max(Self::of_one(most));
             if bytes == Self::All {
                 break;
@@ -106,6 +102,12 @@ impl Bytes {
     }
 }
 
+/// The least and the greatest of some values and zero.
+fn ends<N: Copy + Default + Ord>(values: &[N]) -> (N, N) {
+    let none = (N::default(), N::default());
+    values.iter().fold(none, |(least, most), value| (least.min(*value), most.max(*value)))
+}
+
 /// A value in all of its bytes.
 #[inline]
 fn wide<T: From<N>, N>(value: N) -> T {
@@ -117,6 +119,10 @@ fn fitting<T: Wide + TryInto<N>, N: Native>(value: T) -> N {
     value.try_into().unwrap_or_default()
 }
 
+fn in_fewer<T: Wide + TryInto<N>, N: Native>(values: &[T]) -> Vec<N> {
+    values.iter().copied().map(fitting).collect()
+}
+
 impl<T: Wide> Whole<T> {
     /// Values, and which of them there are; all where that is not said.
     pub fn new(values: Vec<T>, present: Option<Present>) -> Self {
@@ -124,22 +130,19 @@ impl<T: Wide> Whole<T> {
     }
 
     /// A copy of values, in as few bytes as all need, and which of them there are; all where that is not said.
-    pub fn of(values: &[T], present: Option<Present>) -> Self {
-        let narrow = |bytes| {
-            let values = values.iter().copied();
-            Some(match bytes {
-                Bytes::One => Form::One(Fixed::new(values.map(fitting).collect(), present.clone())),
-                Bytes::Two => Form::Two(Fixed::new(values.map(fitting).collect(), present.clone())),
-                Bytes::Four => {
-                    Form::Four(Fixed::new(values.map(fitting).collect(), present.clone()))
-                }
-                Bytes::Eight => {
-                    Form::Eight(Fixed::new(values.map(fitting).collect(), present.clone()))
-                }
-                Bytes::All => return None,
-            })
-        };
-        narrow(Bytes::of(values)).map_or_else(|| Self::new(values.to_vec(), present), Self)
+    pub fn of<N: Wide>(values: &[N], present: Option<Present>) -> Self
+    where
+        T: From<N>,
+    {
+        Self(match Bytes::of(values) {
+            Bytes::One => Form::One(Fixed::new(in_fewer(values), present)),
+            Bytes::Two => Form::Two(Fixed::new(in_fewer(values), present)),
+            Bytes::Four => Form::Four(Fixed::new(in_fewer(values), present)),
+            Bytes::All if size_of::<N>() == size_of::<T>() => {
+                Form::All(Fixed::new(values.iter().map(|value| T::from(*value)).collect(), present))
+            }
+            Bytes::Eight | Bytes::All => Form::Eight(Fixed::new(in_fewer(values), present)),
+        })
     }
 
     /// So many blanks.

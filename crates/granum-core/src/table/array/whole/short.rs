@@ -3,7 +3,7 @@
 
 use std::borrow::Cow;
 
-use super::{Fixed, Form, Present, Whole, Wide};
+use super::{Bytes, Fixed, Form, Present, Whole, Wide, ends};
 
 impl<T: Wide> Whole<T> {
     /// Each row's value, where all stand in four bytes or fewer; of a blank row something without a meaning.
@@ -16,29 +16,18 @@ impl<T: Wide> Whole<T> {
         }
     }
 
-    /// Values of eight bytes, in as few as all need, and which of them there are; all where that is not said.
-    pub(crate) fn of_long(values: &[i64], present: Option<Present>) -> Self {
-        let (least, most) = ends(values);
-        if i32::try_from(least).is_ok() && i32::try_from(most).is_ok() {
-            return Self::of_short(values.iter().map(|value| *value as i32).collect(), present);
-        }
-        Self(if size_of::<T>() > size_of::<i64>() {
-            Form::Eight(Fixed::new(values.to_vec(), present))
-        } else {
-            let values = values.iter().map(|value| T::from(*value));
-            Form::All(Fixed::new(values.collect(), present))
-        })
-    }
-
     /// Values of four bytes, in as few as all need, and which of them there are; all where that is not said.
     pub(crate) fn of_short(values: Vec<i32>, present: Option<Present>) -> Self {
         let (least, most) = ends(&values);
-        Self(if i8::try_from(least).is_ok() && i8::try_from(most).is_ok() {
-            Form::One(Fixed::new(values.iter().map(|value| *value as i8).collect(), present))
-        } else if i16::try_from(least).is_ok() && i16::try_from(most).is_ok() {
-            Form::Two(Fixed::new(values.iter().map(|value| *value as i16).collect(), present))
-        } else {
-            Form::Four(Fixed::new(values, present))
+        let bytes = Bytes::of_one(i64::from(least)).max(Bytes::of_one(i64::from(most)));
+        Self(match bytes {
+            Bytes::One => {
+                Form::One(Fixed::new(values.iter().map(|value| *value as i8).collect(), present))
+            }
+            Bytes::Two => {
+                Form::Two(Fixed::new(values.iter().map(|value| *value as i16).collect(), present))
+            }
+            _ => Form::Four(Fixed::new(values, present)),
         })
     }
 
@@ -77,10 +66,4 @@ impl<T: Wide> Whole<T> {
 
 fn in_four<N: Copy + Into<i32>>(values: &[N]) -> Vec<i32> {
     values.iter().map(|value| (*value).into()).collect()
-}
-
-/// The least and the greatest of some values and zero.
-fn ends<N: Copy + Default + Ord>(values: &[N]) -> (N, N) {
-    let none = (N::default(), N::default());
-    values.iter().fold(none, |(least, most), value| (least.min(*value), most.max(*value)))
 }
