@@ -48,6 +48,15 @@ impl Groups {
         Self { of: GroupOf::Each(of.collect()), rows: leads.len(), count: self.count }
     }
 
+    /// The same of `length` rows from row `first` on.
+    pub fn slice(&self, first: usize, length: usize) -> Self {
+        Self {
+            of: GroupOf::Each(self.array().slice(first, length)),
+            rows: length,
+            count: self.count,
+        }
+    }
+
     pub fn rows(&self) -> usize {
         self.rows
     }

@@ -7,7 +7,7 @@ use super::{Around, Naming, StepRunner, finished_rows, row_problem};
 use crate::aggregate::Values;
 use crate::expr::{Failing, Kind, RowFailure, Scope};
 use crate::resolve::{AggregatePlan, Gather, GatherWhat, Plan};
-use crate::table::{Batch, Rows};
+use crate::table::{Batch, Column, Rows, Scattered};
 use crate::tally::Problem;
 
 /// Which row of the table that is led to each gathered row leads to; nothing where one of the
@@ -73,6 +73,17 @@ pub(crate) fn leading(
         return Err(row_of_way(around, gather, &rows, step, failure));
     }
     Ok(Some((values, leads)))
+}
+
+/// Sends rows that lead somewhere, each to the window of so many rows that it leads into: what it leads to, and these
+/// columns of it.
+pub(crate) fn send_led(sent: &mut Scattered, window: usize, index: &Rows, columns: &[Column]) {
+    let leads: Rows =
+        (0..index.len()).filter(|row| index.has(*row)).map(|row| row as u32).collect();
+    let to: Vec<u32> = index.numbers().map(|to| to / window as u32).collect();
+    let mut of_rows = vec![index.column().take(&leads)];
+    of_rows.extend(columns.iter().map(|column| column.take(&leads)));
+    sent.send(&of_rows, &to);
 }
 
 /// The rows that an aggregate is of, where they lead here, and the aggregate over them.

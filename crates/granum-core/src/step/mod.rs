@@ -30,7 +30,7 @@ mod values;
 
 pub(crate) use faults::{Faults, GroupFaults};
 pub(crate) use gone::Gone;
-pub(crate) use leading::{row_of_way, values_of_way, way};
+pub(crate) use leading::{row_of_way, send_led, values_of_way, way};
 pub(crate) use naming::{Naming, finished_rows, grain_values, row_problem};
 pub(crate) use one_row::{GroupStep, GroupsSoFar, Partial, SharedNames, partial, streams};
 pub(crate) use runner::{Around, StepRunner};

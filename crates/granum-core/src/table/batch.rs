@@ -171,8 +171,13 @@ impl Batch {
 
     /// Whether anything of it is away.
     pub fn has_away(&self) -> bool {
+        self.file().is_some()
+    }
+
+    /// The file of something of it that is away.
+    pub fn file(&self) -> Option<Arc<RoomFile>> {
         let columns = self.columns.iter().flatten();
-        columns.chain(self.away.iter().flatten()).any(Held::is_away)
+        columns.chain(self.away.iter().flatten()).find_map(Held::file)
     }
 
     /// All rows run by run, each with the first of its rows; these slots are got where they are away.

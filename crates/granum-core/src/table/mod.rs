@@ -20,7 +20,7 @@ pub use array::{
     Wide,
 };
 pub(crate) use array::{PIECE, View};
-pub(crate) use away::{Away, AwayBuilder, InOrder, RoomFile, Scattered, parts};
+pub(crate) use away::{Away, AwayBuilder, InOrder, RoomFile, Scattered, parts, parts_of};
 pub use away::{Room, Scratch, ScratchError, ScratchFile};
 pub(crate) use batch::Batch;
 pub(crate) use codes::{AwayCodes, Codes};

@@ -5,11 +5,8 @@ use super::{GatheredPart, goes_away, told};
 use crate::aggregate::{Groups, aggregate_each};
 use crate::engine::context::Context;
 use crate::resolve::{AggregatePlan, Gather};
-use crate::step::{columns_of, values_of, values_of_way};
-use crate::table::{AwayBuilder, Batch, Column, Held, Rows, Scattered, parts};
-
-/// Bytes of a value on its way, about.
-const EACH: usize = 12;
+use crate::step::{columns_of, send_led, values_of, values_of_way};
+use crate::table::{AwayBuilder, Batch, Column, Held, Rows, Scattered, parts_of};
 
 /// What is gathered for each of so many rows that are led to, and what is told of amounts. Nothing where the rows that
 /// lead there are here, and where something has no value: why, is told by who works on all rows at once.
@@ -21,7 +18,7 @@ pub(super) fn scattered(
 ) -> Option<(Held, Vec<GatheredPart>)> {
     let room = context.room.filter(|_| rows.has_away())?;
     let width = 1 + plan.by.len() + gather.parts().count();
-    let count = parts(rows.rows.max(targets), EACH * width, room);
+    let count = parts_of(rows.rows.max(targets), width, room);
     let window = targets.div_ceil(count).max(1);
     let (mut sent, mut all_told) = (Scattered::new(room, count), vec![]);
     for (first, run) in rows.runs(vec![]) {
@@ -35,12 +32,7 @@ pub(super) fn scattered(
         if gather.told {
             add(&mut all_told, told(context, gather, plan, &values, &index));
         }
-        let leads: Rows =
-            (0..run.rows).filter(|row| index.has(*row)).map(|row| row as u32).collect();
-        let to: Vec<u32> = index.numbers().map(|to| to / window as u32).collect();
-        let mut columns = vec![index.column().take(&leads)];
-        columns.extend(columns_of(values).iter().map(|column| column.take(&leads)));
-        sent.send(&columns, &to);
+        send_led(&mut sent, window, &index, &columns_of(values));
     }
     let mut found = vec![];
     // A value takes a byte or more.

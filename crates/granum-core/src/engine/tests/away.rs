@@ -218,6 +218,56 @@ fn each_step_that_sees_all_rows_is_scattered_and_gives_the_same() {
     }
 }
 
+#[test]
+fn rows_that_lead_to_groups_are_taken_together_alike_with_room_and_without() {
+    let base = "input orders from \"orders\"\n  read on_day as date\n  grain order_no\n\
+                input lines from \"lines\"\n  track quantity\n\
+                link lines to orders on order_no at least 0%\n";
+    // Where a step has fewer rows than its table, the rows that lead to the others are left out.
+    let tables = [
+        "orders\n  sort on_day desc, order_no\n  one row per on_day",
+        "orders\n  drop on_day < date(\"2026-01-09\")\n  one row per right(order_no, 1) as kind, on_day",
+        "orders\n  keep order_no = \"M7\"\n  one row per on_day",
+        "orders\n  drop true\n  one row per on_day",
+        "orders\n  one row per right(order_no, 1) as kind total row \"all\"",
+        "orders\n  one row in all",
+    ];
+    let results = [
+        "  net = sum(lines.quantity)  n = rows(lines)  days = rows()",
+        "  q = median(lines.quantity)  l = list(lines.line_no, \" \" by lines.quantity desc)",
+        "  d = distinct(lines.quantity)  e = latest(lines.line_no by lines.quantity)  o = min(order_no)",
+        "  m = max(lines.quantity where lines.line_no > 1)",
+        // A row without a value, and groups; of rows that lead to no row of the step neither is told.
+        "  s = median(integer(if lines.order_no = \"M3\" then \"x\" else text(lines.quantity)))",
+        "  s = median(lines.quantity * 4000000000000000000)",
+        "  s = sole(lines.quantity)",
+    ];
+    let none: [(&str, String); 2] = files().map(|(name, text)| {
+        (name, text.lines().next().map_or_else(String::new, |names| format!("{names}\n")))
+    });
+    let mut held = 0;
+    for (at, files) in [files(), none].iter().enumerate() {
+        for table in tables {
+            for result in results {
+                let table = format!("table t from {table}\n  {result}\noutput t to \"t.csv\"\n");
+                let text = format!("{base}{table}");
+                let free = try_texts(files, &text, 7, Running::default());
+                let room = Shelf::room(0, usize::MAX);
+                let running = Running { room: Some(&room), ..Running::default() };
+                let (report, written) = try_texts(files, &text, 7, running);
+                held += usize::from(report.as_ref().is_ok_and(|report| at == 0 && report.held()));
+                assert_eq!(
+                    format!("{:#?}", report.unwrap()),
+                    format!("{:#?}", free.0.unwrap()),
+                    "{table}"
+                );
+                assert_eq!(written, free.1, "{table}");
+            }
+        }
+    }
+    assert_eq!(held, 32);
+}
+
 /// What steps took out, as it is told.
 fn took_out(text: &str, room: Option<&Room>) -> Vec<String> {
     let tree = parse(text).tree;

@@ -12,11 +12,8 @@ use crate::link::hashes;
 use crate::resolve::{AllocateOver, AllocatePlan};
 use crate::step::{StepRunner, Work};
 use crate::table::{
-    AwayBuilder, Batch, Column, Held, InOrder, Room, Rows, Scattered, Table, parts,
+    AwayBuilder, Batch, Column, Held, InOrder, Room, Rows, Scattered, Table, parts_of,
 };
-
-/// Bytes of a value on its way, about.
-const EACH: usize = 12;
 
 /// The parts, and what is told. Nothing where all that is looked at is here, and where something is wrong: what, is told
 /// by who works on all rows at once.
@@ -73,7 +70,7 @@ impl Scatter<'_> {
     fn send(&self, batch: &Batch, room: &Room) -> Option<(Scattered, usize)> {
         let reads = self.plan.reads();
         let targets = self.target.map_or(0, |target| target.rows);
-        let count = parts(batch.rows.max(targets), EACH * (reads.len() + 2), room);
+        let count = parts_of(batch.rows.max(targets), reads.len() + 2, room);
         let window = targets.div_ceil(count).max(1);
         let mut rows = Scattered::new(room, count);
         for (first, run) in batch.runs(reads) {

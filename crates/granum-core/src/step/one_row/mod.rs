@@ -2,6 +2,7 @@
 use rayon::prelude::*;
 
 mod away;
+mod led;
 mod pile;
 mod scattered;
 mod streaming;

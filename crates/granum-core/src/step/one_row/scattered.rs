@@ -3,16 +3,16 @@
 
 use rayon::prelude::*;
 
-use super::super::by_keys::{KeyedRows, by_keys};
-use super::super::leading::rows_gathered;
+use super::super::by_keys::{KeyedRows, SentByKeys};
 use super::super::sum::add;
 use super::super::values::{columns_of, values_of};
 use super::super::{StepRunner, StepSum};
+use super::led::{LedRows, Targets, Ways};
 use super::told::{SharedNames, Sizes, Years};
 use super::{of_groups, step_values};
 use crate::aggregate::{aggregate, number};
 use crate::resolve::{OneRowPlan, TablePlan};
-use crate::table::{AwayBuilder, Batch, Column, Held, Room, Rows, SlotId};
+use crate::table::{AwayBuilder, Batch, Column, Held, Room, Rows, SlotId, parts_of};
 use crate::tally::Mistake;
 
 /// Groups that come in their order and go away.
@@ -69,18 +69,23 @@ impl<'p> GroupsAway<'p> {
     }
 }
 
-/// Rows that become groups, which are away. Nothing where all that is looked at is here, where all rows are one group,
-/// and where a row or a group has no value: why, is told by who works on all rows at once.
+/// Rows that become groups, which are away. Nothing where all that is looked at is here, where all rows are one group, where
+/// a row tells of all of them, and where a row or a group has no value: why, is told by who works on all rows at once.
 pub(super) fn scattered(
     plan: &OneRowPlan,
     runner: &StepRunner<'_>,
     batch: &Batch,
 ) -> Option<(StepSum, Batch)> {
-    let leads = |result| rows_gathered(runner.around.plan, result).is_some();
-    let whole = plan.total.is_some() || plan.results.iter().any(|(result, _)| leads(result));
-    if whole || plan.keys.is_empty() {
+    if plan.total.is_some() || plan.keys.is_empty() {
         return None;
     }
+    let ways = Ways::of(plan, runner, batch)?;
+    let reads = runner.reads();
+    let room = batch.room_of(&reads).or_else(|| ways.room())?;
+    let (leading, values) = ways.size();
+    let values = (reads.len() + 1).max(plan.keys.len() + values);
+    let parts = parts_of(batch.rows.max(leading), values, &room);
+    let mut targets = Targets::new(&ways, runner, &room);
     let mut years = vec![Years::default(); plan.months.len()];
     let (mut before, mut first) = (vec![], true);
     let sent = |runner: &StepRunner<'_>, run: &Batch| {
@@ -89,13 +94,16 @@ pub(super) fn scattered(
         }
         add(&mut before, &runner.amounts_before(run), std::mem::take(&mut first));
         let mut worked = vec![];
-        for (result, _) in &plan.results {
+        for (_, (result, _)) in plan.results.iter().enumerate().filter(|(at, _)| !ways.has(*at)) {
             worked.extend(columns_of(step_values(runner, result, run).ok()?));
         }
-        Some((runner.columns(run, plan.keys.iter().map(|(key, ..)| key)).ok()?, worked))
+        let keys = runner.columns(run, plan.keys.iter().map(|(key, ..)| key)).ok()?;
+        targets.take(run, &keys);
+        Some((keys, worked))
     };
-    let part = |rows| of_part(plan, rows);
-    let (room, found) = by_keys((runner, batch), runner.reads(), sent, part)?;
+    let rows = SentByKeys::of((runner, batch), reads, (&room, parts), sent)?;
+    let led = targets.led(&ways, runner, parts)?;
+    let found = rows.each(runner, |part, rows| of_part(plan, &led, part, rows))?;
     let groups = GroupsAway::of((plan, runner.plan()), &room, found.windows());
     let (groups, told) = groups.finish();
     let months = plan.months.iter().zip(years);
@@ -106,14 +114,22 @@ pub(super) fn scattered(
 }
 
 /// The groups of a part: the numbers of their first rows, their keys, their results, and how many rows each has.
-fn of_part(plan: &OneRowPlan, part: KeyedRows) -> Option<Vec<Column>> {
-    let KeyedRows { rows, numbers, keys, worked: mut columns } = part;
+fn of_part(
+    plan: &OneRowPlan,
+    led: &LedRows<'_>,
+    part: usize,
+    rows: KeyedRows,
+) -> Option<Vec<Column>> {
+    let KeyedRows { rows, numbers, keys, worked: mut columns } = rows;
     let (groups, firsts) = number(keys.clone(), rows);
     let firsts = Rows::from(firsts);
     let mut found = vec![numbers.take(&firsts)];
     found.extend(keys.iter().map(|key| key.take(&firsts)));
-    for (result, _) in &plan.results {
-        found.push(aggregate(&values_of(result, &mut columns), &groups).ok()?);
+    for (at, (result, _)) in plan.results.iter().enumerate() {
+        found.push(match led.part(at, part, &keys) {
+            Some((values, groups)) => aggregate(&values, &groups).ok()?,
+            None => aggregate(&values_of(result, &mut columns), &groups).ok()?,
+        });
     }
     let sizes: Vec<i64> = groups.sizes().into_iter().map(|size| size as i64).collect();
     found.push(Column::Integer(sizes.into()));

@@ -10,11 +10,8 @@ use crate::expr::Typed;
 use crate::resolve::SortPlan;
 use crate::step::StepRunner;
 use crate::table::{
-    AwayBuilder, Batch, Column, Held, Room, Rows, RowsBuilder, Scattered, SlotId, TableId, parts,
+    AwayBuilder, Batch, Column, Held, Room, Rows, RowsBuilder, Scattered, SlotId, TableId, parts_of,
 };
-
-/// Bytes of a value on its way, about.
-const EACH: usize = 12;
 
 /// So many rows of each part are looked at to see where it ends.
 const LOOKED_AT: usize = 64;
@@ -27,7 +24,7 @@ pub(super) fn scattered(plan: &SortPlan, runner: &StepRunner<'_>, batch: &Batch)
     let room = batch.room_of(&slots).filter(|_| batch.rows > 0)?;
     let zeros = AtomicU64::new(0);
     let own = StepRunner { zeros: &zeros, ..*runner };
-    let count = parts(batch.rows, EACH * (slots.len() + plan.by.len()), &room);
+    let count = parts_of(batch.rows, slots.len() + plan.by.len(), &room);
     let ends = Ends::of(&own, batch, &plan.by, count)?;
     zeros.store(0, Ordering::Relaxed);
     let mut rows = Scattered::new(&room, ends.parts());

@@ -13,7 +13,7 @@ mod scratch;
 pub(crate) use column::{Away, AwayBuilder};
 pub use room::Room;
 pub(crate) use room::RoomFile;
-pub(crate) use scattered::{InOrder, Scattered, parts};
+pub(crate) use scattered::{InOrder, Scattered, parts, parts_of};
 pub use scratch::{Scratch, ScratchError, ScratchFile};
 
 #[cfg(test)]

@@ -24,6 +24,13 @@ pub(crate) fn parts(rows: usize, each: usize, room: &Room) -> usize {
     bytes.div_ceil((room.limit() / SHARE).max(LEAST)).clamp(1, MOST) as usize
 }
 
+/// The same where each row has so many values, the number of its row or its key among them.
+pub(crate) fn parts_of(rows: usize, values: usize, room: &Room) -> usize {
+    /// Bytes of a value on its way, about.
+    const EACH: usize = 12;
+    parts(rows, EACH * values, room)
+}
+
 /// Rows in parts. Rows of one part stay in the order in which they were sent.
 pub(crate) struct Scattered {
     file: Arc<RoomFile>,
