@@ -163,6 +163,11 @@ impl Batch {
         away || self.slots.get(slot).is_some_and(Option::is_some)
     }
 
+    /// The slots that it has, here or away.
+    pub fn slots_there(&self) -> Vec<SlotId> {
+        (0..self.slots.len()).filter(|slot| self.has(*slot)).map(SlotId).collect()
+    }
+
     /// A slot as it is held, here or away.
     pub fn held_as(&self, slot: usize) -> Option<Held> {
         let here = self.slots[slot].clone().map(Held::Own);

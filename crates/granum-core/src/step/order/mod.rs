@@ -1,7 +1,11 @@
 //! `sort`, `top` and `bottom`: all rows in an order.
 
+mod parts;
 mod scattered;
+mod top_in_order;
 mod top_of_runs;
+
+use rayon::prelude::*;
 
 use super::values::apart_problem;
 use super::{Gone, Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Together, Work};
@@ -86,25 +90,44 @@ impl Work for TopPlan {
 
     fn work(&self, at: &StepRunner<'_>, on: OnRows<'_>) -> Result<Left, Problem> {
         let batch = on.batch;
-        let chosen = match top_of_runs::of_runs(at, batch, self) {
-            Some(chosen) => chosen,
-            None => {
-                batch.get(at.reads().into_iter());
-                top(at, batch, self)?
-            }
+        let (left, stays, ties) = if let Some(chosen) = top_of_runs::of_runs(at, batch, self) {
+            (batch.take(&chosen.rows), chosen.stays, chosen.ties)
+        } else if let Some(found) = top_in_order::in_order(at, batch, self) {
+            found
+        } else {
+            batch.get(at.reads().into_iter());
+            let chosen = top(at, batch, self)?;
+            (batch.take(&chosen.rows), chosen.stays, chosen.ties)
         };
-        let removed_rows = (batch.rows - chosen.rows.len()) as u64;
-        let removed = at.removed(batch, &chosen.stays);
-        let ties = Some((chosen.ties_cut, chosen.ties_kept));
-        *batch = batch.take(&chosen.rows);
+        let removed_rows = (batch.rows - left.rows) as u64;
+        let removed = at.removed(batch, &stays);
+        *batch = left;
+        let ties = Some((ties.cut, ties.kept));
         Ok(Left::of(StepSum { removed_rows, removed, ties, ..StepSum::default() }))
+    }
+}
+
+impl TopPlan {
+    /// How many rows stay of a group of so many.
+    fn most(&self, rows: usize) -> usize {
+        match self.count {
+            TopCount::Rows(count) => rows.min(count as usize),
+            TopCount::Part(part) => part.of(rows).min(rows),
+        }
     }
 }
 
 /// The rows in the order of some expressions; what ties stays as it stands.
 fn sorted(runner: &StepRunner<'_>, batch: &Batch, by: &[(Typed, bool)]) -> Result<Rows, Problem> {
     let columns = runner.orders(batch, by)?;
-    Ok(Rows::from(scattered::in_order(&columns, batch.rows)))
+    Ok(Rows::from(in_order(&columns, batch.rows)))
+}
+
+/// The rows of columns in their order; what ties stays as it stands.
+fn in_order(by: &[(Column, bool)], rows: usize) -> Vec<u32> {
+    let mut all: Vec<u32> = (0..rows as u32).collect();
+    all.par_sort_by(|a, b| order(by, *a as usize, *b as usize));
+    all
 }
 
 /// Which rows stay of a `top` or `bottom`, and in which order.
@@ -114,10 +137,16 @@ struct Chosen {
     groups: Groups,
     /// By group: the last row that stayed.
     last: Vec<Option<u32>>,
-    /// Rows that went though they tie with the last that stayed.
-    ties_cut: u64,
-    /// Rows that stayed above the number that was asked for, since they tie.
-    ties_kept: u64,
+    ties: Ties,
+}
+
+/// Rows that tie with the last that was asked for.
+#[derive(Clone, Copy, Default)]
+struct Ties {
+    /// Those that went.
+    cut: u64,
+    /// Those that stayed above the number that was asked for.
+    kept: u64,
 }
 
 fn top(runner: &StepRunner<'_>, batch: &Batch, plan: &TopPlan) -> Result<Chosen, Problem> {
@@ -141,22 +170,18 @@ fn top(runner: &StepRunner<'_>, batch: &Batch, plan: &TopPlan) -> Result<Chosen,
     }
     let (rows, starts) = groups.in_order(&settled);
     let mut last = vec![None; groups.count];
-    let (mut chosen, mut ties_cut, mut ties_kept) = (vec![], 0, 0);
+    let (mut chosen, mut ties) = (vec![], Ties::default());
     for group in 0..groups.count {
         let of_group = &rows[starts[group]..starts[group + 1]];
-        let most = match plan.count {
-            TopCount::Rows(count) => count as usize,
-            TopCount::Part(part) => part.of(of_group.len()),
-        };
-        let mut end = most.min(of_group.len());
+        let mut end = plan.most(of_group.len());
         let equal = |row: u32| order(&by, row as usize, of_group[end - 1] as usize).is_eq();
         let behind = of_group[end..].iter();
         let tied = if end == 0 { 0 } else { behind.take_while(|row| equal(**row)).count() };
         if plan.ties {
             end += tied;
-            ties_kept += tied as u64;
+            ties.kept += tied as u64;
         } else {
-            ties_cut += tied as u64;
+            ties.cut += tied as u64;
         }
         last[group] = of_group[..end].last().copied();
         chosen.extend_from_slice(&of_group[..end]);
@@ -164,5 +189,5 @@ fn top(runner: &StepRunner<'_>, batch: &Batch, plan: &TopPlan) -> Result<Chosen,
     let mut stays = vec![false; batch.rows];
     chosen.iter().for_each(|row| stays[*row as usize] = true);
     let stays = Bits::from(stays);
-    Ok(Chosen { stays, rows: Rows::from(chosen), groups, last, ties_cut, ties_kept })
+    Ok(Chosen { stays, rows: Rows::from(chosen), groups, last, ties })
 }

@@ -1,17 +1,20 @@
-//! `top` and `bottom` where their rows have no room: what is not among the first of its own run of rows is not among the
-//! first of all.
+//! `top` and `bottom` of few rows where all have no room: what is not among the first of its own run of rows is not among
+//! the first of all.
 
 use std::sync::atomic::{AtomicU64, Ordering};
 
-use super::{Chosen, top};
+use super::{Chosen, Ties, top};
 use crate::aggregate::{Groups, order};
 use crate::lang::TopCount;
 use crate::resolve::TopPlan;
 use crate::step::StepRunner;
-use crate::table::{Batch, Bits, Column, Rows};
+use crate::table::{Batch, Bits, Column, PIECE, Rows};
 
-/// Which rows stay. Nothing where all that is looked at is here, where a part of all rows is asked for, and where a row
-/// fails: why, is told by who looks at all rows at once.
+/// Of so many rows or more, one in so many may be among the first of its run.
+const FEW: (usize, usize) = if cfg!(test) { (20, 4) } else { (PIECE, 16) };
+
+/// Which rows stay. Nothing where all that is looked at is here, where a part of all rows is asked for, where not only few
+/// are among the first of their runs, and where a row fails: why, is told by who looks at all rows at once.
 pub(super) fn of_runs(runner: &StepRunner<'_>, batch: &Batch, plan: &TopPlan) -> Option<Chosen> {
     let reads = runner.reads();
     batch.room_of(&reads).filter(|_| plan.apart.is_none())?;
@@ -31,6 +34,9 @@ pub(super) fn of_runs(runner: &StepRunner<'_>, batch: &Batch, plan: &TopPlan) ->
         rows.sort_unstable();
         rows.dedup();
         first_of_runs.extend(rows.into_iter().map(|row| (first + row) as u32));
+        if first_of_runs.len() > FEW.0 && first_of_runs.len() > (first + run.rows) / FEW.1 {
+            return None;
+        }
     }
     let mut some = batch.take(&first_of_runs.clone().into());
     some.get(reads.into_iter());
@@ -38,11 +44,12 @@ pub(super) fn of_runs(runner: &StepRunner<'_>, batch: &Batch, plan: &TopPlan) ->
     let own = StepRunner { zeros: &again, ..*runner };
     let chosen = top(&own, &some, plan).ok()?;
     // With ties all of them are among the first of their runs, and none is cut.
-    let ties_cut = if plan.ties { 0 } else { ties_cut(&own, batch, plan, (&some, &chosen))? };
+    let cut = if plan.ties { 0 } else { ties_cut(&own, batch, plan, (&some, &chosen))? };
+    let ties = Ties { cut, ..chosen.ties };
     runner.zeros.fetch_add(zeros.into_inner(), Ordering::Relaxed);
     let rows: Vec<u32> = chosen.rows.numbers().map(|at| first_of_runs[at as usize]).collect();
     let stays = Bits::of(batch.rows, rows.iter().copied());
-    Some(Chosen { stays, rows: rows.into(), ties_cut, ..chosen })
+    Some(Chosen { stays, rows: rows.into(), ties, ..chosen })
 }
 
 /// How many rows of all go though they tie with the last of their group that stays.
