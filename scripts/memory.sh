@@ -81,6 +81,8 @@ steps() {
   of_lines '  turn unit_price, discount into rows what, much' >"$1/turn.granum"
   of_lines '  sort article_no, quantity desc' >"$1/sort.granum"
   of_lines '  top 100 by unit_price per article_no' >"$1/top.granum"
+  of_lines '  top 20% by unit_price per article_no with ties' >"$1/top_part.granum"
+  of_lines '  top 1 by unit_price per order_no' >"$1/top_one.granum"
   of_lines $'  one row per order_no\n    q = sum(quantity)\n    n = distinct(article_no)' >"$1/one_row.granum"
   of_lines $'  one row per article_no\n    m = median(unit_price)\n    o = distinct(order_no)' >"$1/median.granum"
   of_orders '  add r = running(freight per customer_no by ordered_on)' >"$1/running.granum"
@@ -88,6 +90,7 @@ steps() {
   of_orders '  add r = freight / sum(freight per customer_no)' >"$1/per.granum"
   linked lines $'  add channel = orders.channel\n      ordered_on = orders.ordered_on' >"$1/link.granum"
   linked orders '  add q = sum(lines.quantity)' >"$1/gathered.granum"
+  linked orders $'  one row per customer_no\n    m = median(lines.unit_price)\n    d = distinct(lines.article_no)' >"$1/led.granum"
   printf '%s\n%s\n%s\ntable t from orders\n%s\noutput t to "out/step.csv"\n' "$orders_files" \
     $'input promotions from "data/promotions.csv"\n  read starts_on as date\n       ends_on as date\n  grain promo_code' \
     'link orders to promotions on ordered_on within starts_on through ends_on prefer latest starts_on' \

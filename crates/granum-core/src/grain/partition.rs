@@ -11,6 +11,59 @@ pub(crate) struct Partition {
     ends: Vec<u32>,
 }
 
+/// So many rows are quickly compared, each with each.
+const FEW: usize = 6;
+
+/// Whether no two of some rows are equal.
+fn all_alone(rows: &[(u64, u32)]) -> bool {
+    let mut firsts = rows.iter().enumerate();
+    firsts.all(|(at, (code, _))| rows[at + 1..].iter().all(|(other, _)| other != code))
+}
+
+/// Where rows of each code go, for one group after the other.
+#[derive(Default)]
+struct Places {
+    /// For each code the group that it was last met in, and how many rows of that have it; then where the next goes.
+    of_codes: Vec<(u32, u32)>,
+    group: u32,
+    rows: Vec<(u64, u32)>,
+}
+
+impl Places {
+    /// Codes below this are counted, and rows of others sorted: what is counted is to stay in the processor's cache.
+    const MOST: u64 = 1 << 14;
+
+    /// Puts rows of one code beside each other, those of one in the order in which they come.
+    fn gather(&mut self, rows: &mut Vec<(u64, u32)>) {
+        let most = rows.iter().fold(0, |most, (code, _)| code.max(&most).to_owned());
+        if most >= Self::MOST {
+            rows.sort_unstable();
+            return;
+        }
+        self.of_codes.resize(self.of_codes.len().max(most as usize + 1), (0, 0));
+        self.group += 1;
+        for (code, _) in &*rows {
+            let (group, count) = &mut self.of_codes[*code as usize];
+            *count = if *group == self.group { *count + 1 } else { 1 };
+            *group = self.group;
+        }
+        let mut begin = 0;
+        self.group += 1;
+        self.rows.resize(rows.len(), (0, 0));
+        for row in &*rows {
+            let (group, place) = &mut self.of_codes[row.0 as usize];
+            if *group != self.group {
+                // The first row of this code: its rows stand behind those of the codes before.
+                (begin, *place) = (begin + *place, begin);
+                *group = self.group;
+            }
+            self.rows[*place as usize] = *row;
+            *place += 1;
+        }
+        std::mem::swap(&mut self.rows, rows);
+    }
+}
+
 impl Partition {
     /// All of so many rows in one group: nothing tells them apart.
     pub fn of_all(rows: usize) -> Self {
@@ -56,28 +109,47 @@ impl Partition {
 
     /// The groups of these, split by one column more. Once more than `most` rows repeat, the groups behind are left out.
     pub fn split(&self, codes: &Codes, blanks: BlankKeys, most: u64) -> Self {
+        match codes {
+            Codes::Numbers(numbers) => {
+                let raw = |row: u32| match numbers[row as usize] {
+                    Codes::BLANK => Codes::NO_HASH,
+                    number => number.into(),
+                };
+                self.split_by(raw, blanks, most)
+            }
+            codes => self.split_by(|row| codes.raw(row), blanks, most),
+        }
+    }
+
+    /// The same by what each row has.
+    fn split_by(&self, raw: impl Fn(u32) -> u64, blanks: BlankKeys, most: u64) -> Self {
         let mut split = Self::default();
         let mut group: Vec<(u64, u32)> = vec![];
+        let mut places = Places::default();
         for rows in self.iter() {
             if split.repeating() > most {
                 break;
             }
             if let [one, other] = rows {
                 // Most groups are pairs once a few columns have been at them.
-                let code = codes.raw(*one);
+                let code = raw(*one);
                 let blank = code == Codes::NO_HASH && blanks == BlankKeys::Apart;
-                if code == codes.raw(*other) && !blank {
+                if code == raw(*other) && !blank {
                     split.rows.extend(rows);
                     split.ends.push(split.rows.len() as u32);
                 }
                 continue;
             }
             group.clear();
-            group.extend(rows.iter().map(|row| (codes.raw(*row), *row)));
+            group.extend(rows.iter().map(|row| (raw(*row), *row)));
+            // Of few rows it is quickly seen that each stands alone.
+            if group.len() <= FEW && all_alone(&group) {
+                continue;
+            }
             if blanks == BlankKeys::Apart {
                 group.retain(|(code, _)| *code != Codes::NO_HASH);
             }
-            group.sort_unstable();
+            places.gather(&mut group);
             for same in group.chunk_by(|a, b| a.0 == b.0).filter(|same| same.len() > 1) {
                 split.rows.extend(same.iter().map(|(_, row)| *row));
                 split.ends.push(split.rows.len() as u32);

@@ -90,7 +90,8 @@ pub(super) fn meet(
         return None;
     }
     let mut plain = vec![None; dictionary.len()];
-    target.dictionary.find_each(dictionary, asked.numbers(), |number, to| plain[number] = to);
+    let found = target.dictionary.find_all(dictionary, asked.len(), |at| asked.number(at));
+    asked.numbers().zip(found).for_each(|(number, to)| plain[number] = to);
     let matched = |met: &[Option<u32>]| -> u64 {
         let met = met.iter().enumerate().filter(|(_, to)| to.is_some());
         met.map(|(number, _)| dictionary.rows(number)).sum()
@@ -134,8 +135,12 @@ impl Asked {
         self.some.as_ref().map_or(self.all, Vec::len)
     }
 
+    fn number(&self, at: usize) -> usize {
+        self.some.as_ref().map_or(at, |some| some[at] as usize)
+    }
+
     fn numbers(&self) -> impl Iterator<Item = usize> {
-        (0..self.len()).map(|at| self.some.as_ref().map_or(at, |some| some[at] as usize))
+        (0..self.len()).map(|at| self.number(at))
     }
 }
 
@@ -181,9 +186,11 @@ fn mends(
         Zeros => zeros,
         _ => letters,
     };
+    let tried: Vec<&Vec<Change>> = tried.iter().filter(|changes| changes.iter().all(may)).collect();
+    let sides = sides.map(|side| Changing::of(side, &tried));
     let mut best: Option<(u64, Vec<Option<u32>>, Mend)> = None;
-    for changes in tried.iter().filter(|changes| changes.iter().all(may)) {
-        let Some((to, mend)) = mended(column, target, plain, changes) else { continue };
+    for changes in tried {
+        let Some((to, mend)) = mended(&sides, plain, changes) else { continue };
         let won = to.iter().flatten().count() as u64;
         if best.as_ref().map_or(plain.iter().flatten().count() as u64, |best| best.0) < won {
             best = Some((won, to, mend));
@@ -192,30 +199,63 @@ fn mends(
     best.map(|(_, to, mend)| (to, mend))
 }
 
-/// The whole link with a mend on whichever side it changes something; nothing where it would lose or
-/// change a match, or make two values of the target one.
-fn mended(
-    column: &CodedColumn,
-    target: &CodedColumn,
-    plain: &[Option<u32>],
-    changes: &[Change],
-) -> Option<(Vec<Option<u32>>, Mend)> {
-    let side = |column: &CodedColumn| {
+/// The values of a column that a mend may change, by their numbers.
+struct Changing<'a> {
+    dictionary: &'a Dictionary,
+    numbers: Vec<u32>,
+}
+
+impl<'a> Changing<'a> {
+    /// Those that one of some mends may change: what no change by itself changes, several do not either.
+    fn of(column: &'a CodedColumn, tried: &[&Vec<Change>]) -> Self {
+        let CodedColumn { dictionary, profile, .. } = column;
+        let cases = profile.cases();
+        let may = |change: &Change| match change {
+            Change::Trim => !profile.outer_spaces.is_none(),
+            Change::Zeros => profile.zeros_before,
+            Change::Upper => cases.is_none_or(|(small, _)| small),
+            Change::Lower => cases.is_none_or(|(_, capital)| capital),
+            Change::Without(_) | Change::Cut { .. } => true,
+        };
+        let alone = tried.iter().filter(|changes| changes.len() == 1);
+        let changes: Vec<&Change> =
+            alone.flat_map(|changes| changes.iter()).filter(|change| may(change)).collect();
+        let changed = |value: &str| changes.iter().any(|change| change.apply(value) != *value);
+        let numbers = if changes.is_empty() { vec![] } else { dictionary.numbers_where(changed) };
+        Self { dictionary, numbers }
+    }
+
+    /// Each of them.
+    fn values(&self) -> impl Iterator<Item = (u32, &str)> {
+        self.numbers.iter().map(|number| (*number, self.dictionary.value(*number as usize)))
+    }
+
+    /// Of some changes those that change a value.
+    fn needed(&self, changes: &[Change]) -> Vec<Change> {
         needed(changes, |before, change| {
-            column.dictionary.values().any(|(value, ..)| {
+            self.values().any(|(_, value)| {
                 let text = changed(before, value).unwrap_or_default();
                 change.apply(&text) != *text
             })
         })
-    };
-    let mend = Mend { left: side(column), right: side(target) };
+    }
+}
+
+/// The whole link with a mend on whichever side it changes something; nothing where it would lose or
+/// change a match, or make two values of the target one.
+fn mended(
+    [column, target]: &[Changing<'_>; 2],
+    plain: &[Option<u32>],
+    changes: &[Change],
+) -> Option<(Vec<Option<u32>>, Mend)> {
+    let mend = Mend { left: column.needed(changes), right: target.needed(changes) };
     // The target's values that change; the others are found as they are.
     let mut after: HashMap<Cow<'_, str>, u32> = HashMap::new();
     let stays = |number: u32| {
         let value = target.dictionary.value(number as usize);
         changed(&mend.right, value).is_some_and(|text| text == value)
     };
-    for (number, (value, ..)) in (0..).zip(target.dictionary.values()) {
+    for (number, value) in target.values() {
         let Some(text) = changed(&mend.right, value).filter(|text| *text != value) else {
             continue;
         };
@@ -228,17 +268,26 @@ fn mended(
         let same = || target.dictionary.find(text).filter(|found| stays(*found));
         after.get(text).copied().or_else(same)
     };
-    let mut found = Vec::with_capacity(plain.len());
-    for (value, to) in column.dictionary.values().map(|(value, ..)| value).zip(plain) {
-        let now = match changed(&mend.left, value) {
+    let now = |number: usize| {
+        let value = column.dictionary.value(number);
+        match changed(&mend.left, value) {
             // As before, as long as nothing is changed on the other side.
-            Some(text) if text == value && mend.right.is_empty() => *to,
+            Some(text) if text == value && mend.right.is_empty() => plain[number],
             text => text.and_then(|text| find(&text)),
-        };
-        if to.is_some() && now != *to {
+        }
+    };
+    // What leads somewhere and changes on neither side leads there still.
+    let may_change = Bits::of(plain.len(), column.numbers.iter().copied());
+    let there = Bits::of(target.dictionary.len(), target.numbers.iter().copied());
+    let mut found = plain.to_vec();
+    for (number, to) in plain.iter().enumerate() {
+        if !may_change.value(number) && to.is_some_and(|to| !there.value(to as usize)) {
+            continue;
+        }
+        found[number] = now(number);
+        if to.is_some() && found[number] != *to {
             return None;
         }
-        found.push(now);
     }
     Some((found, mend))
 }

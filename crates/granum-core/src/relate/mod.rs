@@ -14,6 +14,7 @@ mod parts;
 mod periods;
 mod report;
 mod several;
+mod subjects;
 
 pub use find::{NameFound, find_names};
 pub use names::{Grouped, Headed, group, table_name, together};
@@ -21,7 +22,7 @@ pub use parts::FoundParts;
 pub use report::{Crossing, Doubt, FoundLink, FoundPeriod, Multiplicity, RelatedTable, Relations};
 
 use crate::port::{Declared, InputSource, Observer, SourceError};
-use crate::survey::{Space, Survey, Surveyed, surveyed};
+use crate::survey::{Space, Surveyed};
 use crate::table::Room;
 
 /// Files of one table, opened.
@@ -68,21 +69,9 @@ pub fn relate(
     room: &Room,
     observer: &dyn Observer,
 ) -> Result<Relations, SourceError> {
-    let mut subjects: Vec<Subject> = vec![];
-    let (mut filling, mut sources) = (vec![], vec![]);
-    let mut bytes: u64 = tables.iter().map(|table| table.source.bytes().max(1)).sum();
-    for table in tables {
-        filling.push(table.filling);
-        sources.push(table.source);
-        // What those before have left, by the bytes of those that are to come.
-        let held: u64 = subjects.iter().map(|subject| subject.read.coded.bytes_held()).sum();
-        let own = table.source.bytes().max(1);
-        let left = u128::from(room.limit().saturating_sub(held));
-        let limit = (left * u128::from(own) / u128::from(bytes.max(own))) as u64;
-        bytes = bytes.saturating_sub(own);
-        let read = surveyed(table.source, table.files, Space { room, limit }, observer)?;
-        subjects.push(subject(table.name, read, table.source.declared()));
-    }
+    let filling: Vec<bool> = tables.iter().map(|table| table.filling).collect();
+    let sources: Vec<&dyn InputSource> = tables.iter().map(|table| table.source).collect();
+    let subjects = subjects::subjects(tables, room, observer)?;
     observer.stage("looking for links", 0);
     let space = Space { room, limit: room.limit() };
     let links = links::links(&subjects, space);
@@ -101,32 +90,6 @@ pub fn relate(
         survey: subject.read.survey,
     });
     Ok(Relations { tables: tables.collect(), links, crossings, periods, parts })
-}
-
-/// What one row is once versions of one thing are made one.
-fn subject(name: String, read: Surveyed, declared: Declared) -> Subject {
-    let survey = &read.survey;
-    let versions = survey.duplicates.versions.as_ref().filter(|versions| !versions.unlike);
-    let unique = survey.grain.unique.first();
-    let named = versions.map(|versions| &versions.key).or(unique).cloned().unwrap_or_default();
-    // A database may declare a key that is blank on some rows.
-    let keys = if declared.key.is_empty() { key_count(survey, &named) } else { None };
-    let at = |name: &String| survey.columns.iter().position(|column| column.name == *name);
-    let key = named.iter().filter_map(at).collect();
-    let dedupe = survey.duplicates.dedupe.clone();
-    Subject { name, read, key, keys, dedupe, declared }
-}
-
-/// What a survey has counted of a key; nothing where it found it neither unique nor nearly so.
-fn key_count(survey: &Survey, key: &[String]) -> Option<KeyCount> {
-    let breaks = if survey.grain.unique.iter().any(|unique| unique == key) {
-        0
-    } else {
-        let near = survey.grain.nearly.iter().find(|near| near.columns == key)?;
-        near.repeating + near.blank
-    };
-    let twice = breaks + survey.duplicates.copies;
-    Some(KeyCount { distinct: survey.rows - twice, repeat: twice > 0 })
 }
 
 #[cfg(test)]

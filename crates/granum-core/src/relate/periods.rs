@@ -1,7 +1,10 @@
 //! Days of one table that fall into periods of another: each is worked as the link that a plan would
 //! have.
 
+use std::cell::OnceCell;
 use std::collections::HashMap;
+
+use rayon::prelude::*;
 
 use super::Subject;
 use super::report::FoundPeriod;
@@ -114,19 +117,24 @@ pub(super) fn periods(
     moments: &Moments,
     space: Space<'_>,
 ) -> Vec<FoundPeriod> {
-    let mut found = vec![];
-    for to in subjects {
-        let Some(bounds) = bounds(to) else { continue };
-        for (table, from) in subjects.iter().enumerate().filter(|(_, from)| from.name != to.name) {
-            for at in that_may_fall(from) {
-                let starts = &to.read.survey.columns[bounds.starts];
-                let unlike = from.read.survey.columns[at].read_as != starts.read_as;
-                let read = moments.get(&(table, at)).map(Vec::as_slice);
-                let period = fall((from, at, read), to, &bounds, space);
-                found.extend(period.map(|found| (found, unlike)));
-            }
-        }
-    }
+    let bounded: Vec<(&Subject, Bounds)> =
+        subjects.iter().filter_map(|to| Some((to, bounds(to)?))).collect();
+    let falling = subjects.iter().enumerate().flat_map(|(table, from)| {
+        let read = move |at: usize| moments.get(&(table, at)).map(Vec::as_slice);
+        that_may_fall(from).map(move |at| Falling::new(from, at, read(at)))
+    });
+    let falling: Vec<Falling<'_>> = falling.collect();
+    let found = falling.into_par_iter().flat_map_iter(|days| {
+        let (from, at) = (days.from, days.at);
+        let others = bounded.iter().filter(|(to, _)| from.name != to.name);
+        let found = others.filter_map(|(to, bounds)| {
+            let starts = &to.read.survey.columns[bounds.starts];
+            let unlike = from.read.survey.columns[at].read_as != starts.read_as;
+            Some((fall(&days, to, bounds, space)?, unlike))
+        });
+        found.collect::<Vec<_>>()
+    });
+    let mut found: Vec<(FoundPeriod, bool)> = found.collect();
     let share = |period: &FoundPeriod| period.matched * 10_000 / period.rows.max(1);
     found.retain(|(period, _)| share(period) >= PART * 100);
     found.sort_by_key(|(period, unlike)| {
@@ -134,6 +142,26 @@ pub(super) fn periods(
     });
     found.truncate(TOLD);
     found.into_iter().map(|(period, _)| period).collect()
+}
+
+/// A column whose days may fall into periods, of one of so many rows: as days and as times, once either is asked for.
+struct Falling<'a> {
+    from: &'a Subject,
+    at: usize,
+    read: Option<&'a [Option<i64>]>,
+    days: OnceCell<Option<Column>>,
+    times: OnceCell<Option<Column>>,
+}
+
+impl<'a> Falling<'a> {
+    fn new(from: &'a Subject, at: usize, read: Option<&'a [Option<i64>]>) -> Self {
+        Self { from, at, read, days: OnceCell::new(), times: OnceCell::new() }
+    }
+
+    fn moments(&self, by_day: bool, one_in: usize) -> Option<Column> {
+        let made = || moments((self.from, self.at, self.read), by_day, one_in);
+        if by_day { &self.days } else { &self.times }.get_or_init(made).clone()
+    }
 }
 
 fn is_temporal(ty: Type) -> bool {
@@ -177,7 +205,8 @@ fn codes(subject: &Subject, at: usize, one_in: usize) -> impl Iterator<Item = u6
     let run = move |first: usize| {
         let run = codes.run(first, PIECE.min(rows - first));
         let begin = first.next_multiple_of(one_in) - first;
-        run.into_iter().skip(begin).step_by(one_in)
+        // Of all rows each is one.
+        if one_in == 1 { run } else { run.into_iter().skip(begin).step_by(one_in).collect() }
     };
     runs.flat_map(run)
 }
@@ -230,11 +259,12 @@ fn key_of(from: &Subject, to: &Subject, key: usize) -> Option<usize> {
 
 /// How many days of a column fall into the periods.
 fn fall(
-    (from, at, read): (&Subject, usize, Option<&[Option<i64>]>),
+    falling: &Falling<'_>,
     to: &Subject,
     bounds: &Bounds,
     space: Space<'_>,
 ) -> Option<FoundPeriod> {
+    let (from, at) = (falling.from, falling.at);
     let key = match bounds.key {
         None => None,
         Some(key) => Some((key_of(from, to, key)?, key)),
@@ -248,7 +278,7 @@ fn fall(
         return None;
     }
     let one_in = one_in(from, space);
-    let when = moments((from, at, read), by_day, one_in)?;
+    let when = falling.moments(by_day, one_in)?;
     let starts = link::Moments::new(moments((to, bounds.starts, None), by_day, 1)?);
     let ends = match bounds.ends {
         Some(ends) => Some(link::Moments::new(moments((to, ends, None), by_day, 1)?)),

@@ -7,7 +7,7 @@ use std::sync::Arc;
 
 use rayon::prelude::*;
 
-use super::dictionary::{Dictionary, Head, Print, TOGETHER};
+use super::dictionary::{Dictionary, Head, Print, Recent, TOGETHER};
 use super::profile::Profile;
 use super::seen::Cells;
 use crate::bug::{Sure, bug};
@@ -15,7 +15,7 @@ use crate::port::{
     CellTrouble, InputColumn, InputSource, Observer, Part, RawPart, ReadRequest, SourceError,
     SourceErrorKind,
 };
-use crate::table::{AwayCodes, Codes, Column, Place, Places, Room, RoomFile, Texts};
+use crate::table::{AwayCodes, Codes, Column, Place, Places, Room, RoomFile, Texts, View};
 use crate::tally::Unread;
 use crate::value::Type;
 
@@ -251,6 +251,8 @@ impl Space<'_> {
 #[derive(Debug)]
 struct Coding {
     dictionary: Dictionary,
+    /// Values of the dictionary that were met before, while codes are numbers.
+    recent: Recent,
     codes: Codes,
     /// Codes of the rows before, once there is no room for them.
     away: Option<AwayCodes>,
@@ -262,6 +264,7 @@ impl Default for Coding {
     fn default() -> Self {
         Self {
             dictionary: Dictionary::default(),
+            recent: Recent::default(),
             codes: Codes::Numbers(vec![]),
             away: None,
             blanks: 0,
@@ -304,28 +307,50 @@ impl Coding {
     }
 
     fn take(&mut self, texts: &Texts, first: usize) {
-        let mut prints = [Print::NONE; TOGETHER];
+        let (mut prints, mut met) = ([Print::NONE; TOGETHER], [None; TOGETHER]);
+        let mut views: Vec<View> = Vec::with_capacity(TOGETHER);
+        let present = texts.present();
+        let has = |at: usize| present.is_none_or(|present| present.has(at));
         // Rows of one order mostly stand together, so the value above is the likeliest.
         let mut above: Option<(Print, u32)> = None;
         for begin in (0..texts.len()).step_by(TOGETHER) {
-            let end = (begin + TOGETHER).min(texts.len());
+            views.clear();
+            texts.copy(begin, TOGETHER.min(texts.len() - begin), &mut views);
             let mut last = above.map_or(Print::NONE, |(print, _)| print);
-            for at in (begin..end).filter(|at| texts.has(*at)) {
-                let head = Head::of_view(*texts.view(at));
-                if !last.is_of(head) {
-                    last = Print::new(head, texts.value(at));
+            let mut count = 0;
+            for (at, (view, met)) in (begin..).zip(views.iter().zip(&mut met)) {
+                *met = self.recent.find(*view);
+                if met.is_none() && has(at) {
+                    let head = Head::of_view(*view);
+                    if !last.is_of(head) {
+                        last = Print::new(head, texts.value(at));
+                    }
+                    prints[count] = last;
+                    count += 1;
                 }
-                prints[at - begin] = last;
             }
-            self.dictionary.read_ahead(&prints[..end - begin]);
-            for at in begin..end {
-                if texts.has(at) {
-                    let print = prints[at - begin];
-                    above = self.take_one((print, above), texts.value(at), (first + at) as u32);
-                } else {
+            self.dictionary.read_ahead(&prints[..count]);
+            let mut prints = prints[..count].iter();
+            for (at, (view, met)) in (begin..).zip(views.iter().zip(&met)) {
+                if !has(at) {
                     self.take_blanks(1);
+                } else if let Some(number) = met {
+                    self.take_number(*number);
+                } else {
+                    let print = *prints.next().sure("what a value is looked up by");
+                    above = self.take_one((print, above), texts.value(at), (first + at) as u32);
+                    above.iter().for_each(|(_, number)| self.recent.note(*view, *number));
                 }
             }
+        }
+    }
+
+    /// Takes a row whose value has been met.
+    fn take_number(&mut self, number: u32) {
+        self.dictionary.count(number);
+        match &mut self.codes {
+            Codes::Numbers(numbers) => numbers.push(number),
+            _ => bug("values are met by their numbers where codes are numbers"),
         }
     }
 
@@ -377,6 +402,7 @@ impl Coding {
             let codes = self.codes.run(0, self.codes.len());
             self.codes = Codes::Hashes(codes.into_iter().map(hash).collect());
         }
+        self.recent = Recent::default();
         let profile = &mut self.profile;
         self.dictionary.halve(|value, rows, first| {
             profile.take(value, Cells { rows, values: 0 }, first);

@@ -3,6 +3,8 @@ use foldhash::fast::FixedState;
 use std::hash::{BuildHasher, Hasher};
 use std::hint::black_box;
 
+use rayon::prelude::*;
+
 use crate::by_hash::ByHash;
 use crate::table::{Codes, View};
 
@@ -52,6 +54,36 @@ impl Head {
         }
         // No value has the hash of a blank.
         hasher.finish().min(Codes::NO_HASH - 1)
+    }
+}
+
+/// The numbers of short values that were met before: rows of few values are not looked up. It may forget any.
+#[derive(Debug)]
+pub(super) struct Recent([(View, u32); 64]);
+
+impl Default for Recent {
+    fn default() -> Self {
+        // No value is empty.
+        Self([(View::EMPTY, 0); 64])
+    }
+}
+
+impl Recent {
+    fn place(view: View) -> usize {
+        (view.folded() >> 58) as usize
+    }
+
+    /// The number of the value of a view.
+    #[inline]
+    pub fn find(&self, view: View) -> Option<u32> {
+        let (known, number) = self.0[Self::place(view)];
+        (known == view).then_some(number)
+    }
+
+    pub fn note(&mut self, view: View, number: u32) {
+        if view.is_whole() {
+            self.0[Self::place(view)] = (view, number);
+        }
     }
 }
 
@@ -208,25 +240,28 @@ impl Dictionary {
         self.look_up(Print::of_text(value), value)
     }
 
-    /// For each of some values of another dictionary, by their numbers there, its number here.
-    pub fn find_each(
+    /// For each of `count` values of another dictionary, of which `number` gives the numbers there, its number here.
+    pub fn find_all(
         &self,
         other: &Self,
-        numbers: impl Iterator<Item = usize>,
-        mut found: impl FnMut(usize, Option<u32>),
-    ) {
-        let mut numbers = numbers.peekable();
-        let (mut asked, mut prints) = (Vec::with_capacity(TOGETHER), Vec::with_capacity(TOGETHER));
-        while numbers.peek().is_some() {
-            asked.clear();
-            asked.extend(numbers.by_ref().take(TOGETHER));
-            prints.clear();
-            prints.extend(asked.iter().map(|number| other.print(*number)));
+        count: usize,
+        number: impl Fn(usize) -> usize + Sync,
+    ) -> Vec<Option<u32>> {
+        let some = (0..count).into_par_iter().step_by(TOGETHER);
+        let found = some.map(|first| {
+            let asked = first..count.min(first + TOGETHER);
+            let prints: Vec<Print> = asked.clone().map(|at| other.print(number(at))).collect();
             self.read_ahead(&prints);
-            for (number, print) in asked.iter().zip(&prints) {
-                found(*number, self.look_up(*print, other.value(*number)));
-            }
-        }
+            let value = |at| other.value(number(at));
+            asked.zip(prints).map(|(at, print)| self.look_up(print, value(at))).collect::<Vec<_>>()
+        });
+        found.flatten_iter().collect()
+    }
+
+    /// The numbers of the values for which something is so, in order.
+    pub fn numbers_where(&self, is: impl Fn(&str) -> bool + Sync) -> Vec<u32> {
+        let all = (0..self.len() as u32).into_par_iter().with_min_len(TOGETHER);
+        all.filter(|number| is(self.value(*number as usize))).collect()
     }
 
     /// Reads ahead what look-ups of some values will read, without waiting for one after the other.

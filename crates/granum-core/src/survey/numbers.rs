@@ -12,6 +12,20 @@ const CURRENCIES: [&str; 22] = [
     "USD", "GBP", "CHF", "JPY", "SEK", "NOK", "DKK", "PLN", "CZK", "AUD", "CAD", "kr", "%",
 ];
 
+/// Whether one of them begins with a byte, and whether one ends with it: of most texts one byte tells.
+const BEGIN: [bool; 256] = ends(false);
+const END: [bool; 256] = ends(true);
+
+const fn ends(last: bool) -> [bool; 256] {
+    let (mut ends, mut at) = ([false; 256], 0);
+    while at < CURRENCIES.len() {
+        let sign = CURRENCIES[at].as_bytes();
+        ends[sign[if last { sign.len() - 1 } else { 0 }] as usize] = true;
+        at += 1;
+    }
+    ends
+}
+
 const SPACES: [char; 3] = [' ', '\u{a0}', '\u{202f}'];
 
 const MINUS: [char; 2] = ['-', '\u{2212}'];
@@ -181,18 +195,22 @@ fn written(text: &str) -> Option<Written> {
         }
     };
     unsigned(&mut rest);
-    // Most texts have no such sign: one byte tells.
-    let (first, last) = (rest.bytes().next(), rest.bytes().next_back());
-    let mut before = CURRENCIES.iter().filter(|sign| sign.bytes().next() == first && **sign != "%");
-    if let Some((sign, number)) = before.find_map(|sign| Some((*sign, rest.strip_prefix(*sign)?))) {
-        sign.clone_into(&mut it.before);
-        rest = number.trim_start();
-        unsigned(&mut rest);
+    if rest.bytes().next().is_some_and(|first| BEGIN[usize::from(first)]) {
+        let mut before = CURRENCIES.iter().filter(|sign| **sign != "%");
+        let found = before.find_map(|sign| Some((*sign, rest.strip_prefix(*sign)?)));
+        if let Some((sign, number)) = found {
+            sign.clone_into(&mut it.before);
+            rest = number.trim_start();
+            unsigned(&mut rest);
+        }
     }
-    let mut after = CURRENCIES.iter().filter(|sign| sign.bytes().next_back() == last);
-    if let Some((sign, number)) = after.find_map(|sign| Some((*sign, rest.strip_suffix(*sign)?))) {
-        sign.clone_into(&mut it.after);
-        rest = number.trim_end();
+    if rest.bytes().next_back().is_some_and(|last| END[usize::from(last)]) {
+        let mut after = CURRENCIES.iter();
+        let found = after.find_map(|sign| Some((*sign, rest.strip_suffix(*sign)?)));
+        if let Some((sign, number)) = found {
+            sign.clone_into(&mut it.after);
+            rest = number.trim_end();
+        }
     }
     let digit = |letter: Option<char>| letter.is_some_and(|letter| letter.is_ascii_digit());
     if !digit(rest.chars().next()) || !digit(rest.chars().next_back()) {

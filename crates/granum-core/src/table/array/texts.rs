@@ -209,7 +209,7 @@ impl Texts {
     }
 
     /// Adds the views of `length` rows from row `offset` on.
-    pub(super) fn copy(&self, offset: usize, length: usize, out: &mut Vec<View>) {
+    pub(crate) fn copy(&self, offset: usize, length: usize, out: &mut Vec<View>) {
         match &self.form {
             Form::One(piece) => piece.copy(offset..offset + length, out),
             Form::Many { pieces, from, .. } => {
