@@ -188,10 +188,11 @@ fn by_count(index: &Rows, target_rows: usize) -> BTreeMap<u32, u64> {
         Some(count) => few[to as usize] = count,
         None => *many.entry(to).or_insert(u8::MAX.into()) += 1,
     });
-    for (to, count) in (0..).zip(few) {
-        let beside = if count == u8::MAX { many.get(&to).copied() } else { None };
-        *by_count.entry(beside.unwrap_or(count.into())).or_default() += 1;
-    }
+    let mut rows = [0_u64; 1 << 8];
+    few.into_iter().for_each(|count| rows[usize::from(count)] += 1);
+    rows[usize::from(u8::MAX)] -= many.len() as u64;
+    by_count.extend((0..).zip(rows).filter(|(_, rows)| *rows > 0));
+    many.into_values().for_each(|count| *by_count.entry(count).or_default() += 1);
     by_count
 }
 

@@ -24,7 +24,9 @@ pub(super) fn subjects(
         (u128::from(left) * u128::from(own) / u128::from(bytes.max(own))) as u64
     };
     if bytes.saturating_mul(SEVERAL) <= room.limit() {
-        observer.stage(&reading(&tables), bytes);
+        // Of what comes through a pipe nobody knows how much there will be.
+        let known = tables.iter().all(|table| table.source.bytes() > 0);
+        observer.stage(&reading(&tables), if known { bytes } else { 0 });
         let read = tables.into_par_iter().map(|table| {
             let limit = share(room.limit(), own_bytes(&table), bytes);
             subject(table, Space { room, limit }, &Beside(observer))

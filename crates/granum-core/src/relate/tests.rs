@@ -1,4 +1,5 @@
 use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::sync::Mutex;
 
 use proptest::prelude::*;
 
@@ -22,6 +23,48 @@ fn related_in(tables: &[(&str, String)], limit: u64) -> Relations {
         filling: false,
     });
     relate(tables.collect(), &Shelf::room(limit, usize::MAX), &Silent).unwrap()
+}
+
+/// The stages that an observer is told of.
+#[derive(Default)]
+struct Told(Mutex<Vec<String>>);
+
+impl Observer for Told {
+    fn stage(&self, what: &str, _: u64) {
+        self.0.lock().unwrap().push(what.to_owned());
+    }
+
+    fn advance(&self, _: u64) {}
+}
+
+#[test]
+fn several_files_are_read_at_once_where_there_is_memory_and_it_is_told_so() {
+    let orders = rows("order_no,customer_no", 40, |at| format!("M{at},C{:03}", at % 20));
+    let tables = [customers(), ("orders", orders)];
+    let files = tables.iter().map(|(name, text)| ((*name).to_owned(), text.clone()));
+    let memory = Memory { files: files.collect(), part: 3 };
+    let stages = |names: &[&str], limit: u64| {
+        let open = |name: &&str| {
+            memory.open(&InputSpec::of_files((*name).into(), vec![(*name).into()])).unwrap()
+        };
+        let sources: Vec<_> = names.iter().map(open).collect();
+        let related = names.iter().zip(&sources).map(|(name, source)| Related {
+            name: (*name).into(),
+            files: vec![(*name).into()],
+            source: source.as_ref(),
+            filling: false,
+        });
+        let told = Told::default();
+        relate(related.collect(), &Shelf::room(limit, usize::MAX), &told).unwrap();
+        let mut stages = told.0.into_inner().unwrap();
+        stages.retain(|what| what.starts_with("reading"));
+        stages
+    };
+    // Each has a byte at least, and what one has becomes sixteen.
+    let both = ["customers", "orders"];
+    assert_eq!(stages(&both, 32), ["reading 2 files"]);
+    assert_eq!(stages(&both, 31), ["reading customers", "reading orders"]);
+    assert_eq!(stages(&["orders"], 16), ["reading orders"]);
 }
 
 /// Relates texts, with all the room that it needs and with none: the same is told where all values are kept.

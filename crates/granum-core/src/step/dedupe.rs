@@ -1,9 +1,8 @@
 //! `dedupe`: which rows stay, and why the others go.
-use std::collections::HashMap;
 
 use super::keys::{keys, keys_of};
 use super::{Gone, Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Work};
-use crate::bug::bug;
+use crate::bug::{Sure, bug};
 use crate::expr::{Kind, Typed};
 use crate::lang::Preference;
 use crate::link::{BlankKeys, Keys, compare, repeated};
@@ -132,16 +131,18 @@ impl DedupeByPlan {
             Ok(place) => place,
             Err(_) => bug(format!("row {row} repeats no key")),
         };
+        let pairs: Vec<(usize, usize)> =
+            repeated.iter().map(|(row, first)| (place(*row), place(*first))).collect();
         let looked_at = Rows::from(rows.clone());
         let ranks = batch.rows_of(&self.ranks(), &looked_at);
-        // The best row so far of each key that has several, by the key's first row.
-        let mut best: HashMap<u32, u32> = HashMap::new();
-        for (row, first) in &repeated {
-            let winner = best.entry(*first).or_insert(*first);
+        // The best row so far of each key that has several, by the key's first row; all by their places.
+        let mut best: Vec<Option<usize>> = vec![None; rows.len()];
+        for (row, first) in &pairs {
+            let winner = best[*first].get_or_insert(*first);
             let wins = match &self.rule {
                 DedupeRule::First => false,
                 DedupeRule::Last => true,
-                DedupeRule::Best(best) => wins(best, &ranks, place(*row), place(*winner)),
+                DedupeRule::Best(best) => wins(best, &ranks, *row, *winner),
             };
             if wins {
                 *winner = *row;
@@ -149,23 +150,20 @@ impl DedupeByPlan {
         }
         let whole = batch.rows_of(&self.copies, &looked_at);
         let whole = Keys::new(whole, BlankKeys::Equal, rows.len());
-        let mut loses = |row: u32, winner: u32| {
+        let firsts = best.iter().enumerate().filter(|(_, winner)| winner.is_some());
+        let firsts = firsts.map(|(first, _)| (first, first));
+        for (row, first) in pairs.iter().copied().chain(firsts) {
+            let winner = best[first].sure("the best row of a key");
             let why = if row == winner {
-                return;
-            } else if whole.equal(place(row), &whole, place(winner)) {
+                continue;
+            } else if whole.equal(row, &whole, winner) {
                 Why::Copy
-            } else if ranks.is_empty() || !ties(&ranks, place(row), place(winner)) {
+            } else if ranks.is_empty() || !ties(&ranks, row, winner) {
                 Why::OtherVersion
             } else {
                 Why::Tie
             };
-            goes(row, winner, why);
-        };
-        for (row, first) in &repeated {
-            loses(*row, best[first]);
-        }
-        for (first, winner) in &best {
-            loses(*first, *winner);
+            goes(rows[row], rows[winner], why);
         }
     }
 }

@@ -430,3 +430,68 @@ impl Coding {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    /// Values of few kinds and many, short and longer than a view has room for, and blanks.
+    fn cells() -> impl Strategy<Value = Vec<Option<String>>> {
+        let cell = prop_oneof![
+            1 => Just(None),
+            4 => "[a-c]{1,2}".prop_map(Some),
+            2 => (0..400_u32).prop_map(|at| Some(format!("K{at:03}"))),
+            2 => (0..5_u32).prop_map(|at| Some(format!("a long value, no. {at}"))),
+        ];
+        // Some come again and again, as in the rows of one order.
+        prop::collection::vec((cell, 1..6_usize), 0..150).prop_map(|cells| {
+            let each = |(cell, times)| std::iter::repeat_n(cell, times);
+            cells.into_iter().flat_map(each).collect()
+        })
+    }
+
+    proptest! {
+        #[test]
+        fn each_value_has_a_number_its_rows_and_its_first_row(cells in cells(), part in 1..300_usize) {
+            let mut coding = Coding::default();
+            for (at, part) in cells.chunks(part).scan(0, |at, part| { *at += part.len(); Some((*at - part.len(), part)) }) {
+                coding.take(&part.iter().cloned().collect::<Texts>(), at);
+            }
+            let column = coding.finish("it".into(), Without::default());
+            let blanks = cells.iter().filter(|cell| cell.is_none()).count();
+            prop_assert_eq!((column.codes.len(), column.blanks as usize), (cells.len(), blanks));
+            // In the order in which they first appear.
+            let mut values: Vec<(&str, u64, u32)> = vec![];
+            for (row, cell) in (0..).zip(&cells) {
+                let Some(cell) = cell.as_deref() else { continue };
+                match values.iter_mut().find(|(value, ..)| *value == cell) {
+                    Some((_, rows, _)) => *rows += 1,
+                    None => values.push((cell, 1, row)),
+                }
+            }
+            prop_assert_eq!(column.dictionary.values().collect::<Vec<_>>(), values);
+            for (row, cell) in (0..).zip(&cells) {
+                prop_assert_eq!(column.text(row), cell.as_deref());
+            }
+        }
+
+        #[test]
+        fn values_are_looked_up_in_another_column_all_at_once(cells in cells(), others in cells()) {
+            let dictionary = |cells: &[Option<String>]| {
+                let mut coding = Coding::default();
+                coding.take(&cells.iter().cloned().collect::<Texts>(), 0);
+                coding.dictionary
+            };
+            let (own, other) = (dictionary(&others), dictionary(&cells));
+            let found = own.find_all(&other, other.len(), |at| other.len() - 1 - at);
+            let one_by_one = (0..other.len()).rev().map(|number| own.find(other.value(number)));
+            prop_assert_eq!(found, one_by_one.collect::<Vec<_>>());
+            let long = own.numbers_where(|value| value.len() > 3);
+            prop_assert!(long.iter().all(|number| own.value(*number as usize).len() > 3));
+            let all = own.values().filter(|(value, ..)| value.len() > 3).count();
+            prop_assert!(long.len() == all && long.is_sorted());
+        }
+    }
+}

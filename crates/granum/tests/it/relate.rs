@@ -236,3 +236,19 @@ fn orders_of_two_systems_are_one_table() {
         folder.run().code(0);
     }
 }
+
+#[test]
+fn of_several_files_that_cannot_be_read_the_first_is_told() {
+    let folder = Folder::new();
+    // The fault of the first stands far behind that of the second, which may be found sooner.
+    let mut rows = "order_no,customer_no\n".to_owned();
+    rows.push_str(&"M1,C1\n".repeat(60_000));
+    rows.push_str("M2,\"C2\n");
+    folder.file("a.csv", rows);
+    folder.file("b.csv", "customer_no,name\nC1,one\nC2,\"two\n");
+    folder.file("c.csv", "article_no,name\n1,\"one\n");
+    for _ in 0..3 {
+        let ran = folder.granum(&["relate", "a.csv", "b.csv", "c.csv"]);
+        assert!(ran.err.contains("a.csv:60002") && !ran.err.contains("b.csv"), "{}", ran.err);
+    }
+}

@@ -108,6 +108,8 @@ fn files_that_break_stop_what_is_worked_part_by_part() {
     let steps = [
         "lines\n  allocate orders.freight as freight by line_no else equally",
         "orders\n  add sold = sum(lines.quantity)",
+        "orders\n  one row per on_day\n    middle = median(lines.quantity)",
+        "lines\n  top 40% by quantity per order_no",
     ];
     for step in steps {
         let plan = &format!("{both}table t from {step}\noutput t to \"t.csv\"\n");

@@ -82,12 +82,13 @@ proptest! {
     #[test]
     fn the_largest_of_each_group_stay_and_ties_are_counted(
         rows in rows(), part in 1..9_usize, most in 1..4_usize, bottom in any::<bool>(),
-        ties in any::<bool>(),
+        ties in any::<bool>(), percent in prop::option::of(1..=100_usize),
     ) {
+        let count = percent.map_or(most.to_string(), |percent| format!("{percent}%"));
         let word = if bottom { "bottom" } else { "top" };
         let with = if ties { " with ties" } else { "" };
         let plan = format!(
-            "{INPUT}table t from s\n  {word} {most} by n per buyer{with}\n  columns id, n\n\
+            "{INPUT}table t from s\n  {word} {count} by n per buyer{with}\n  columns id, n\n\
              output t to \"t.csv\"\n"
         );
         let (report, written) = run_texts(&[("s", text(&rows))], &plan, part);
@@ -104,6 +105,8 @@ proptest! {
             // Blanks come last, whichever way.
             let rank = |n: Option<i16>| n.map_or(i32::MAX, |n| if bottom { n.into() } else { -i32::from(n) });
             group.sort_by_key(|(at, n)| (rank(*n), *at));
+            // A part of them is rounded up.
+            let most = percent.map_or(most, |percent| (group.len() * percent).div_ceil(100));
             let mut end = most.min(group.len());
             while ties && end < group.len() && rank(group[end].1) == rank(group[end - 1].1) {
                 end += 1;

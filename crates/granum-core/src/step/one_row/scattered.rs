@@ -126,10 +126,12 @@ fn of_part(
     let mut found = vec![numbers.take(&firsts)];
     found.extend(keys.iter().map(|key| key.take(&firsts)));
     for (at, (result, _)) in plan.results.iter().enumerate() {
-        found.push(match led.part(at, part, &keys) {
+        let of_groups = match led.part(at, part, &keys) {
             Some((values, groups)) => aggregate(&values, &groups).ok()?,
             None => aggregate(&values_of(result, &mut columns), &groups).ok()?,
-        });
+        };
+        // Rows that lead to a group are of one of these, unless the disk broke that they were on.
+        found.push(Some(of_groups).filter(|found| found.len() == groups.count)?);
     }
     let sizes: Vec<i64> = groups.sizes().into_iter().map(|size| size as i64).collect();
     found.push(Column::Integer(sizes.into()));

@@ -200,7 +200,8 @@ impl Walk<'_> {
     /// The rows of a group of a run that stay, where so many of the whole group do.
     fn stay_of(&mut self, run: &Run, group: usize, most: usize) -> Range<u32> {
         let of = run.groups[group]..run.groups[group + 1];
-        let own = of.len().min(most - self.taken);
+        // What is on a disk that breaks is blank: then what was counted before is not so any more.
+        let own = of.len().min(most.saturating_sub(self.taken));
         self.taken += own;
         let end = of.start + own;
         let tied = if self.taken < most || most == 0 {
@@ -215,7 +216,7 @@ impl Walk<'_> {
                 (1..=of.len()).take_while(|row| order(&by, 0, *row).is_eq()).count()
             })
         };
-        let goes_on = self.taken == most && most > 0 && end + tied == of.end;
+        let goes_on = self.taken >= most && most > 0 && end + tied == of.end;
         if !goes_on {
             self.end = None;
         } else if own > 0 && group == run.last_group() {
