@@ -246,6 +246,38 @@ fn versions_are_no_hindrance_and_the_step_that_undoes_them_is_told() {
 }
 
 #[test]
+fn a_column_that_is_named_as_its_table_is_its_key_where_none_is_named_as_keys_are() {
+    // Bookings that were changed stand there twice; with their status no two rows are alike.
+    let mut bookings = "booking,status,party,booked_at\n".to_owned();
+    for at in 0..40 {
+        let row = |status: &str, day: usize| {
+            format!("B{at:02},{status},{},2026-03-{day:02}\n", at % 3 + 1)
+        };
+        let changed = at % 8 == 0;
+        bookings.push_str(&row(if changed { "changed" } else { "ok" }, at % 20 + 1));
+        if changed {
+            bookings.push_str(&row("ok", at % 20 + 5));
+        }
+    }
+    let refunds = rows("refund,booking,paid_on", 30, |at| {
+        format!("R{at:02},B{:02},2026-04-{:02}", at, at % 28 + 1)
+    });
+    let tables = [("bookings", bookings), ("refunds", refunds)];
+    let relations = related(&tables);
+    let keys: Vec<_> = relations.tables.iter().map(|table| table.key.join(", ")).collect();
+    assert_eq!(keys, ["booking", "refund"]);
+    assert_eq!(lines_of(&relations, true), ["link refunds to bookings on booking"]);
+    let dedupe = "dedupe by booking keep latest booked_at";
+    assert_eq!(relations.links[0].target_dedupe.as_deref(), Some(dedupe));
+    let found = as_a_plan_finds_it(&tables, &relations, &relations.links[0]);
+    assert_eq!(found, (30, 30, 1));
+    // A column that is named as keys are goes before it.
+    let keyed = tables.map(|(name, text)| (name, text.replace("status", "status_code")));
+    let relations = related(&keyed);
+    assert_eq!(relations.tables[0].key, ["status_code", "booking"]);
+}
+
+#[test]
 fn what_repeats_on_both_sides_is_no_link_and_the_bridge_is_named() {
     let orders = rows("order_no,customer_no", 30, |at| format!("M{at},C{:03}", at % 15));
     let visits = rows("visit_no,customer_no", 45, |at| format!("V{at},C{:03}", at % 15));

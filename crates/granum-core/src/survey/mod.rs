@@ -69,7 +69,8 @@ pub(crate) fn surveyed(
         .collect();
     range::ranges(source, &coded, &mut columns, observer)?;
     observer.stage("looking for what one row is", 0);
-    let (mut grain, mut duplicates) = structure::structure(source, &coded, &columns, observer)?;
+    let (mut grain, mut duplicates) =
+        structure::structure((source, &files), &coded, &columns, observer)?;
     if let Some(error) = space.room.failed() {
         return Err(error.into());
     }

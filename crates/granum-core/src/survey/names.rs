@@ -180,6 +180,17 @@ pub(crate) fn subject(name: &str) -> String {
     subject
 }
 
+/// Whether a column is named as what its files have a row of each: `booking` in `bookings.csv`.
+pub(super) fn names_own(name: &str, files: &[String]) -> bool {
+    let own = subject(name);
+    let stem = |file: &str| {
+        let name = file.rsplit(['/', '\\']).next().unwrap_or(file);
+        name.rsplit_once('.').map_or(name, |(stem, _)| stem).to_owned()
+    };
+    let has = |file: &String| words(&stem(file)).iter().any(|word| subject(word) == own);
+    own.len() > 2 && files.iter().any(has)
+}
+
 /// How unlikely a column is to be part of what identifies a row: 0 for what is named as a key, more
 /// for days, amounts and long texts.
 pub(crate) fn unlikely_key(name: &str, ty: Type, mean_length: u64) -> u32 {
@@ -214,6 +225,13 @@ mod tests {
         assert!(names_sum("charge") && names_sum("Umsatz netto") && !names_sum("charge_rate"));
         assert!(names_number("Anzahl") && !names_number("refund"));
         assert!(names_version("changed_on"));
+        let own = |name: &str, file: &str| names_own(name, &[file.to_owned()]);
+        assert!(own("Booking", "data/bookings.csv") && own("orders", "2026 Order list.csv"));
+        assert!(own("refund", "refunds") && own("Sailing", "C:\\files.of\\sailings_north.csv"));
+        assert!(
+            !own("booking", "refunds.csv") && !own("csv", "orders.csv") && !own("no", "no.csv")
+        );
+        assert!(!own("booking", "bookings/refunds.csv"));
         assert!(names_currency("OrderCurrency") && !names_currency("current"));
         assert!(names_number("order_qty") && !names_number("net"));
     }

@@ -5,7 +5,7 @@ use std::collections::HashMap;
 
 use super::again::cells_again;
 use super::coded::Coded;
-use super::names::{names_version, unlikely_key};
+use super::names::{names_key, names_own, names_version, unlikely_key};
 use super::report::{ColumnSurvey, Duplicates, GrainSurvey, NearlyUnique, RepeatedRows, Versions};
 use crate::grain::{Candidate, Grouping, Near, Shared, SharedKey, search};
 use crate::lang::plan_name;
@@ -26,11 +26,18 @@ const FEW: u64 = 3;
 /// # Errors
 /// Why a file cannot be read.
 pub(super) fn structure(
-    source: &dyn InputSource,
+    (source, files): (&dyn InputSource, &[String]),
     coded: &Coded,
     columns: &[ColumnSurvey],
     observer: &dyn Observer,
 ) -> Result<(GrainSurvey, Duplicates), SourceError> {
+    let keyed = columns.iter().any(|column| names_key(&column.name));
+    let unlikely = |column: &ColumnSurvey| {
+        let ColumnSurvey { name, read_as, mean_length, .. } = column;
+        // Where nothing is named as keys are, it is mostly what is named as its file.
+        let own = !keyed && matches!(read_as, Type::Text | Type::Integer) && names_own(name, files);
+        if own { 0 } else { unlikely_key(name, *read_as, *mean_length) }
+    };
     let all: Vec<Candidate<'_>> = coded
         .columns
         .iter()
@@ -39,7 +46,7 @@ pub(super) fn structure(
             codes: &column.codes,
             blanks: column.blanks,
             distinct: column.distinct,
-            unlikely: unlikely_key(&column.name, survey.read_as, survey.mean_length),
+            unlikely: unlikely(survey),
         })
         .collect();
     let mut duplicates = Duplicates::default();
