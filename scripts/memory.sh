@@ -85,7 +85,9 @@ steps() {
   of_lines '  top 1 by unit_price per order_no' >"$1/top_one.granum"
   of_lines $'  one row per order_no\n    q = sum(quantity)\n    n = distinct(article_no)' >"$1/one_row.granum"
   of_lines $'  one row per article_no\n    m = median(unit_price)\n    o = distinct(order_no)' >"$1/median.granum"
+  of_orders $'  one row per channel\n    m = median(sent_at)\n    p = percentile(freight, 90)' >"$1/median_few.granum"
   of_orders '  add r = running(freight per customer_no by ordered_on)' >"$1/running.granum"
+  of_orders $'  add r = running(freight in all by ordered_on)\n      p = position(in all by freight desc)\n      n = next(sent_at in all by order_no)' >"$1/in_all.granum"
   of_orders '  add r = mean(freight per customer_no by ordered_on over 28 days)' >"$1/window.granum"
   of_orders '  add r = freight / sum(freight per customer_no)' >"$1/per.granum"
   linked lines $'  add channel = orders.channel\n      ordered_on = orders.ordered_on' >"$1/link.granum"
@@ -122,4 +124,9 @@ for orders in "$@"; do
   looked trace same trace unit_sales.granum sales order_no=M0000007
   looked removed same show unit_sales.granum sales --removed
 done
+# The same in a control group, which also bounds the system's cache of files.
+orders=data/orders_shop.csv,data/orders_post.csv
+printf '\n'
+python3 scripts/control_group.py "$granum" "$plans" 3 "unit_sales=$orders,data/lines.csv,data/customers.csv,data/articles.csv" \
+  "wider=$orders,data/lines.csv,data/customers.csv,data/articles.csv,data/returns.csv" || failed=1
 exit "$failed"

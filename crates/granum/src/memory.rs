@@ -1,5 +1,8 @@
 //! How much memory tables may take, and what is told of it.
 
+#[cfg(target_os = "linux")]
+mod group;
+
 use std::path::Path;
 
 use granum_core::table::{Room, Scratch, ScratchError, ScratchFile};
@@ -89,12 +92,13 @@ fn set(option: mi_option_t, number: i64) {
     unsafe { mi_option_set(option, number as _) }
 }
 
-/// The bytes that the system leaves, or the control group that the program is in.
+/// The bytes that the system leaves, or the control groups that the program is in.
 fn free() -> u64 {
     let kind = RefreshKind::nothing().with_memory(MemoryRefreshKind::nothing().with_ram());
-    let system = System::new_with_specifics(kind);
-    let group = system.cgroup_limits().map_or(u64::MAX, |limits| limits.free_memory);
-    system.available_memory().min(group)
+    let system = System::new_with_specifics(kind).available_memory();
+    #[cfg(target_os = "linux")]
+    let system = group::left().map_or(system, |left| system.min(left));
+    system
 }
 
 /// The memory that a run used.

@@ -69,6 +69,14 @@ impl Groups {
         }
     }
 
+    /// Whether all rows are known to have one.
+    pub fn all_have(&self) -> bool {
+        match &self.of {
+            GroupOf::One => true,
+            GroupOf::Each(of) => of.present().is_none(),
+        }
+    }
+
     /// For each row its group: an array to take the group's values by.
     pub fn array(&self) -> Rows {
         match &self.of {

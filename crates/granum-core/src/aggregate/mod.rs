@@ -8,6 +8,7 @@ mod led_to;
 mod middle;
 mod number;
 mod ordered;
+mod pairs;
 mod parts;
 mod place;
 mod registry;
@@ -17,8 +18,10 @@ pub(crate) use apart::{ApartPart, MOST_APART, mixed, parted_by, stands};
 use fold::{Sums, divided, narrowed};
 pub(crate) use groups::Groups;
 pub(crate) use led_to::aggregate_led_to;
+pub(crate) use middle::{at_ranks, of_ranks, ranks};
 pub(crate) use number::number;
-pub(crate) use ordered::{different, order};
+pub(crate) use ordered::order;
+pub(crate) use pairs::{counted, different, mostly_different};
 pub(crate) use parts::{AllRows, folded, from_parts, kept, parted, parts};
 pub(crate) use place::{OF_PLACE, is_of_place, of_place_names};
 pub(crate) use registry::{AGGREGATES, Aggregate, OfAmounts, Order, Takes, named};
@@ -174,8 +177,7 @@ pub(crate) fn aggregate(values: &Values, groups: &Groups) -> Result<Column, Grou
         Distinct => Ok(ordered::distinct(values, groups)),
         Latest | Earliest => Ok(ordered::chosen(values, groups)),
         List => Ok(ordered::list(values, groups)),
-        Median => middle::median(values, groups),
-        Percentile(part) => Ok(middle::percentile(values, groups, part)),
+        Median | Percentile(_) => middle::ranked(values, groups),
         Sole => match ordered::sole(values, groups) {
             (column, failed) if failed.is_empty() => Ok(column),
             (_, failed) => Err(failed.into_iter().next().sure("the group that failed")),

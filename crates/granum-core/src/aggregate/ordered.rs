@@ -3,6 +3,7 @@
 use std::cmp::Ordering;
 use std::collections::{BTreeMap, HashSet};
 
+use super::pairs::{counting_pairs, different};
 use super::{AggregateFunction, GroupFailure, Groups, Values};
 use crate::expr::texts;
 use crate::link::{BlankKeys, KeyTable, Keys, compare};
@@ -22,11 +23,8 @@ pub(super) fn counting(values: &Values, groups: &Groups) -> Bits {
 }
 
 /// The rows of each group that have a value which no row of the group above has.
-fn first_of_each(values: &Values, groups: &Groups) -> Bits {
-    let counting = counting(values, groups);
-    let rows: Rows = counting.rows().map(|row| row as u32).collect();
-    let value = values.value.clone().unwrap_or(Column::Blank(groups.rows()));
-    let columns = vec![groups.column().take(&rows), value.take(&rows)];
+pub(super) fn first_of_each(values: &Values, groups: &Groups) -> Bits {
+    let (rows, columns) = counting_pairs(values, groups);
     let table = KeyTable::build(&Keys::new(columns, BlankKeys::Apart, rows.len()));
     let mut firsts = vec![false; groups.rows()];
     rows.numbers().for_each(|row| firsts[row as usize] = true);
@@ -50,11 +48,6 @@ pub(super) fn needed(values: Values, rows: usize) -> Values {
         apart: values.apart.map(|apart| apart.take(&rows)),
         ..values
     }
-}
-
-/// The rows that a count of different values needs: of each value of a group the first.
-pub(crate) fn different(values: &Values, groups: &Groups) -> Rows {
-    first_of_each(values, groups).rows().map(|row| row as u32).collect()
 }
 
 pub(super) fn distinct(values: &Values, groups: &Groups) -> Column {

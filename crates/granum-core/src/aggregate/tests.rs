@@ -346,3 +346,61 @@ fn few_rows_that_lead_to_many_give_what_all_groups_give() {
         assert_eq!(few.1.is_empty(), function != AggregateFunction::Sole);
     }
 }
+
+/// How often each value of each group is there, by the group's number and the value; and the first rows.
+type Counted = std::collections::BTreeMap<(usize, i128), (u64, u32)>;
+
+proptest! {
+    #[test]
+    fn each_value_of_a_group_is_counted_wherever_values_lie(
+        rows in rows(),
+        far in prop::sample::select(vec![1_i128, 1 << 20, 1 << 70]),
+    ) {
+        let (groups, values) = columns(&rows);
+        let Some(Column::Decimal(..)) = &values.value else { return Ok(()) };
+        let value = values.value.as_ref().unwrap();
+        let there = value.present();
+        let present = |row| there.as_ref().is_none_or(|there| there.has(row));
+        let scaled = (0..rows.len()).map(|row| if present(row) { value.units(row) * far } else { 0 });
+        let marks = Some((0..rows.len()).map(present).collect());
+        let value = Column::decimal(scaled.collect(), marks, Scale(2));
+        let mut expected = Counted::new();
+        for row in (0..rows.len()).filter(|row| rows[*row].3 != Some(false) && present(*row)) {
+            let key = (groups.of(row).unwrap(), value.units(row));
+            expected.entry(key).or_insert((0, row as u32)).0 += 1;
+        }
+        let values = Values { value: Some(value.clone()), ..values };
+        let (firsts, often) = counted(&values, &groups);
+        let found: Counted = firsts
+            .numbers()
+            .zip(often)
+            .map(|(row, often)| {
+                let at = row as usize;
+                ((groups.of(at).unwrap(), value.units(at)), (often, row))
+            })
+            .collect();
+        prop_assert_eq!(&found, &expected);
+        let different: Vec<u32> = different(&values, &groups).numbers().collect();
+        let mut first: Vec<u32> = expected.values().map(|(_, row)| *row).collect();
+        first.sort_unstable();
+        prop_assert_eq!(different, first);
+    }
+}
+
+#[test]
+fn where_nearly_all_values_differ_none_is_looked_for_again() {
+    let values = |of: &dyn Fn(i64) -> Option<i64>| {
+        let column = Column::Integer((0..6_000).map(of).collect());
+        Values::of(AggregateFunction::Distinct, Some(column), Type::Integer)
+    };
+    // How many rows stay, and the second of them.
+    let rows = |of: &dyn Fn(i64) -> Option<i64>| {
+        let rows = mostly_different(&values(of), &Groups::one(6_000))?;
+        Some((rows.len(), rows.get(1)?))
+    };
+    assert_eq!(rows(&|at| Some(at * 7)), Some((6_000, 1)));
+    assert_eq!(rows(&|at| (at % 2 == 1).then_some(at)), Some((3_000, 3)));
+    // Every seventh value is there twice; few rows are never worth it.
+    assert_eq!(rows(&|at| Some(at - i64::from(at % 7 == 1))), None);
+    assert_eq!(rows(&|at| (at < 2_000).then_some(at)), None);
+}

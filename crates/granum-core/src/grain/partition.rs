@@ -111,11 +111,7 @@ impl Partition {
     pub fn split(&self, codes: &Codes, blanks: BlankKeys, most: u64) -> Self {
         match codes {
             Codes::Numbers(numbers) => {
-                let raw = |row: u32| match numbers[row as usize] {
-                    Codes::BLANK => Codes::NO_HASH,
-                    number => number.into(),
-                };
-                self.split_by(raw, blanks, most)
+                self.split_by(|row| Codes::of_number(numbers[row as usize]), blanks, most)
             }
             codes => self.split_by(|row| codes.raw(row), blanks, most),
         }

@@ -31,11 +31,12 @@ pub(super) fn structure(
     columns: &[ColumnSurvey],
     observer: &dyn Observer,
 ) -> Result<(GrainSurvey, Duplicates), SourceError> {
-    let keyed = columns.iter().any(|column| names_key(&column.name));
+    let any_named = columns.iter().any(|column| names_key(&column.name));
     let unlikely = |column: &ColumnSurvey| {
         let ColumnSurvey { name, read_as, mean_length, .. } = column;
         // Where nothing is named as keys are, it is mostly what is named as its file.
-        let own = !keyed && matches!(read_as, Type::Text | Type::Integer) && names_own(name, files);
+        let own =
+            !any_named && matches!(read_as, Type::Text | Type::Integer) && names_own(name, files);
         if own { 0 } else { unlikely_key(name, *read_as, *mean_length) }
     };
     let all: Vec<Candidate<'_>> = coded

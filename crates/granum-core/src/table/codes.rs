@@ -77,7 +77,7 @@ impl Codes {
     #[inline]
     pub fn raw(&self, row: u32) -> u64 {
         match self {
-            Self::Numbers(numbers) => of_number(numbers[row as usize]),
+            Self::Numbers(numbers) => Self::of_number(numbers[row as usize]),
             Self::Hashes(hashes) => hashes[row as usize],
             Self::Away(away) => away.run(row as usize, 1)[0],
         }
@@ -88,7 +88,7 @@ impl Codes {
         let run = first..first + rows;
         match self {
             Self::Numbers(numbers) => {
-                numbers[run].iter().map(|number| of_number(*number)).collect()
+                numbers[run].iter().map(|number| Self::of_number(*number)).collect()
             }
             Self::Hashes(hashes) => hashes[run].to_vec(),
             Self::Away(away) => away.run(first, rows),
@@ -112,10 +112,12 @@ impl Codes {
             Self::Away(_) => {}
         }
     }
-}
 
-fn of_number(number: u32) -> u64 {
-    if number == Codes::BLANK { Codes::NO_HASH } else { number.into() }
+    /// What stands for a value's number, or for a blank, where both are told by what hashes are.
+    #[inline]
+    pub fn of_number(number: u32) -> u64 {
+        if number == Self::BLANK { Self::NO_HASH } else { number.into() }
+    }
 }
 
 impl AwayCodes {
@@ -159,7 +161,7 @@ impl AwayCodes {
                 }
                 Some(bytes) => {
                     let numbers = bytes.as_chunks().0.iter();
-                    run.extend(numbers.map(|number| of_number(u32::from_le_bytes(*number))));
+                    run.extend(numbers.map(|number| Codes::of_number(u32::from_le_bytes(*number))));
                 }
             }
         }

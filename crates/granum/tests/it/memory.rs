@@ -111,6 +111,12 @@ table told from loans
       so_far = running(fee per member by taken_on)
       before = previous(taken_on per member by taken_on)
       part   = fee / sum(fee per tool)
+      place  = position(in all by fee desc)
+      far    = running(fee in all by taken_on)
+      week   = max(fee where fee < 9.00 in all by taken_on over 7 days)
+      few    = mean(fee in all by loan_no over 5 rows)
+      next   = next(tool where fee > 3.00 in all by loan_no)
+      usual  = median(fee in all)
   allocate deposits.deposit as deposit equally
   sort fee desc, tool
 table towns from loans
@@ -122,6 +128,8 @@ table towns from loans
 table middle from loans
   one row per tool
     middle = median(fee)
+    high   = percentile(fee, 80)
+    day    = median(taken_on where fee is not blank)
     last   = latest(member by taken_on)
 table dearest from loans
   top 3 by fee per tool
@@ -188,6 +196,8 @@ fn what_stops_a_run_is_told_alike_with_little_memory() {
         "table t from morning\n  one row per tool\n    who = sole(member)\n    m = median(fee)",
         "table t from morning\n  add who = sole(member per tool)",
         "table t from morning\n  one row per tool\n    far = sum(fee * 90000000000000000000000000000000000)",
+        "table t from morning\n  one row per tool\n    m = median(fee * 90000000000000000000000000000000000)",
+        "table t from morning\n  add far = running(fee * 90000000000000000000000000000000000 in all by loan_no)",
         "table t from morning\n  grain member\n  sort fee",
     ];
     for step in steps {

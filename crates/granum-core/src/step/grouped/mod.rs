@@ -1,5 +1,6 @@
 //! Values of its group that each row gets: `per`.
 
+mod in_order;
 mod scattered;
 mod window;
 
@@ -11,7 +12,7 @@ use crate::resolve::{AggregatePlan, GroupedPlan, GroupedPlans, GroupedWhat};
 use crate::table::{Batch, Column, Rows, SlotId};
 use crate::tally::Problem;
 use crate::value::Scalar;
-use window::window;
+use window::{Carried, window};
 
 impl Work for GroupedPlans {
     fn expressions(&self) -> Vec<&Typed> {
@@ -156,7 +157,7 @@ fn worked(what: &GroupedWhat, of: Of, groups: &Groups) -> (Column, Failing) {
     match (what, of) {
         (_, Of::Order(by)) => (position(groups, &by), None),
         (GroupedWhat::Window { over, .. }, Of::Values(values)) => {
-            let (found, failed) = window(&values, groups, *over);
+            let (found, failed) = window(&values, groups, *over, &mut Carried::default());
             (found, Some((values, failed)))
         }
         (GroupedWhat::Neighbour { next, .. }, Of::Values(values)) => {

@@ -3,13 +3,15 @@
 
 use std::sync::atomic::{AtomicU64, Ordering};
 
+use super::in_order::in_order;
 use super::{Of, worked};
 use crate::aggregate::{Groups, folded, from_parts, mixed, parted, parts};
 use crate::resolve::{AggregatePlan, GroupedPlan, GroupedWhat};
 use crate::step::StepRunner;
 use crate::step::by_keys::{KeyedRows, by_keys};
+use crate::step::ranks::{Lots, is_ranked, pairs, ranked};
 use crate::step::values::{columns_of, values_noted, values_of};
-use crate::table::{AwayBuilder, Batch, Column, Held, PIECE};
+use crate::table::{AwayBuilder, Batch, Column, Held, PIECE, Scattered};
 
 /// What each row gets of its group, put away. Nothing where all that is looked at is here, and where a row or a group has
 /// no value: why, is told by who works on all rows at once.
@@ -34,25 +36,38 @@ pub(super) fn scattered(
 
 /// The same of one group of all rows, where its value can be put together of what is kept of runs of them.
 fn in_all(plan: &GroupedPlan, runner: &StepRunner<'_>, batch: &Batch) -> Option<Held> {
-    let GroupedWhat::Aggregate(aggregate) = &plan.what else { return None };
+    let GroupedWhat::Aggregate(aggregate) = &plan.what else {
+        return in_order(plan, runner, batch);
+    };
     let AggregatePlan { function, ty, apart, by, .. } = aggregate;
-    if !parted(*function, *ty) || apart.is_some() || by.len() > 1 {
+    if !parted(*function, *ty) && !is_ranked(aggregate) || apart.is_some() || by.len() > 1 {
         return None;
     }
     let reads = plan.reads();
     let room = batch.room_of(&reads).filter(|_| batch.rows > 0)?;
     let zeros = AtomicU64::new(0);
     let mut kept = vec![];
+    let mut all = Scattered::new(&room, 1);
     for (_, run) in batch.runs(reads) {
         let (values, failed) = values_noted(aggregate, &run, runner.around.world, &zeros);
         if !failed.is_empty() {
             return None;
         }
-        kept.push(parts(&values, &Groups::one(run.rows)).ok()?);
+        let one = Groups::one(run.rows);
+        if is_ranked(aggregate) {
+            let columns = pairs(&[], &values, &one);
+            all.send(&columns, &vec![0; columns.first().map_or(0, Column::len)]);
+        } else {
+            kept.push(parts(&values, &one).ok()?);
+        }
     }
-    let all = Groups::one(kept.len());
-    let folded = folded(*function, &Column::concat_each(&kept), &all).ok()?;
-    let found = from_parts(*function, *ty, &folded).ok()?;
+    let found = if is_ranked(aggregate) {
+        ranked((*function, *ty), (&[], 1), &Lots::Away(&all, 0..1)).ok()?
+    } else {
+        let all = Groups::one(kept.len());
+        let folded = folded(*function, &Column::concat_each(&kept), &all).ok()?;
+        from_parts(*function, *ty, &folded).ok()?
+    };
     runner.zeros.fetch_add(zeros.into_inner(), Ordering::Relaxed);
     let mut column = AwayBuilder::new(&room.file());
     for first in (0..batch.rows).step_by(PIECE) {

@@ -11,38 +11,64 @@ use crate::link::compare;
 use crate::table::{Column, Fixed, Present, Rows};
 use crate::value::{ExactSum, Scale, Type, day, decimal};
 
-/// What each row gets of its window, in its group's order, and the groups that have a window without a value.
+/// What is worked of all rows that came before, where windows reach back to the first: counts and sums. The least value or
+/// the greatest comes as a row.
+#[derive(Default)]
+pub(super) struct Carried {
+    /// Whether rows came before.
+    begun: bool,
+    count: i64,
+    /// The halves of a sum in whole units.
+    units: (i128, i128),
+    sum: ExactSum,
+}
+
+/// What each row gets of its window, in its group's order, and the groups that have a window without a value. Rows of one
+/// group may come in lots: what was carried from those before is that of all then.
 pub(super) fn window(
     values: &Values,
     groups: &Groups,
     over: Option<Over>,
+    carried: &mut Carried,
 ) -> (Column, Vec<GroupFailure>) {
     use AggregateFunction::{Count, Max, Mean, Min, Rows, Sum};
     let windows = Windows::new(values, groups, over);
+    let goes_on = carried.begun && over.is_none();
     let rows = groups.rows();
+    let mut counts = || {
+        let counts = windows.slide(Counts { count: carried.count, found: vec![0; rows] }, goes_on);
+        carried.count = counts.count;
+        counts.found
+    };
     let mut failed = Failed { groups, found: BTreeMap::new() };
     let column = match (values.function, &values.value) {
-        (Rows | Count, _) => Column::Integer(windows.slide(Counts::of(rows)).found.into()),
-        (Min | Max, Some(value)) => windows.slide(Extremes::of(value, values.function)).column(),
+        (Rows | Count, _) => Column::Integer(counts().into()),
+        (Min | Max, Some(value)) => {
+            windows.slide(Extremes::of(value, values.function), false).column()
+        }
         (Sum | Mean, Some(value)) => {
-            let counts = match values.function {
-                Mean => Some(windows.slide(Counts::of(rows)).found),
-                _ => None,
-            };
+            let counts = (values.function == Mean).then(counts);
             match value {
                 Column::Number(array) => {
-                    let sums = windows.slide(Floats::of(array)).found;
-                    floats(sums, counts.as_deref(), &mut failed)
+                    let sum = std::mem::take(&mut carried.sum);
+                    let sums = Floats { value: array, sum, found: vec![0.0; rows] };
+                    let sums = windows.slide(sums, goes_on);
+                    carried.sum = sums.sum;
+                    floats(sums.found, counts.as_deref(), &mut failed)
                 }
                 value => {
-                    let sums = windows.slide(Units::of(value)).found;
-                    units(&sums, counts.as_deref(), values, &mut failed)
+                    let (high, low) = carried.units;
+                    let sums = Units { value, high, low, found: vec![None; rows] };
+                    let sums = windows.slide(sums, goes_on);
+                    carried.units = (sums.high, sums.low);
+                    units(&sums.found, counts.as_deref(), values, &mut failed)
                 }
             }
         }
         (Min | Max | Sum | Mean, None) => Column::Blank(rows),
         (other, _) => bug(format!("{other:?} is not worked over windows")),
     };
+    carried.begun = true;
     (column, failed.found.into_values().collect())
 }
 
@@ -104,12 +130,13 @@ impl<'v> Windows<'v> {
         there && self.values.counts(row)
     }
 
-    /// Slides over all windows, from the first row to the last of each group.
-    fn slide<S: Slides>(&self, mut of: S) -> S {
+    /// Slides over all windows, from the first row to the last of each group. `goes_on`: the first window goes on from what
+    /// is there.
+    fn slide<S: Slides>(&self, mut of: S, goes_on: bool) -> S {
         let (mut from, mut to) = (0, 0);
         for (at, (first, end)) in self.reach.iter().enumerate() {
             // What no window before reached begins anew.
-            if *first as usize >= to {
+            if *first as usize >= to && !(goes_on && at == 0) {
                 of.empty();
                 (from, to) = (*first as usize, *first as usize);
             }
@@ -134,7 +161,7 @@ impl<'v> Windows<'v> {
 }
 
 /// The day of a row.
-fn day_of(days: &Column, row: usize) -> Option<i64> {
+pub(super) fn day_of(days: &Column, row: usize) -> Option<i64> {
     match days {
         Column::Date(array) => array.get(row).map(i64::from),
         Column::DateTime(array) => array.get(row).map(|micros| i64::from(day::day_of(micros))),
@@ -172,12 +199,6 @@ struct Counts {
     found: Vec<i64>,
 }
 
-impl Counts {
-    fn of(rows: usize) -> Self {
-        Self { count: 0, found: vec![0; rows] }
-    }
-}
-
 impl Slides for Counts {
     fn empty(&mut self) {
         self.count = 0;
@@ -203,12 +224,6 @@ struct Units<'v> {
     low: i128,
     /// Nothing where a sum has too many digits.
     found: Vec<Option<i128>>,
-}
-
-impl<'v> Units<'v> {
-    fn of(value: &'v Column) -> Self {
-        Self { value, high: 0, low: 0, found: vec![None; value.len()] }
-    }
 }
 
 impl Slides for Units<'_> {
@@ -241,12 +256,6 @@ struct Floats<'v> {
     value: &'v Fixed<f64>,
     sum: ExactSum,
     found: Vec<f64>,
-}
-
-impl<'v> Floats<'v> {
-    fn of(value: &'v Fixed<f64>) -> Self {
-        Self { value, sum: ExactSum::default(), found: vec![0.0; value.len()] }
-    }
 }
 
 impl Slides for Floats<'_> {

@@ -186,13 +186,17 @@ struct Led<'p> {
 impl LedRows<'_> {
     /// What a result of the groups of a part is of, if it is of rows that lead there, and the group of each of these. The
     /// groups are those of the part's own rows, which have these keys.
-    pub fn part(&self, result: usize, part: usize, keys: &[Column]) -> Option<(Values, Groups)> {
+    pub fn part(
+        &self,
+        result: usize,
+        part: usize,
+        (keys, groups): (&[Column], &Groups),
+    ) -> Option<(Values, Groups)> {
         let led = self.0[result].as_ref()?;
-        let own = keys.first().map_or(0, Column::len);
         let mut columns = led.rows.part(part);
         if columns.first().is_none_or(Column::is_empty) {
             let values = values_of(led.plan, &mut led.nothing.iter().cloned());
-            return Some((values, number(keys.to_vec(), own).0.slice(0, 0)));
+            return Some((values, groups.slice(0, 0)));
         }
         let mut worked = columns.split_off(keys.len());
         let numbers = worked.remove(0);
@@ -201,6 +205,7 @@ impl LedRows<'_> {
         let order = Rows::from(order);
         let both = keys.iter().zip(&columns);
         let both = both.map(|(own, led)| Column::concat(&[own.clone(), led.take(&order)]));
+        let own = groups.rows();
         let (groups, _) = number(both.collect(), own + order.len());
         let values = values_of(led.plan, &mut worked.iter().map(|column| column.take(&order)));
         Some((values, groups.slice(own, order.len())))

@@ -5,9 +5,11 @@ use crate::aggregate::{AggregateFunction, Groups, Values, aggregate, number};
 use crate::table::{Column, PIECE, Rows};
 use crate::value::Type;
 
-/// All is put together when there is so many times as much as after the last time.
+/// All is put together when there is so many times as much as after the last time; more, where hardly any, or next to none,
+/// became one then.
 const SLACK: usize = 3;
 const RARELY: usize = 8;
+const HARDLY: usize = 64;
 
 /// Below so many rows they are left as they are.
 const FEW: usize = 1 << 16;
@@ -76,43 +78,51 @@ impl Pile {
 
     /// Puts back what was taken, which was `before` rows, and has been put together.
     pub fn settle(&mut self, before: usize, whole: Piece) {
-        // Where hardly any became one, it is tried again much later.
-        let slack = if whole.count * 2 > before { RARELY } else { SLACK };
+        let slack = match whole.count {
+            count if count * 10 > before * 9 => HARDLY,
+            count if count * 2 > before => RARELY,
+            _ => SLACK,
+        };
         self.most = FEW.max(whole.count * slack);
         self.count = whole.count;
         self.pieces = vec![whole];
     }
 }
 
-/// The different values of groups: the groups' keys and the value, each pair once.
-pub(super) struct Different(Pile);
+/// The values of groups that counts of different values and ranks are worked of: the groups' keys and the value, each pair
+/// once, and for ranks how often it is there.
+pub(super) struct Pairs {
+    pile: Pile,
+    together: fn(Piece) -> Piece,
+}
 
-impl Different {
-    pub fn new() -> Self {
-        Self(Pile::new())
+impl Pairs {
+    /// Nothing yet; `ranked` where it is for ranks.
+    pub fn new(ranked: bool) -> Self {
+        Self { pile: Pile::new(), together: if ranked { summed } else { once } }
     }
 
     /// Takes in the pairs of a batch.
     pub fn absorb(&mut self, pairs: Piece) {
-        if self.0.lay(pairs) {
-            let all = self.0.take();
-            self.0.settle(all.count, once(all));
+        if self.pile.lay(pairs) {
+            let all = self.pile.take();
+            self.pile.settle(all.count, (self.together)(all));
         }
     }
 
     /// The bytes that they hold, about.
     pub fn bytes_held(&self) -> usize {
-        self.0.bytes_held()
+        self.pile.bytes_held()
     }
 
     /// All pairs, some of them perhaps more than once; none are left.
     pub fn take(&mut self) -> Piece {
-        self.0.take()
+        self.pile.take()
     }
 
     /// The same, some at a time.
     pub fn take_each(&mut self) -> impl Iterator<Item = Piece> {
-        self.0.take_each()
+        self.pile.take_each()
     }
 }
 
@@ -122,6 +132,22 @@ pub(super) fn once(rows: Piece) -> Piece {
     let firsts: Rows = firsts.into();
     let columns = rows.columns.iter().map(|column| column.take(&firsts)).collect();
     Piece { columns, count: groups.count }
+}
+
+/// The same with how often each is there, which the last column says.
+fn summed(mut rows: Piece) -> Piece {
+    let Some(often) = rows.columns.pop() else { return rows };
+    let (groups, firsts) = number(rows.columns.clone(), rows.count);
+    let firsts: Rows = firsts.into();
+    let mut sums = vec![0_i64; groups.count];
+    for row in 0..rows.count {
+        if let Some(group) = groups.of(row) {
+            sums[group] += often.units(row) as i64;
+        }
+    }
+    let columns = rows.columns.iter().map(|column| column.take(&firsts));
+    let often = Column::Integer(sums.into()).narrowed();
+    Piece { columns: columns.chain([often]).collect(), count: groups.count }
 }
 
 /// How many different values each of `count` groups has, of which these are the keys.

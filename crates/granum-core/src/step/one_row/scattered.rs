@@ -126,7 +126,7 @@ fn of_part(
     let mut found = vec![numbers.take(&firsts)];
     found.extend(keys.iter().map(|key| key.take(&firsts)));
     for (at, (result, _)) in plan.results.iter().enumerate() {
-        let of_groups = match led.part(at, part, &keys) {
+        let of_groups = match led.part(at, part, (&keys, &groups)) {
             Some((values, groups)) => aggregate(&values, &groups).ok()?,
             None => aggregate(&values_of(result, &mut columns), &groups).ok()?,
         };

@@ -6,15 +6,16 @@ use std::sync::{Mutex, PoisonError};
 use rayon::prelude::*;
 
 use super::super::leading::rows_gathered;
+use super::super::ranks::{Lots, is_ranked, pairs, ranked};
 use super::super::{StepRunner, StepSum, group_problem};
-use super::away::PileAway;
-use super::pile::{Different, Piece, Pile, counts_in, different_in, different_in_all};
+use super::away::{PairsOfPart, PileAway};
+use super::pile::{Pairs, Piece, Pile, different_in, different_in_all};
 use super::scattered::GroupsAway;
 use super::told::{Failed, Sizes};
 use super::{group_named, of_groups, own_mistake, step_values, total_row, total_taken};
 use crate::aggregate::{
-    AggregateFunction, Groups, Sum, Values, different as pairs_of, folded, from_parts, kept,
-    number, parted, parts,
+    AggregateFunction, GroupFailure, Groups, Sum, Values, different, folded, from_parts, kept,
+    mostly_different, number, parted, parts,
 };
 use crate::bug::Sure;
 use crate::resolve::{AggregatePlan, OneRowPlan, Plan, TablePlan};
@@ -27,7 +28,7 @@ use crate::value::Scalar;
 pub(crate) fn streams(plan: &Plan, step: &OneRowPlan) -> bool {
     let parted = |of: &AggregatePlan| {
         let parts = match of.function {
-            AggregateFunction::Distinct => true,
+            _ if takes_pairs(of) => true,
             // What ties goes to the later row, which the total cannot tell from groups.
             AggregateFunction::Latest | AggregateFunction::Earliest => {
                 step.total.is_none() && of.by.len() < 2
@@ -40,12 +41,17 @@ pub(crate) fn streams(plan: &Plan, step: &OneRowPlan) -> bool {
     step.months.is_empty() && step.results.iter().all(|(result, _)| parted(result))
 }
 
+/// Whether a result is worked of the pairs of groups and values.
+fn takes_pairs(result: &AggregatePlan) -> bool {
+    result.function == AggregateFunction::Distinct || is_ranked(result)
+}
+
 /// The groups of one batch.
 pub(crate) struct Partial {
     /// Keys, how many rows each group has, and the parts of what is worked.
     groups: Piece,
-    /// For each count of different values, the keys and values that it counts.
-    different: Vec<Piece>,
+    /// For each result that is worked of pairs, those.
+    pairs: Vec<Piece>,
     before: Vec<Option<Sum>>,
     rows: u64,
 }
@@ -63,13 +69,11 @@ pub(crate) fn partial(
     let mut columns: Vec<Column> = keys.iter().map(|key| key.take(&firsts)).collect();
     let sizes: Vec<i64> = groups.sizes().iter().map(|size| *size as i64).collect();
     columns.push(Column::Integer(sizes.into()));
-    let mut different = vec![];
+    let mut of_pairs = vec![];
     for (result, _) in &plan.results {
         let worked = step_values(runner, result, batch)?;
-        if result.function == AggregateFunction::Distinct {
-            let rows = pairs_of(&worked, &groups);
-            let pairs = keys.iter().chain(&worked.value).map(|column| column.take(&rows));
-            different.push(Piece { columns: pairs.collect(), count: rows.len() });
+        if takes_pairs(result) {
+            of_pairs.push(pairs_of(result, &keys, &worked, &groups));
             continue;
         }
         let failed = |failure| {
@@ -81,10 +85,21 @@ pub(crate) fn partial(
     }
     Ok(Partial {
         groups: Piece { columns, count: groups.count },
-        different,
+        pairs: of_pairs,
         before: runner.amounts_before(batch),
         rows: batch.rows as u64,
     })
+}
+
+/// The keys of groups and the values that a result is worked of, each pair once; for ranks, how often it is there.
+fn pairs_of(result: &AggregatePlan, keys: &[Column], worked: &Values, groups: &Groups) -> Piece {
+    let columns: Vec<Column> = if is_ranked(result) {
+        pairs(keys, worked, groups)
+    } else {
+        let rows = mostly_different(worked, groups).unwrap_or_else(|| different(worked, groups));
+        keys.iter().chain(&worked.value).map(|column| column.take(&rows)).collect()
+    };
+    Piece { count: columns.first().map_or(0, Column::len), columns }
 }
 
 /// A step that makes groups of rows as they pass.
@@ -100,16 +115,17 @@ pub(crate) struct GroupStep<'p> {
 pub(crate) struct GroupsSoFar<'p> {
     pub step: GroupStep<'p>,
     groups: Pile,
-    different: Vec<Different>,
+    /// For each result that is worked of pairs, those.
+    pairs: Vec<Pairs>,
     sum: StepSum,
     /// Those for which there was no room.
-    away: Option<PileAway>,
+    away: Option<PileAway<'p>>,
 }
 
 impl<'p> GroupsSoFar<'p> {
     pub fn new(step: GroupStep<'p>) -> Self {
-        let (groups, different, sum) = (Pile::new(), vec![], StepSum::default());
-        Self { step, groups, different, sum, away: None }
+        let pairs = of_pairs_of(step).map(|result| Pairs::new(is_ranked(result))).collect();
+        Self { step, groups: Pile::new(), pairs, sum: StepSum::default(), away: None }
     }
 
     /// The step in words.
@@ -120,9 +136,8 @@ impl<'p> GroupsSoFar<'p> {
     /// Takes in the groups of the next batch. When they are put together depends on the batches
     /// alone, so that sums of floating-point numbers do not depend on threads.
     pub fn absorb(&mut self, partial: Partial) -> Result<(), Problem> {
-        let Partial { groups, different, before, rows } = partial;
-        self.different.resize_with(different.len(), Different::new);
-        self.different.iter_mut().zip(different).for_each(|(all, pairs)| all.absorb(pairs));
+        let Partial { groups, pairs, before, rows } = partial;
+        self.pairs.iter_mut().zip(pairs).for_each(|(all, pairs)| all.absorb(pairs));
         let sum = StepSum { before, rows_before: rows, seen: true, ..StepSum::default() };
         self.sum.absorb(&sum);
         if self.groups.lay(groups) {
@@ -148,9 +163,9 @@ impl<'p> GroupsSoFar<'p> {
         if self.groups.is_empty() || stay && !plan.keys.is_empty() {
             return 0;
         }
-        let different: usize = self.different.iter().map(Different::bytes_held).sum();
+        let pairs: usize = self.pairs.iter().map(Pairs::bytes_held).sum();
         let groups = if stay { 0 } else { self.groups.bytes_held() };
-        (groups + different) as u64
+        (groups + pairs) as u64
     }
 
     /// Puts away what it holds, as it lies.
@@ -158,14 +173,14 @@ impl<'p> GroupsSoFar<'p> {
         if self.groups.is_empty() {
             return;
         }
-        let (keys, different, stay) =
-            (self.step.plan.keys.len(), self.different.len(), self.stay());
-        let away = self.away.get_or_insert_with(|| PileAway::new(room, keys, different));
+        let (step, stay) = (self.step, self.stay());
+        let nothing = || PileAway::new(room, step.plan.keys.len(), of_pairs_of(step));
+        let away = self.away.get_or_insert_with(nothing);
         if !stay {
             self.groups.take_each().for_each(|groups| away.put(groups));
         }
-        for (at, different) in self.different.iter_mut().enumerate() {
-            different.take_each().for_each(|pairs| away.put_different(at, &pairs));
+        for (at, pairs) in self.pairs.iter_mut().enumerate() {
+            pairs.take_each().for_each(|pairs| away.put_pairs(at, &pairs));
         }
     }
 
@@ -241,18 +256,17 @@ impl<'p> GroupsSoFar<'p> {
             if !self.stay() {
                 return self.finish_away();
             }
-            in_all = self.away.as_ref().map(PileAway::different_in_all);
+            in_all = self.away.as_ref().map(PileAway::in_all);
         }
         let GroupStep { plan, table, .. } = self.step;
         let (_, Piece { columns, count }) = self.together()?;
-        let different: Vec<Piece> = self.different.iter_mut().map(Different::take).collect();
+        let pairs: Vec<Piece> = self.pairs.iter_mut().map(Pairs::take).collect();
         let (keys, parts) = columns.split_at(plan.keys.len());
         let all = || {
             let folded = self.folded(parts, &Groups::one(count), |_| vec![]);
-            let different =
-                in_all.clone().unwrap_or_else(|| different.iter().map(different_in_all).collect());
+            let of_pairs = in_all.clone().unwrap_or_else(|| self.of_pairs(&pairs, None));
             let folded = folded.map_err(|(.., problem)| problem)?;
-            self.results(&folded, different, |_| vec![]).map_err(|(.., problem)| problem)
+            self.results(&folded, of_pairs, |_| vec![]).map_err(|(.., problem)| problem)
         };
         let total = total_row(plan, table, keys, all)?;
         // One row in all is there even of nothing.
@@ -261,10 +275,9 @@ impl<'p> GroupsSoFar<'p> {
             (1, all()?)
         } else {
             let firsts = Rows::same(count);
-            let different =
-                different.iter().map(|pairs| different_in(keys, count, pairs)).collect();
+            let of_pairs = self.of_pairs(&pairs, Some((keys, count)));
             let named = |group| group_named(plan, keys, &firsts, group);
-            let results = self.results(parts, different, named);
+            let results = self.results(parts, of_pairs, named);
             (count, results.map_err(|(.., problem)| problem)?)
         };
         let sizes = match parts.first() {
@@ -283,13 +296,35 @@ impl<'p> GroupsSoFar<'p> {
         Ok((rows, sum, total))
     }
 
+    /// What is worked of pairs that are here: for each group, of which these are the keys, or for all in one.
+    fn of_pairs(
+        &self,
+        pairs: &[Piece],
+        groups: Option<(&[Column], usize)>,
+    ) -> Vec<Result<Column, GroupFailure>> {
+        let of_pairs = of_pairs_of(self.step).zip(pairs).map(|(result, pairs)| {
+            Ok(match groups {
+                _ if is_ranked(result) => {
+                    return ranked(
+                        (result.function, result.ty),
+                        groups.unwrap_or((&[], 1)),
+                        &Lots::Here(&pairs.columns),
+                    );
+                }
+                Some((keys, count)) => different_in(keys, count, pairs),
+                None => different_in_all(pairs),
+            })
+        });
+        of_pairs.collect()
+    }
+
     /// The same where groups are away: so are the rows that become of them.
     fn finish_away(self) -> Result<(Batch, StepSum, Option<Batch>), Problem> {
         let GroupStep { plan, table, .. } = self.step;
         let away = self.away.as_ref().sure("groups that are away");
         let room = away.room().clone();
         let parts = Mutex::new(vec![]);
-        let found = away.each(|groups, counts| self.of_part(&groups, &counts, &parts));
+        let found = away.each(|groups, pairs| self.of_part(&groups, pairs, &parts));
         // The total row comes before groups of which the results fail.
         if let Err(Failed { place: (false, ..), problem }) = found {
             return Err(problem);
@@ -302,20 +337,20 @@ impl<'p> GroupsSoFar<'p> {
     }
 
     /// The results of all rows, of what was kept of each part of their groups.
-    fn total_of(&self, parts: &[Vec<Column>], away: &PileAway) -> Result<Vec<Column>, Problem> {
+    fn total_of(&self, parts: &[Vec<Column>], away: &PileAway<'_>) -> Result<Vec<Column>, Problem> {
         let all = Column::concat_each(parts);
         let folded = self.folded(&all, &Groups::one(parts.len()), |_| vec![]);
         let folded = folded.map_err(|(.., problem)| problem)?;
-        let results = self.results(&folded, away.different_in_all(), |_| vec![]);
+        let results = self.results(&folded, away.in_all(), |_| vec![]);
         results.map_err(|(.., problem)| problem)
     }
 
     /// The numbers of a part's groups, their keys, their results and sizes: of the numbers, keys and parts of groups, and
-    /// of their counts of different values.
+    /// of their pairs.
     fn of_part(
         &self,
         groups: &[Column],
-        counts: &[Vec<Column>],
+        pairs: &PairsOfPart<'_>,
         of_total: &Mutex<Vec<Vec<Column>>>,
     ) -> Result<Vec<Column>, Failed> {
         let plan = self.step.plan;
@@ -337,11 +372,11 @@ impl<'p> GroupsSoFar<'p> {
             })?;
             of_total.lock().unwrap_or_else(PoisonError::into_inner).push(folded);
         }
-        let different = counts.iter().map(|counts| counts_in(keys, count, counts)).collect();
+        let of_pairs = pairs.results(keys, count);
         let own = Rows::same(count);
         let named = |group| group_named(plan, keys, &own, group);
         let results =
-            self.results(parts, different, named).map_err(|(result, group, problem)| {
+            self.results(parts, of_pairs, named).map_err(|(result, group, problem)| {
                 let number = firsts.get(group as usize).map_or(0, number);
                 Failed { place: (true, result, number), problem }
             })?;
@@ -349,22 +384,23 @@ impl<'p> GroupsSoFar<'p> {
         Ok(numbers.chain(keys.to_vec()).chain(results).chain([parts[0].clone()]).collect())
     }
 
-    /// Results from their parts, of which the sizes of groups are the first, and from the counts of
-    /// different values. Fails with the result and the group that has none.
+    /// Results from their parts, of which the sizes of groups are the first, and from what was worked of pairs. Fails with
+    /// the result and the group that has none.
     fn results(
         &self,
         parts: &[Column],
-        different: Vec<Column>,
+        of_pairs: Vec<Result<Column, GroupFailure>>,
         named: impl Fn(u32) -> Vec<(String, Scalar)>,
     ) -> Result<Vec<Column>, (usize, u32, Problem)> {
-        let mut different = different.into_iter();
+        let mut of_pairs = of_pairs.into_iter();
         let mut results = vec![];
         for (at, (result, own)) in self.parted(parts).into_iter().enumerate() {
-            if result.function == AggregateFunction::Distinct {
-                results.extend(different.next());
-                continue;
-            }
-            results.push(from_parts(result.function, result.ty, own).map_err(|failure| {
+            let found = if takes_pairs(result) {
+                of_pairs.next().sure("what was worked of pairs")
+            } else {
+                from_parts(result.function, result.ty, own)
+            };
+            results.push(found.map_err(|failure| {
                 let values = Values::of(result.function, None, result.ty);
                 let (table, group) = (&self.step.table.name, failure.group());
                 let told = group_problem(table, self.text(), result, &values, failure, &named);
@@ -373,4 +409,9 @@ impl<'p> GroupsSoFar<'p> {
         }
         Ok(results)
     }
+}
+
+/// The results of a step that are worked of pairs.
+fn of_pairs_of(step: GroupStep<'_>) -> impl Iterator<Item = &AggregatePlan> {
+    step.plan.results.iter().map(|(result, _)| result).filter(|result| takes_pairs(result))
 }

@@ -2,10 +2,59 @@
 
 use proptest::prelude::*;
 
+use super::super::ranks::{Lots, ranked};
+use super::pile::{Pairs, Piece};
 use super::told::{SharedNames, Sizes, Years};
-use crate::table::Column;
+use crate::aggregate::{AggregateFunction, GroupFailure, Values, aggregate, number};
+use crate::engine::tests::memory::Shelf;
+use crate::lang::Percent;
+use crate::link::hashes;
+use crate::table::{Column, Scattered};
 use crate::tally::Mistake;
-use crate::value::day;
+use crate::value::{Scalar, Scale, Type, day};
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(256))]
+    #[test]
+    fn ranks_of_pairs_are_those_of_all_values_wherever_they_are(
+        rows in prop::collection::vec((prop::option::of(0_i64..4), -30_i64..30), 1..120),
+        lot in 1_usize..40,
+        part in 1_u64..101,
+        middle in any::<bool>(),
+        in_all in any::<bool>(),
+    ) {
+        let percentile = AggregateFunction::Percentile(Percent { units: part, scale: 0 });
+        let function = if middle { AggregateFunction::Median } else { percentile };
+        let ty = if middle { Type::Decimal(Scale(1)) } else { Type::Integer };
+        let told = |found: Result<Column, GroupFailure>| {
+            found.map(|found| (0..found.len()).map(|row| found.scalar(row)).collect::<Vec<Scalar>>())
+        };
+        let column = |rows: &[(Option<i64>, i64)]| {
+            let keys = Column::Integer(rows.iter().map(|(key, _)| *key).collect());
+            let values = Column::Integer(rows.iter().map(|(_, value)| *value).collect::<Vec<_>>().into());
+            (keys, values)
+        };
+        let (key, values) = column(&rows);
+        let (groups, firsts) = number(if in_all { vec![] } else { vec![key.clone()] }, rows.len());
+        let all = told(aggregate(&Values::of(function, Some(values), ty), &groups));
+        let keys = if in_all { vec![] } else { vec![key.take(&firsts.into())] };
+
+        let mut pairs = Pairs::new(true);
+        let mut away = Scattered::new(&Shelf::room(0, usize::MAX), 2);
+        for rows in rows.chunks(lot) {
+            let (key, values) = column(rows);
+            let often = Column::Integer(vec![1; rows.len()].into());
+            let columns = vec![key, values, often];
+            away.send_by(&hashes(&columns[..2], rows.len()), &columns);
+            pairs.absorb(Piece { columns, count: rows.len() });
+        }
+        let here = pairs.take();
+        for lots in [Lots::Here(&here.columns), Lots::Away(&away, 0..2)] {
+            let found = ranked((function, ty), (&keys, groups.count), &lots);
+            prop_assert_eq!(told(found), all.clone());
+        }
+    }
+}
 
 proptest! {
     #[test]

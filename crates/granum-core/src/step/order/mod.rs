@@ -1,12 +1,10 @@
 //! `sort`, `top` and `bottom`: all rows in an order.
 
-mod parts;
 mod scattered;
 mod top_in_order;
 mod top_of_runs;
 
-use rayon::prelude::*;
-
+use super::in_order::in_order;
 use super::values::apart_problem;
 use super::{Gone, Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Together, Work};
 use crate::aggregate::{AggregateFunction, Groups, Values, mixed, order};
@@ -121,13 +119,6 @@ impl TopPlan {
 fn sorted(runner: &StepRunner<'_>, batch: &Batch, by: &[(Typed, bool)]) -> Result<Rows, Problem> {
     let columns = runner.orders(batch, by)?;
     Ok(Rows::from(in_order(&columns, batch.rows)))
-}
-
-/// The rows of columns in their order; what ties stays as it stands.
-fn in_order(by: &[(Column, bool)], rows: usize) -> Vec<u32> {
-    let mut all: Vec<u32> = (0..rows as u32).collect();
-    all.par_sort_by(|a, b| order(by, *a as usize, *b as usize));
-    all
 }
 
 /// Which rows stay of a `top` or `bottom`, and in which order.

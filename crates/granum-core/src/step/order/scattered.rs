@@ -1,8 +1,8 @@
 //! `sort` where its rows have no room: they are scattered by what they are ordered by, the least first, and each part is
 //! sorted by itself.
 
-use super::parts::{InParts, Orders, Sorted};
 use crate::resolve::SortPlan;
+use crate::step::in_order::{InParts, Orders, Sorted};
 use crate::step::{StepRunner, Work};
 use crate::table::{Batch, Column, SlotId};
 
@@ -23,7 +23,6 @@ pub(super) fn scattered(plan: &SortPlan, runner: &StepRunner<'_>, batch: &Batch)
     let room = batch.room_of(&slots).filter(|_| batch.rows > 0)?;
     let parts = InParts::of((runner, batch), plan, &slots, &room)?;
     let mut sorted = Sorted::new(&room, slots, batch);
-    // What they are ordered by comes first, and their numbers.
-    parts.runs().for_each(|run| sorted.push(&run[plan.by.len() + 1..]));
+    parts.runs().for_each(|run| sorted.push(&run.held));
     Some(sorted.finish(batch.slots.len()))
 }

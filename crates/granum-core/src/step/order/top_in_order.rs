@@ -3,11 +3,11 @@
 
 use std::ops::Range;
 
-use super::parts::{InParts, Orders, Sorted};
 use super::{Ties, Work};
 use crate::aggregate::order;
 use crate::resolve::TopPlan;
 use crate::step::StepRunner;
+use crate::step::in_order::{InOrder, InParts, Orders, Sorted};
 use crate::table::{Batch, Bits, Column, Rows, SlotId};
 
 impl Orders for TopPlan {
@@ -50,7 +50,11 @@ pub(super) fn in_order(
     let parts = InParts::of((runner, batch), plan, &slots, &room)?;
     let mut seen = Seen::default();
     let mut last = None;
-    parts.runs().for_each(|run| seen.take(&Run::of(plan, run, &mut last)));
+    // All rows are one group where there are no keys.
+    let whole = plan.per.is_empty().then_some(Group { rows: batch.rows, first: 0 });
+    if whole.is_none() {
+        parts.runs().for_each(|run| seen.take(&Run::of(plan, run, &mut last)));
+    }
     let group = SlotId(width);
     let mut left = Sorted::new(&room, [&slots[..], &[group]].concat(), batch);
     let mut walk = Walk { plan, taken: 0, end: None, ties: Ties::default() };
@@ -58,14 +62,14 @@ pub(super) fn in_order(
     last = None;
     for (at, run) in parts.runs().enumerate() {
         let run = Run::of(plan, run, &mut last);
-        let (rows, firsts) = walk.stay(&run, |group| seen.group(at, group, &run));
+        let (rows, firsts) =
+            walk.stay(&run, |group| whole.unwrap_or_else(|| seen.group(at, group, &run)));
         for row in &rows {
             let number = run.numbers.units(*row as usize) as usize;
             stays[number / 64] |= 1 << (number % 64);
         }
         let rows = Rows::from(rows);
-        let mut columns: Vec<Column> =
-            run.others(plan).iter().map(|column| column.take(&rows)).collect();
+        let mut columns: Vec<Column> = run.held.iter().map(|column| column.take(&rows)).collect();
         columns.insert(slots.len(), Column::Integer(firsts.into()));
         left.push(&columns);
     }
@@ -74,15 +78,13 @@ pub(super) fn in_order(
     let mut sorted = Sorted::new(&room, slots.clone(), batch);
     if left.rows > 0 {
         let by_group = InParts::of((runner, &left), &ByGroup(group), &slots, &room)?;
-        // The group comes first, and the number of the row among those that stay.
-        by_group.runs().for_each(|run| sorted.push(&run[2..]));
+        by_group.runs().for_each(|run| sorted.push(&run.held));
     }
     Some((sorted.finish(width), Bits::of_words(stays, batch.rows), walk.ties))
 }
 
 /// Some rows in order.
 struct Run {
-    columns: Vec<Column>,
     /// Where each group of them begins, and the end of the last.
     groups: Vec<usize>,
     /// Whether the first group is that of the rows before.
@@ -90,14 +92,16 @@ struct Run {
     /// What is asked for of each row, and whether the greatest comes first.
     by: (Column, bool),
     numbers: Column,
+    /// The slots that are held of them, then where they came from.
+    held: Vec<Column>,
 }
 
 impl Run {
     /// `last` has the keys of the last row before, and gets those of the last of these.
-    fn of(plan: &TopPlan, columns: Vec<Column>, last: &mut Option<Vec<Column>>) -> Self {
-        let keys = &columns[..plan.per.len()];
-        let by = (columns[keys.len()].clone(), !plan.bottom);
-        let numbers = columns[keys.len() + 1 + plan.grain.len()].clone();
+    fn of(plan: &TopPlan, rows: InOrder, last: &mut Option<Vec<Column>>) -> Self {
+        let InOrder { by, numbers, held } = rows;
+        let keys = &by[..plan.per.len()];
+        let by = (by[keys.len()].clone(), !plan.bottom);
         let rows = numbers.len();
         let ascending = |keys: Vec<Column>| keys.into_iter().map(|key| (key, false)).collect();
         let own: Vec<(Column, bool)> = ascending(keys.to_vec());
@@ -110,12 +114,7 @@ impl Run {
             order(&ascending(both.collect()), 0, 1).is_eq()
         });
         *last = Some(keys.iter().map(|key| key.slice(rows - 1, 1)).collect());
-        Self { columns, groups, goes_on, by, numbers }
-    }
-
-    /// The slots that rows have, and where they came from.
-    fn others(&self, plan: &TopPlan) -> &[Column] {
-        &self.columns[plan.per.len() + 1 + plan.grain.len() + 1..]
+        Self { groups, goes_on, by, numbers, held }
     }
 
     /// How many rows a group has here, and the first of their numbers.

@@ -123,14 +123,19 @@ impl Scattered {
         })
     }
 
+    /// How many rows a part has.
+    pub fn rows(&self, part: usize) -> usize {
+        self.lots[part].iter().map(|lot| lot.rows).sum()
+    }
+
     /// The columns of a part, lot by lot.
-    pub fn lots(&self, part: usize) -> impl Iterator<Item = Vec<Column>> {
+    pub fn lots(&self, part: usize) -> impl DoubleEndedIterator<Item = Vec<Column>> {
         self.lots[part].iter().map(|lot| self.lot(lot))
     }
 
     /// All columns of a part.
     pub fn part(&self, part: usize) -> Vec<Column> {
-        let rows = self.lots[part].iter().map(|lot| lot.rows).sum();
+        let rows = self.rows(part);
         let mut all: Vec<GrowingColumn> =
             self.types.iter().map(|ty| GrowingColumn::new(*ty, rows)).collect();
         for lot in self.lots(part) {

@@ -1,15 +1,21 @@
-//! Rows in parts that follow each other in an order, where they have no room: each part is put in order by itself.
+//! Rows in order; where they have no room, in parts that follow each other, of which each is put in order by itself.
 
 use std::sync::atomic::{AtomicU64, Ordering};
 
 use rayon::prelude::*;
 
-use super::in_order;
+use super::StepRunner;
 use crate::aggregate::order;
-use crate::step::StepRunner;
 use crate::table::{
     AwayBuilder, Batch, Column, Held, Room, Rows, RowsBuilder, Scattered, SlotId, TableId, parts_of,
 };
+
+/// The rows of columns in their order; what ties stays as it stands.
+pub(super) fn in_order(by: &[(Column, bool)], rows: usize) -> Vec<u32> {
+    let mut all: Vec<u32> = (0..rows as u32).collect();
+    all.par_sort_by(|a, b| order(by, *a as usize, *b as usize));
+    all
+}
 
 /// So many rows of each part are looked at to see where it ends.
 const LOOKED_AT: usize = 64;
@@ -34,10 +40,25 @@ impl InParts {
     /// All rows, some at least: by what they are ordered, their numbers, these slots, and where they came from. Nothing where
     /// one cannot be worked; what divided by zero is counted only where none is.
     pub fn of(
+        runs: (&StepRunner<'_>, &Batch),
+        orders: &impl Orders,
+        slots: &[SlotId],
+        room: &Room,
+    ) -> Option<Self> {
+        let held = |_: &StepRunner<'_>, run: &Batch| {
+            let slots = slots.iter().map(|slot| run.slot(*slot).clone());
+            Some(slots.chain(run.origins.iter().map(|(_, rows)| rows.column())).collect())
+        };
+        Self::holding(runs, orders, slots, room, held)
+    }
+
+    /// The same with what is worked of each run of rows in place of slots that stand there.
+    pub fn holding(
         (runner, batch): (&StepRunner<'_>, &Batch),
         orders: &impl Orders,
         slots: &[SlotId],
         room: &Room,
+        held: impl Fn(&StepRunner<'_>, &Batch) -> Option<Vec<Column>>,
     ) -> Option<Self> {
         let count = parts_of(batch.rows, slots.len() + orders.slots().len() + 1, room);
         let ends =
@@ -50,8 +71,7 @@ impl InParts {
             let to = ends.parts_of(&by, run.rows);
             let mut columns: Vec<Column> = by.into_iter().map(|(by, _)| by).collect();
             columns.push(Rows::run(first as u32, run.rows).column());
-            columns.extend(slots.iter().map(|slot| run.slot(*slot).clone()));
-            columns.extend(run.origins.iter().map(|(_, rows)| rows.column()));
+            columns.extend(held(&own, &run)?);
             rows.send(&columns, &to);
         }
         runner.zeros.fetch_add(zeros.into_inner(), Ordering::Relaxed);
@@ -59,22 +79,54 @@ impl InParts {
     }
 
     /// All rows in order, some at a time.
-    pub fn runs(&self) -> impl Iterator<Item = Vec<Column>> {
-        (0..self.rows.parts()).flat_map(|part| -> Box<dyn Iterator<Item = Vec<Column>>> {
-            // Rows that are equal to the end of a part are in order.
-            if part % 2 == 1 {
-                return Box::new(self.rows.lots(part));
-            }
-            let columns = self.rows.part(part);
-            let keys = columns.iter().cloned().zip(self.by.iter().copied());
-            let rows = columns.first().map_or(0, Column::len);
-            let in_order = Rows::from(in_order(&keys.collect::<Vec<_>>(), rows));
-            let columns: Vec<Column> = columns.par_iter().map(|all| all.take(&in_order)).collect();
-            Box::new(Some(columns).filter(|_| rows > 0).into_iter())
-        })
+    pub fn runs(&self) -> impl Iterator<Item = InOrder> {
+        let run = |columns| InOrder::of(columns, self.by.len());
+        (0..self.rows.parts()).flat_map(|part| self.part(part)).map(run)
+    }
+
+    /// The same from the last to the first.
+    pub fn back(&self) -> impl Iterator<Item = InOrder> {
+        let run = |columns: Vec<Column>| {
+            let rows = columns.first().map_or(0, Column::len) as u32;
+            let back = (0..rows).rev().collect();
+            let columns = columns.iter().map(|column| column.take(&back)).collect();
+            InOrder::of(columns, self.by.len())
+        };
+        (0..self.rows.parts()).rev().flat_map(|part| self.part(part).rev()).map(run)
+    }
+
+    fn part(&self, part: usize) -> Box<dyn DoubleEndedIterator<Item = Vec<Column>> + '_> {
+        // Rows that are equal to the end of a part are in order.
+        if part % 2 == 1 {
+            return Box::new(self.rows.lots(part));
+        }
+        let columns = self.rows.part(part);
+        let keys = columns.iter().cloned().zip(self.by.iter().copied());
+        let rows = columns.first().map_or(0, Column::len);
+        let in_order = Rows::from(in_order(&keys.collect::<Vec<_>>(), rows));
+        let columns: Vec<Column> = columns.par_iter().map(|all| all.take(&in_order)).collect();
+        Box::new(Some(columns).filter(|_| rows > 0).into_iter())
     }
 }
 
+/// Some rows in order.
+pub(super) struct InOrder {
+    /// What they are ordered by.
+    pub by: Vec<Column>,
+    /// Which rows they were.
+    pub numbers: Column,
+    /// The slots that are held of them, then where they came from.
+    pub held: Vec<Column>,
+}
+
+impl InOrder {
+    /// Columns as they are sent to parts, the first of which are what rows are ordered by.
+    fn of(mut columns: Vec<Column>, by: usize) -> Self {
+        let held = columns.split_off(by + 1);
+        let mut numbers = columns.split_off(by);
+        Self { by: columns, numbers: numbers.remove(0), held }
+    }
+}
 /// What the parts of rows in order end with. What is less than an end, what is equal to it, and what is greater are three
 /// parts: many equal rows need no sorting.
 struct Ends {
@@ -137,7 +189,7 @@ impl Sorted {
         Self { slots, origins: origins.collect(), rows: 0 }
     }
 
-    /// Adds rows: the columns of slots, then where they came from.
+    /// Adds rows: the columns of slots, then where they came from, as rows in order have them.
     pub fn push(&mut self, columns: &[Column]) {
         let (columns, origins) = columns.split_at(self.slots.len());
         self.rows += columns.first().map_or(0, Column::len);
