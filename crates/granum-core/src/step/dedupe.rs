@@ -107,17 +107,17 @@ pub(super) fn copies(keys: &Keys) -> (Bits, Cut) {
 impl DedupeByPlan {
     /// One row for each key; rows with a blank key stay.
     pub(super) fn stays(&self, keys: &Keys, batch: &Batch) -> (Bits, Cut) {
-        let mut stays = vec![true; batch.rows];
+        let mut gone = vec![];
         let mut cut = Cut { by_key: true, blank_keys: keys.absent() as u64, ..Cut::default() };
         self.decide(keys, batch, |row, _, why| {
-            stays[row as usize] = false;
+            gone.push(row);
             *match why {
                 Why::Copy => &mut cut.copies,
                 Why::Tie => &mut cut.ties,
                 _ => &mut cut.older,
             } += 1;
         });
-        (stays.into(), cut)
+        (!&Bits::of(batch.rows, gone.into_iter()), cut)
     }
 
     /// Says of each row that goes which one of its key stays, and why. Of rows that are alone with their keys nothing is
@@ -128,35 +128,36 @@ impl DedupeByPlan {
         rows.sort_unstable();
         rows.dedup();
         let place = |row: u32| match rows.binary_search(&row) {
-            Ok(place) => place,
+            Ok(place) => place as u32,
             Err(_) => bug(format!("row {row} repeats no key")),
         };
-        let pairs: Vec<(usize, usize)> =
+        let pairs: Vec<(u32, u32)> =
             repeated.iter().map(|(row, first)| (place(*row), place(*first))).collect();
+        drop(repeated);
         let looked_at = Rows::from(rows.clone());
         let ranks = batch.rows_of(&self.ranks(), &looked_at);
         // The best row so far of each key that has several, by the key's first row; all by their places.
-        let mut best: Vec<Option<usize>> = vec![None; rows.len()];
+        let mut best: Vec<Option<u32>> = vec![None; rows.len()];
         for (row, first) in &pairs {
-            let winner = best[*first].get_or_insert(*first);
+            let winner = best[*first as usize].get_or_insert(*first);
             let wins = match &self.rule {
                 DedupeRule::First => false,
                 DedupeRule::Last => true,
-                DedupeRule::Best(best) => wins(best, &ranks, *row, *winner),
+                DedupeRule::Best(best) => wins(best, &ranks, *row as usize, *winner as usize),
             };
             if wins {
                 *winner = *row;
             }
         }
-        let whole = batch.rows_of(&self.copies, &looked_at);
-        let whole = Keys::new(whole, BlankKeys::Equal, rows.len());
-        let firsts = best.iter().enumerate().filter(|(_, winner)| winner.is_some());
+        let firsts = (0..).zip(&best).filter(|(_, winner)| winner.is_some());
         let firsts = firsts.map(|(first, _)| (first, first));
-        for (row, first) in pairs.iter().copied().chain(firsts) {
-            let winner = best[first].sure("the best row of a key");
-            let why = if row == winner {
-                continue;
-            } else if whole.equal(row, &whole, winner) {
+        let winner = |first: u32| best[first as usize].sure("the best row of a key");
+        let losers = pairs.iter().copied().chain(firsts);
+        let losers = losers.map(|(row, first)| (row as usize, winner(first) as usize));
+        let losers: Vec<(usize, usize)> = losers.filter(|(row, winner)| row != winner).collect();
+        let equal = self.equal(batch, &looked_at, &losers);
+        for (&(row, winner), equal) in losers.iter().zip(equal) {
+            let why = if equal {
                 Why::Copy
             } else if ranks.is_empty() || !ties(&ranks, row, winner) {
                 Why::OtherVersion
@@ -165,6 +166,19 @@ impl DedupeByPlan {
             };
             goes(rows[row], rows[winner], why);
         }
+    }
+
+    /// Whether pairs of rows, by their places among those that are looked at, are copies. One column after the other is got.
+    fn equal(&self, batch: &Batch, looked_at: &Rows, pairs: &[(usize, usize)]) -> Vec<bool> {
+        let mut equal = vec![true; pairs.len()];
+        for slot in &self.copies {
+            let column = batch.rows_of(&[*slot], looked_at);
+            let column = Keys::new(column, BlankKeys::Equal, looked_at.len());
+            for (equal, (row, other)) in equal.iter_mut().zip(pairs) {
+                *equal &= column.equal(*row, &column, *other);
+            }
+        }
+        equal
     }
 }
 

@@ -1,5 +1,6 @@
 //! Rows in order; where they have no room, in parts that follow each other, of which each is put in order by itself.
 
+use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 
 use rayon::prelude::*;
@@ -7,7 +8,8 @@ use rayon::prelude::*;
 use super::StepRunner;
 use crate::aggregate::order;
 use crate::table::{
-    AwayBuilder, Batch, Column, Held, Room, Rows, RowsBuilder, Scattered, SlotId, TableId, parts_of,
+    AwayBuilder, Batch, Column, Held, Room, RoomFile, Rows, RowsBuilder, Scattered, SlotId,
+    TableId, parts_of,
 };
 
 /// The rows of columns in their order; what ties stays as it stands.
@@ -174,8 +176,14 @@ impl Ends {
     }
 }
 
+/// What part of the room is for where sorted rows came from.
+const ORIGINS: u64 = 16;
+
 /// Rows that come in order and go away.
 pub(super) struct Sorted {
+    file: Arc<RoomFile>,
+    /// Where rows came from takes no more bytes than these: it goes away as well.
+    most: usize,
     slots: Vec<(SlotId, AwayBuilder)>,
     origins: Vec<(TableId, RowsBuilder)>,
     rows: usize,
@@ -186,7 +194,8 @@ impl Sorted {
         let file = room.file();
         let slots = slots.into_iter().map(|slot| (slot, AwayBuilder::new(&file))).collect();
         let origins = batch.origins.iter().map(|(id, _)| (*id, RowsBuilder::default()));
-        Self { slots, origins: origins.collect(), rows: 0 }
+        let most = (room.limit() / ORIGINS) as usize;
+        Self { file, most, slots, origins: origins.collect(), rows: 0 }
     }
 
     /// Adds rows: the columns of slots, then where they came from, as rows in order have them.
@@ -197,6 +206,9 @@ impl Sorted {
         slots.for_each(|((_, all), more)| all.push(more));
         for ((_, all), more) in self.origins.iter_mut().zip(origins) {
             all.append(&(0..more.len()).map(|row| more.units(row) as u32).collect());
+            if all.bytes_held() > self.most {
+                all.put_away(&self.file);
+            }
         }
     }
 

@@ -110,7 +110,9 @@ impl Away {
         if !wanted.is_sorted() {
             wanted.sort_unstable();
         }
-        let mut parts = vec![];
+        // Each part is copied at once: texts of one would keep the texts of its block.
+        let mut parts = GrowingColumn::new(Type::Blank, wanted.len());
+        let mut only = None;
         // For each row that is asked for its place among those that are found.
         let mut places: Vec<Option<u32>> = vec![None; rows.len()];
         let mut found = 0;
@@ -120,14 +122,19 @@ impl Away {
             let block = &self.0.blocks[at];
             let here = rest.partition_point(|(row, _)| (*row as usize) < block.first + block.rows);
             let own: Rows = rest[..here].iter().map(|(row, _)| row - block.first as u32).collect();
-            parts.push(self.block(at).take(&own));
+            let part = self.block(at).take(&own);
+            if here == wanted.len() {
+                only = Some(part);
+            } else {
+                parts.append(&part);
+            }
             for (_, to) in &rest[..here] {
                 places[*to as usize] = Some(found);
                 found += 1;
             }
             rest = &rest[here..];
         }
-        let found = self.typed(Column::concat(&parts));
+        let found = self.typed(only.unwrap_or_else(|| parts.finish()));
         if places.iter().enumerate().all(|(at, place)| *place == Some(at as u32)) {
             return found;
         }
