@@ -2,7 +2,7 @@
 
 use rayon::prelude::*;
 
-use super::ordered::counting;
+use super::pairs::counting;
 use super::{AggregateFunction, GroupFailure, Groups, Values};
 use crate::link::compare;
 use crate::table::{Column, Fixed, Present, Rows};

@@ -3,36 +3,14 @@
 use std::cmp::Ordering;
 use std::collections::{BTreeMap, HashSet};
 
-use super::pairs::{counting_pairs, different};
+use super::pairs::{counting, different, first_of_each};
 use super::{AggregateFunction, GroupFailure, Groups, Values};
 use crate::expr::texts;
-use crate::link::{BlankKeys, KeyTable, Keys, compare};
-use crate::table::{Bits, Column, Rows};
+use crate::link::compare;
+use crate::table::{Column, Rows};
 
 /// Values are named up to this many.
 const NAMED: usize = 3;
-
-/// The rows that count and have a value.
-pub(super) fn counting(values: &Values, groups: &Groups) -> Bits {
-    let present = values.value.as_ref().and_then(Column::present);
-    Bits::collect(groups.rows(), |row| {
-        present.as_ref().is_none_or(|present| present.has(row))
-            && values.counts(row)
-            && groups.of(row).is_some()
-    })
-}
-
-/// The rows of each group that have a value which no row of the group above has.
-pub(super) fn first_of_each(values: &Values, groups: &Groups) -> Bits {
-    let (rows, columns) = counting_pairs(values, groups);
-    let table = KeyTable::build(&Keys::new(columns, BlankKeys::Apart, rows.len()));
-    let mut firsts = vec![false; groups.rows()];
-    rows.numbers().for_each(|row| firsts[row as usize] = true);
-    for (repeat, _) in &table.repeats {
-        firsts[rows.row(*repeat as usize)] = false;
-    }
-    Bits::from(firsts)
-}
 
 /// Of rows that are all one group, those that the aggregate can depend on, in their order.
 pub(super) fn needed(values: Values, rows: usize) -> Values {

@@ -1,11 +1,21 @@
 //! The values of groups, each once: what counts of different values and ranks are worked of.
 
-use super::ordered::{counting, first_of_each};
 use super::{Groups, Values, number};
-use crate::table::{Column, Rows};
+use crate::link::{BlankKeys, KeyTable, Keys};
+use crate::table::{Bits, Column, Rows};
+
+/// The rows that count and have a value.
+pub(super) fn counting(values: &Values, groups: &Groups) -> Bits {
+    let present = values.value.as_ref().and_then(Column::present);
+    Bits::collect(groups.rows(), |row| {
+        present.as_ref().is_none_or(|present| present.has(row))
+            && values.counts(row)
+            && groups.of(row).is_some()
+    })
+}
 
 /// The rows that count and have a value, with their groups and values.
-pub(super) fn counting_pairs(values: &Values, groups: &Groups) -> (Rows, Vec<Column>) {
+fn counting_pairs(values: &Values, groups: &Groups) -> (Rows, Vec<Column>) {
     let rows = counting_rows(values, groups);
     let value = values.value.clone().unwrap_or(Column::Blank(groups.rows()));
     let pairs = vec![groups.column(), value];
@@ -27,6 +37,18 @@ fn counting_rows(values: &Values, groups: &Groups) -> Rows {
         return Rows::same(groups.rows());
     }
     counting.rows().map(|row| row as u32).collect()
+}
+
+/// The rows of each group that have a value which no row of the group above has.
+pub(super) fn first_of_each(values: &Values, groups: &Groups) -> Bits {
+    let (rows, columns) = counting_pairs(values, groups);
+    let table = KeyTable::build(&Keys::new(columns, BlankKeys::Apart, rows.len()));
+    let mut firsts = vec![false; groups.rows()];
+    rows.numbers().for_each(|row| firsts[row as usize] = true);
+    for (repeat, _) in &table.repeats {
+        firsts[rows.row(*repeat as usize)] = false;
+    }
+    Bits::from(firsts)
 }
 
 /// The rows that a count of different values needs: of each value of a group the first.

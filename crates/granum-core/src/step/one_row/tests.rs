@@ -146,3 +146,80 @@ fn months_of_several_years_are_told_wherever_the_years_came() {
     assert_eq!(told(&[moments]), Some(("month".to_owned(), (2024, 2025))));
     assert_eq!(told(&[Column::Integer(vec![2024, 2025].into())]), None);
 }
+
+/// Pairs of all rows in lots of which each pair comes once: the value, and how often it is there.
+fn in_lots(lots: &[(Column, &[i64])]) -> Scattered {
+    let mut away = Scattered::new(&Shelf::room(0, usize::MAX), 1);
+    for (values, often) in lots {
+        let often = Column::Integer(often.to_vec().into()).narrowed();
+        away.send(&[values.clone(), often], &vec![0; values.len()]);
+    }
+    away
+}
+
+fn of_all(function: AggregateFunction, ty: Type, lots: &[(Column, &[i64])]) -> Scalar {
+    let away = in_lots(lots);
+    let found = ranked((function, ty), (&[], 1), &Lots::Away(&away, 0..1)).unwrap();
+    assert_eq!(found.len(), 1);
+    found.scalar(0)
+}
+
+const MIDDLE: AggregateFunction = AggregateFunction::Median;
+
+#[test]
+fn the_middle_of_many_is_where_their_counts_say() {
+    let decimal = |units: &[i128]| Column::decimal(units.to_vec(), None, Scale(2));
+    let ty = Type::Decimal(Scale(3));
+    let middle = |lots: &[(Column, &[i64])]| of_all(MIDDLE, ty, lots).to_string();
+    // Of two in the middle that come from several lots, their mean with a place more.
+    assert_eq!(middle(&[(decimal(&[100, 300]), &[1, 1])]), "2.000");
+    assert_eq!(middle(&[(decimal(&[101]), &[5]), (decimal(&[102]), &[5])]), "1.015");
+    assert_eq!(middle(&[(decimal(&[101]), &[5]), (decimal(&[102]), &[4])]), "1.010");
+    // A million of one, and as many on both sides, one by one: more than are looked at at once.
+    let beside: Vec<i128> = (0..40).chain(60..100).collect();
+    let ones = vec![1; beside.len()];
+    let lots = [(decimal(&beside), ones.as_slice()), (decimal(&[50]), &[1_000_000])];
+    assert_eq!(middle(&lots), "0.500");
+    // The same one by one, and the middle between the last of one lot and the first of another.
+    let upper: Vec<i128> = (20..40).collect();
+    let lower: Vec<i128> = (0..20).collect();
+    let lots = [(decimal(&upper), &ones[..20]), (decimal(&lower), &ones[..20])];
+    assert_eq!(middle(&lots), "0.195");
+}
+
+#[test]
+fn ranks_are_of_texts_and_days_as_well_and_of_nothing_blank() {
+    let text = |texts: &[&str]| Column::Text(texts.iter().copied().map(Some).collect());
+    let percentile = |part| AggregateFunction::Percentile(Percent { units: part, scale: 0 });
+    let words: Vec<String> = (0..30).map(|at| format!("word {at:02} of the long list")).collect();
+    let words: Vec<&str> = words.iter().map(String::as_str).collect();
+    let lots = [(text(&words[10..]), [1; 20].as_slice()), (text(&words[..10]), &[3; 10])];
+    let at = |part| of_all(percentile(part), Type::Text, &lots).to_string();
+    assert_eq!(
+        [at(1), at(50), at(60), at(62), at(100)],
+        [words[0], words[8], words[9], words[10], words[29]]
+    );
+    let days = Column::Date((1..=4).map(Some).collect());
+    assert_eq!(of_all(MIDDLE, Type::Date, &[(days, &[1; 4])]), Scalar::Date(2));
+    assert_eq!(of_all(MIDDLE, Type::Date, &[]), Scalar::Blank);
+    // Of groups those without a value have none.
+    let keys = Column::Integer(vec![7, 8, 9].into());
+    let pairs =
+        [Column::Integer(vec![9, 7].into()), text(&["b", "a"]), Column::Integer(vec![2, 1].into())];
+    let found = ranked((percentile(50), Type::Text), (&[keys], 3), &Lots::Here(&pairs)).unwrap();
+    let found: Vec<String> = (0..3).map(|row| found.scalar(row).to_string()).collect();
+    assert_eq!(found, ["a", "blank", "b"]);
+}
+
+#[test]
+fn a_middle_of_too_many_digits_is_told_with_its_group() {
+    let most = 10_i128.pow(38) - 1;
+    let keys = Column::Integer(vec![1, 2].into());
+    let pairs = [
+        Column::Integer(vec![1, 2, 2].into()),
+        Column::decimal(vec![5, most, most - 1], None, Scale(0)),
+        Column::Integer(vec![1, 1, 1].into()),
+    ];
+    let found = ranked((MIDDLE, Type::Decimal(Scale(1))), (&[keys], 2), &Lots::Here(&pairs));
+    assert_eq!(found.err(), Some(GroupFailure::Overflow { group: 1 }));
+}
