@@ -42,6 +42,24 @@ impl Groups {
         Self { of: GroupOf::Each(index.clone()), rows: index.len(), count }
     }
 
+    /// The groups of rows by their keys, the first of `columns`: each is the row of `keys` that has these, of which there
+    /// are `count`, all different; without keys all rows are one. What has none of them is of none.
+    pub fn among(keys: &[Column], count: usize, columns: &[Column], rows: usize) -> Self {
+        if keys.is_empty() {
+            return Self::one(rows);
+        }
+        let both = keys.iter().zip(columns);
+        let both = both.map(|(own, other)| Column::concat(&[own.clone(), other.clone()]));
+        let (groups, _) = number(both.collect(), count + rows);
+        // Groups are different from each other, so each has the number of its row.
+        let of = groups.array().slice(count, rows);
+        if groups.count == count {
+            return Self::led_to(&of, count);
+        }
+        let of = of.iter().map(|group| group.filter(|group| (*group as usize) < count));
+        Self::led_to(&of.collect(), count)
+    }
+
     /// The groups of rows that lead to these rows.
     pub fn through(&self, leads: &Rows) -> Self {
         let of = leads.iter().map(|row| self.of(row? as usize).map(|group| group as u32));

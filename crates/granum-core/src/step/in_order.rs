@@ -81,18 +81,18 @@ impl InParts {
     }
 
     /// All rows in order, some at a time.
-    pub fn runs(&self) -> impl Iterator<Item = InOrder> {
-        let run = |columns| InOrder::of(columns, self.by.len());
+    pub fn runs(&self) -> impl Iterator<Item = SortedRun> {
+        let run = |columns| SortedRun::of(columns, self.by.len());
         (0..self.rows.parts()).flat_map(|part| self.part(part)).map(run)
     }
 
     /// The same from the last to the first.
-    pub fn back(&self) -> impl Iterator<Item = InOrder> {
+    pub fn back(&self) -> impl Iterator<Item = SortedRun> {
         let run = |columns: Vec<Column>| {
             let rows = columns.first().map_or(0, Column::len) as u32;
             let back = (0..rows).rev().collect();
             let columns = columns.iter().map(|column| column.take(&back)).collect();
-            InOrder::of(columns, self.by.len())
+            SortedRun::of(columns, self.by.len())
         };
         (0..self.rows.parts()).rev().flat_map(|part| self.part(part).rev()).map(run)
     }
@@ -112,7 +112,7 @@ impl InParts {
 }
 
 /// Some rows in order.
-pub(super) struct InOrder {
+pub(super) struct SortedRun {
     /// What they are ordered by.
     pub by: Vec<Column>,
     /// Which rows they were.
@@ -121,7 +121,7 @@ pub(super) struct InOrder {
     pub held: Vec<Column>,
 }
 
-impl InOrder {
+impl SortedRun {
     /// Columns as they are sent to parts, the first of which are what rows are ordered by.
     fn of(mut columns: Vec<Column>, by: usize) -> Self {
         let held = columns.split_off(by + 1);

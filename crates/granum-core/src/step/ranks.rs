@@ -12,8 +12,8 @@ use std::ops::Range;
 use rayon::prelude::*;
 
 use crate::aggregate::{
-    AggregateFunction, GroupFailure, Groups, Values, at_ranks, counted, mostly_different, number,
-    of_ranks, ranks,
+    AggregateFunction, GroupFailure, Groups, Values, at_ranks, counted, mostly_different, of_ranks,
+    ranks,
 };
 use crate::link::compare;
 use crate::resolve::AggregatePlan;
@@ -178,19 +178,8 @@ impl Iterator for Runs<'_> {
         }
         let mut columns = Column::concat_each(&some);
         let (often, value) = (columns.pop()?, columns.pop()?);
-        let groups = if self.keys.is_empty() {
-            Groups::one(rows)
-        } else {
-            let both = self.keys.iter().zip(&columns);
-            let both = both.map(|(own, more)| Column::concat(&[own.clone(), more.clone()]));
-            let (groups, _) = number(both.collect(), self.count + rows);
-            // Groups are different from each other, so each has the number of its row. What is on a disk that breaks is of
-            // none of them.
-            let own = groups.slice(self.count, rows);
-            let of = |row| own.of(row).filter(|group| *group < self.count);
-            let own: Rows = (0..rows).map(|row| of(row).map(|group| group as u32)).collect();
-            Groups::led_to(&own, self.count)
-        };
+        // What is on a disk that breaks is of none of them.
+        let groups = Groups::among(self.keys, self.count, &columns, rows);
         Some(Run { groups, value, often })
     }
 }

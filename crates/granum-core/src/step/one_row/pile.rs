@@ -152,11 +152,7 @@ fn summed(mut rows: Piece) -> Piece {
 
 /// How many different values each of `count` groups has, of which these are the keys.
 pub(super) fn different_in(keys: &[Column], count: usize, pairs: &Piece) -> Column {
-    // Groups are different from each other, so each has the number of its row.
-    let both = keys.iter().zip(&pairs.columns);
-    let both = both.map(|(own, other)| Column::concat(&[own.clone(), other.clone()])).collect();
-    let (groups, _) = number(both, count + pairs.count);
-    counted(pairs, &Groups::led_to(&groups.array().slice(count, pairs.count), count))
+    counted(pairs, &Groups::among(keys, count, &pairs.columns, pairs.count))
 }
 
 /// Keys, and how many different values rows have that have these: of pairs that are there once.
@@ -173,13 +169,11 @@ pub(super) fn counts_in(keys: &[Column], count: usize, counts: &[Column]) -> Col
     let Some((counts, others)) = counts.split_last() else {
         return Column::Integer(vec![0; count].into());
     };
-    let both = keys.iter().zip(others);
-    let both = both.map(|(own, other)| Column::concat(&[own.clone(), other.clone()])).collect();
-    let (groups, _) = number(both, count + counts.len());
+    let groups = Groups::among(keys, count, others, counts.len());
     let mut sums = vec![0_i64; count];
     for row in 0..counts.len() {
-        if let Some(sum) = groups.of(count + row).and_then(|group| sums.get_mut(group)) {
-            *sum += counts.units(row) as i64;
+        if let Some(group) = groups.of(row) {
+            sums[group] += counts.units(row) as i64;
         }
     }
     Column::Integer(sums.into())

@@ -7,7 +7,7 @@ use super::{Ties, Work};
 use crate::aggregate::order;
 use crate::resolve::TopPlan;
 use crate::step::StepRunner;
-use crate::step::in_order::{InOrder, InParts, Orders, Sorted};
+use crate::step::in_order::{InParts, Orders, Sorted, SortedRun};
 use crate::table::{Batch, Bits, Column, Rows, SlotId};
 
 impl Orders for TopPlan {
@@ -98,8 +98,8 @@ struct Run {
 
 impl Run {
     /// `last` has the keys of the last row before, and gets those of the last of these.
-    fn of(plan: &TopPlan, rows: InOrder, last: &mut Option<Vec<Column>>) -> Self {
-        let InOrder { by, numbers, held } = rows;
+    fn of(plan: &TopPlan, rows: SortedRun, last: &mut Option<Vec<Column>>) -> Self {
+        let SortedRun { by, numbers, held } = rows;
         let keys = &by[..plan.per.len()];
         let by = (by[keys.len()].clone(), !plan.bottom);
         let rows = numbers.len();
