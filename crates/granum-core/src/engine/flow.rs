@@ -13,7 +13,7 @@ use super::feed::{Feed, first_rows};
 use super::leaf::{Collected, Together};
 use super::passing::{Passed, Way, encoded, run, through};
 use super::read::Reading;
-use super::room::{held, keep_within, put_rows_away, rows_together};
+use super::room::{held, keep_within, make_way, put_rows_away, rows_together};
 use super::sums::TableSum;
 use super::tree::{End, Leaf, Segment, Spot, Tree};
 use super::waiting::LeafKind;
@@ -189,6 +189,7 @@ impl TreeRun<'_> {
             // While these rows are put below those before them, the next are read.
             let (read, places) = (&feed, &mut self.places);
             collected.iter_mut().for_each(|collected| collected.foresee(read, most));
+            context.room.iter().for_each(|room| make_way(room, here, &mut collected));
             let ((), next) = rayon::join(
                 || collected.par_iter_mut().for_each(Collected::lay),
                 || feed.window(context, places.as_mut()),

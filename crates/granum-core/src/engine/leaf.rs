@@ -80,6 +80,18 @@ impl<'p> Collected<'p> {
         }
     }
 
+    /// Puts columns away that have no room while they go over to where there is place for what came. Gives how many bytes are
+    /// left.
+    pub fn make_way(&mut self, room: &Room, left: u64) -> u64 {
+        match self {
+            Self::Rows { stack, parts, file, .. } => {
+                let file = || Arc::clone(file.get_or_insert_with(|| room.file()));
+                stack.make_way(parts, left, file)
+            }
+            Self::Groups { .. } => left,
+        }
+    }
+
     /// Puts what came below what was there.
     pub fn lay(&mut self) {
         if let Self::Rows { stack, parts, room, before, .. } = self {

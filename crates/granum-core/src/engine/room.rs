@@ -124,3 +124,11 @@ pub(super) fn keep_within(room: &Room, held: u64, collected: &mut [Collected<'_>
         }
     }
 }
+
+/// Columns of rows that come together go over to where there is more place, now and then: those go away for which there is no
+/// room beside what is `held` until they have.
+pub(super) fn make_way(room: &Room, held: u64, collected: &mut [Collected<'_>]) {
+    let all = held + collected.iter().map(Collected::bytes_held).sum::<u64>();
+    let left = room.limit().saturating_sub(all);
+    collected.iter_mut().fold(left, |left, collected| collected.make_way(room, left));
+}

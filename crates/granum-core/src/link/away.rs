@@ -36,10 +36,7 @@ type Entry = (u128, u32);
 pub(super) fn repeated(keys: &Keys) -> Repeated {
     let Some(file) = keys.file() else { bug("keys that are here are sent into parts") };
     let parts = Parts::of(keys, count(keys.rows()), file.room());
-    let repeats = |part: usize| {
-        let entries = parts.sorted(part);
-        repeats(&entries)
-    };
+    let repeats = |part: usize| repeats(&parts.sorted(part).all);
     in_order((0..parts.len()).into_par_iter().map(repeats).collect())
 }
 
@@ -63,7 +60,7 @@ fn link_and(
     let Some(file) = keys.file() else { bug("keys that are here are sent into parts") };
     let count = count(from.rows().max(keys.rows()));
     let parts_of = |keys| Parts::of(keys, count, file.room());
-    let (from_parts, parts) = (parts_of(from), parts_of(keys));
+    let (from_parts, parts) = rayon::join(|| parts_of(from), || parts_of(keys));
     // Where rows lead, by the runs that they stand in.
     let span = PIECE * from.rows().div_ceil(PIECE).div_ceil(RUNS).max(1);
     let mut windows = Scattered::new(file.room(), from.rows().div_ceil(span));
@@ -72,7 +69,7 @@ fn link_and(
     for first in (0..count).step_by(at_a_time) {
         let linked = (first..count.min(first + at_a_time)).into_par_iter().map(|part| {
             let entries = parts.sorted(part);
-            (led(&from_parts.sorted(part), &entries), beside(&entries))
+            (led(&from_parts.entries(part), &entries), beside(&entries.all))
         });
         for (led, repeats) in linked.collect::<Vec<_>>() {
             let to: Vec<u32> = led.iter().map(|(row, _)| row / span as u32).collect();
@@ -110,22 +107,60 @@ fn repeats(entries: &[Entry]) -> Repeated {
     runs.flat_map(|run| run[1..].iter().map(|(_, row)| (*row, run[0].1))).collect()
 }
 
-/// Entries in order, each with the first of the others that has its fingerprint, by their rows.
-fn led(from: &[Entry], to: &[Entry]) -> Vec<(u32, u32)> {
-    let mut led = vec![];
-    let mut at = 0;
-    for (key, row) in from {
-        while to.get(at).is_some_and(|(other, _)| other < key) {
-            at += 1;
+/// The rows of entries, each with the first row of the others that has its fingerprint.
+fn led(from: &[Entry], to: &Sorted) -> Vec<(u32, u32)> {
+    from.iter().filter_map(|(key, row)| Some((*row, to.first(*key)?))).collect()
+}
+
+/// The entries of a part by their fingerprints, those of one fingerprint by their rows.
+struct Sorted {
+    all: Vec<Entry>,
+    /// Where those begin that have equal bits behind those of the part; in the end how many there are.
+    starts: Vec<u32>,
+    /// How many bits say which part it is.
+    part_bits: u32,
+}
+
+impl Sorted {
+    /// Fingerprints are spread evenly, so that a few bits of them say nearly where they come.
+    fn of(entries: &[Entry], part_bits: u32) -> Self {
+        let runs = entries.len().max(1).next_power_of_two();
+        let mut sorted = Self { all: vec![], starts: vec![0; runs + 1], part_bits };
+        entries.iter().for_each(|(key, _)| {
+            let run = sorted.run(*key);
+            sorted.starts[run + 1] += 1;
+        });
+        (0..runs).for_each(|run| sorted.starts[run + 1] += sorted.starts[run]);
+        let mut next = sorted.starts.clone();
+        let mut all = vec![(0, 0); entries.len()];
+        for entry in entries {
+            let next = &mut next[sorted.run(entry.0)];
+            all[*next as usize] = *entry;
+            *next += 1;
         }
-        // It stays at the first of those that are equal.
-        if let Some((other, first)) = to.get(at)
-            && other == key
-        {
-            led.push((*row, *first));
+        for run in sorted.starts.windows(2) {
+            let own = &mut all[run[0] as usize..run[1] as usize];
+            if own.len() > 1 {
+                own.sort_unstable();
+            }
         }
+        Self { all, ..sorted }
     }
-    led
+
+    /// Which of its runs a fingerprint is in.
+    fn run(&self, key: u128) -> usize {
+        let runs = self.starts.len() - 1;
+        let own = (key << self.part_bits >> 64) as u64;
+        own.checked_shr(64 - runs.trailing_zeros()).unwrap_or(0) as usize
+    }
+
+    /// The first row that has a fingerprint.
+    fn first(&self, key: u128) -> Option<u32> {
+        let run = self.run(key);
+        let own = &self.all[self.starts[run] as usize..self.starts[run + 1] as usize];
+        let (found, row) = own.get(own.partition_point(|(other, _)| *other < key))?;
+        (*found == key).then_some(*row)
+    }
 }
 
 /// The rows of keys in parts by the highest bits of their fingerprints, on a disk. Rows without a key are left out.
@@ -179,9 +214,13 @@ impl Parts {
         self.lots.len()
     }
 
-    /// The entries of a part by their fingerprints, those of one fingerprint by their rows; none that cannot be got,
-    /// which the room notes.
-    fn sorted(&self, part: usize) -> Vec<Entry> {
+    /// The entries of a part in order.
+    fn sorted(&self, part: usize) -> Sorted {
+        Sorted::of(&self.entries(part), self.len().trailing_zeros())
+    }
+
+    /// The entries of a part by their rows; none that cannot be got, which the room notes.
+    fn entries(&self, part: usize) -> Vec<Entry> {
         let bytes: usize = self.lots[part].iter().map(|(_, length)| length).sum();
         let mut entries = Vec::with_capacity(bytes / ENTRY);
         for (at, length) in &self.lots[part] {
@@ -192,7 +231,6 @@ impl Parts {
                 (entry[..16].try_into().map_or(0, u128::from_le_bytes), number)
             }));
         }
-        entries.sort_unstable();
         entries
     }
 }

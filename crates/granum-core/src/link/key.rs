@@ -48,19 +48,22 @@ impl Keys {
         if !away.iter().any(Held::is_away) {
             return Self::new(away.iter().map(Held::whole).collect(), blank, rows);
         }
-        let mut keys = Self { columns: vec![], away, blank, present: None, rows };
-        if blank == BlankKeys::Apart {
-            let mut present = PresentBuilder::default();
+        let mut present = None;
+        let perhaps_blank: Vec<Held> =
+            away.iter().filter(|held| !held.is_full()).cloned().collect();
+        if blank == BlankKeys::Apart && !perhaps_blank.is_empty() {
+            let mut all = PresentBuilder::default();
             for first in (0..rows).step_by(PIECE) {
-                let run = keys.slice(first, PIECE.min(rows - first));
-                match &run.present {
-                    Some(some) => present.append(some),
-                    None => present.push_all(run.rows, true),
+                let count = PIECE.min(rows - first);
+                let run = perhaps_blank.iter().map(|held| held.slice(first, count).whole());
+                match Self::new(run.collect(), blank, count).present {
+                    Some(some) => all.append(&some),
+                    None => all.push_all(count, true),
                 }
             }
-            keys.present = present.finish();
+            present = all.finish();
         }
-        keys
+        Self { columns: vec![], away, blank, present, rows }
     }
 
     /// Whether columns are away: then runs and rows are taken of them, and nothing else is asked.

@@ -180,6 +180,34 @@ impl GrowingColumn {
         }
     }
 
+    /// The bytes that its values would stand in anew, beside those that they stand in, if these parts came, `more` rows: none
+    /// where there is room for them behind. Texts stay where they are.
+    pub fn moved_by<'a>(&self, more: usize, parts: impl Iterator<Item = &'a Column>) -> usize {
+        fn anew<N>(all: &Vec<N>, more: usize) -> usize {
+            if more <= all.capacity() - all.len() { 0 } else { (all.len() + more) * size_of::<N>() }
+        }
+        match &self.arrays {
+            Growing::Blank(_) | Growing::Text(_) | Growing::Boolean(_) => 0,
+            Growing::Integer(all) => {
+                let parts = parts.filter_map(|part| match part {
+                    Column::Integer(part) => Some(part),
+                    _ => None,
+                });
+                all.moved_by(more, parts)
+            }
+            Growing::Decimal(all, _) => {
+                let parts = parts.filter_map(|part| match part {
+                    Column::Decimal(part, _) => Some(part),
+                    _ => None,
+                });
+                all.moved_by(more, parts)
+            }
+            Growing::Number(all) => anew(all, more),
+            Growing::Date(all) => anew(all, more),
+            Growing::DateTime(all) => anew(all, more),
+        }
+    }
+
     /// The bytes that it holds, about.
     pub fn bytes_held(&self) -> usize {
         match &self.arrays {

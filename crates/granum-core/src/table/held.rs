@@ -82,6 +82,15 @@ impl Held {
         }
     }
 
+    /// Whether none of its rows is blank, as far as is known without getting it.
+    pub fn is_full(&self) -> bool {
+        match self {
+            Self::Own(column) => column.blanks() == 0,
+            Self::Seen { column, rows } => column.blanks() + rows.blanks() == 0,
+            Self::Away { column, rows } => column.blanks() + rows.blanks() == 0,
+        }
+    }
+
     /// Whether it has to be got before it can be looked at.
     pub fn is_away(&self) -> bool {
         matches!(self, Self::Away { .. })

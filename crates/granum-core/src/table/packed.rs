@@ -141,14 +141,28 @@ impl Packed {
         if !self.has_away() {
             return self.take_here(rows);
         }
-        let mut wanted: Vec<(u32, u32)> = vec![];
-        wanted.extend((0..).zip(rows.iter()).filter_map(|(at, row)| Some((row?, at))));
-        wanted.sort_unstable();
-        let mut taken = vec![None; rows.len()];
-        for (row, at) in wanted {
-            taken[at as usize] = self.get(row as usize);
+        // Each row in the upper half, and in the lower its place among those that are asked for.
+        let mut wanted: Vec<u64> = vec![];
+        for (at, row) in (0_u64..).zip(rows.iter()) {
+            wanted.extend(row.map(|row| u64::from(row) << 32 | at));
         }
-        taken.into()
+        if !wanted.is_sorted() {
+            wanted.sort_unstable();
+        }
+        let most = wanted.last().map_or(0, |wanted| (wanted >> 32) as usize);
+        assert!(most < self.rows.max(1), "row {most} of {}", self.rows);
+        let place = |wanted: &u64| self.from + (wanted >> 32) as usize;
+        let mut found = Vec::with_capacity(wanted.len());
+        for own in wanted.chunk_by(|one, next| place(one) / PIECE == place(next) / PIECE) {
+            let piece = place(&own[0]) / PIECE;
+            self.pieces[piece].take(own.iter().map(|one| place(one) - piece * PIECE), &mut found);
+        }
+        // What stands under a blank is any number.
+        let mut taken = vec![0; rows.len()];
+        for (wanted, row) in wanted.iter().zip(found) {
+            taken[*wanted as u32 as usize] = row;
+        }
+        Fixed::new(taken, named(self.present.as_ref(), rows))
     }
 }
 
@@ -284,9 +298,8 @@ impl Piece {
             Self::One(least, own) => out.extend(places.map(|at| least + u32::from(own[at]))),
             Self::Two(least, own) => out.extend(places.map(|at| least + u32::from(own[at]))),
             Self::All(own) => out.extend(places.map(|at| own[at])),
-            Self::Runs(..) | Self::Either(..) | Self::Away(_) => {
-                out.extend(places.map(|at| self.value(at)));
-            }
+            Self::Runs(..) | Self::Either(..) => out.extend(places.map(|at| self.value(at))),
+            Self::Away(away) => away.here().take(places, out),
         }
     }
 

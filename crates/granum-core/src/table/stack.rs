@@ -96,6 +96,34 @@ impl Stack {
         self.fed.put_away(file);
     }
 
+    /// Puts those columns away for which `left` bytes are too few while they go over to where these batches have room behind
+    /// them as well. Gives how many bytes are left.
+    pub fn make_way(
+        &mut self,
+        parts: &[Batch],
+        mut left: u64,
+        mut file: impl FnMut() -> Arc<RoomFile>,
+    ) -> u64 {
+        /// What goes over takes no more than so many times the bytes that it took.
+        const WIDER: u64 = 16;
+        if WIDER * self.bytes_held() as u64 <= left {
+            return left;
+        }
+        let (here, more) = (self.rows - self.away, parts.iter().map(|part| part.rows).sum());
+        for (slot, laid) in self.slots.iter_mut().enumerate() {
+            let Laid::Anew(growing) = laid else { continue };
+            let parts =
+                parts.iter().map(|part| part.slots[slot].as_ref().sure("a slot of a batch"));
+            let moved = growing.here.moved_by(more, parts) as u64;
+            if moved > left && growing.here.bytes_held() > 0 {
+                growing.put_away(&file(), here);
+            } else {
+                left = left.saturating_sub(moved);
+            }
+        }
+        left
+    }
+
     /// Adds batches, one under the other. `before` are the rows that these are some of, in the same
     /// order: slots that it has are not made anew. `room` is how many rows are expected in all.
     pub fn append(&mut self, parts: &[Batch], before: Option<&Batch>, room: usize) {

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use super::RoomFile;
 use super::bytes::{got, put};
 use crate::table::growing::GrowingColumn;
-use crate::table::{Column, PIECE, Rows};
+use crate::table::{Bits, Column, PIECE, Rows};
 use crate::value::Type;
 
 /// A column that is away. Copies are the same column.
@@ -15,6 +15,7 @@ pub(crate) struct Away(Arc<Inner>);
 struct Inner {
     ty: Type,
     rows: usize,
+    blanks: usize,
     blocks: Vec<Block>,
     file: Arc<RoomFile>,
 }
@@ -38,6 +39,11 @@ impl Away {
 
     pub fn len(&self) -> usize {
         self.0.rows
+    }
+
+    /// How many of its rows are blank.
+    pub fn blanks(&self) -> usize {
+        self.0.blanks
     }
 
     /// The file that it is in.
@@ -100,45 +106,45 @@ impl Away {
     }
 
     fn take_run(&self, rows: &Rows) -> Column {
-        if let Some((first, count)) = rows.as_run() {
-            return self.slice(first, count);
+        let rows = match rows.form() {
+            Ok(rows) => rows,
+            Err((first, count)) => return self.slice(first, count),
+        };
+        if rows.blanks() == 0 && rows.values().is_sorted() {
+            return self.in_order(rows.values());
         }
-        let mut wanted: Vec<(u32, u32)> = vec![];
-        for (at, row) in rows.iter().enumerate() {
-            wanted.extend(row.map(|row| (row, at as u32)));
+        // Each row in the upper half, and in the lower its place among those that are asked for.
+        let mut wanted: Vec<u64> = vec![];
+        for (at, row) in (0_u64..).zip(rows.iter()) {
+            wanted.extend(row.map(|row| u64::from(row) << 32 | at));
         }
-        if !wanted.is_sorted() {
-            wanted.sort_unstable();
-        }
-        // Each part is copied at once: texts of one would keep the texts of its block.
-        let mut parts = GrowingColumn::new(Type::Blank, wanted.len());
-        let mut only = None;
-        // For each row that is asked for its place among those that are found.
+        wanted.sort_unstable();
+        let in_order: Vec<u32> = wanted.iter().map(|wanted| (wanted >> 32) as u32).collect();
+        let found = self.in_order(&in_order);
         let mut places: Vec<Option<u32>> = vec![None; rows.len()];
-        let mut found = 0;
-        let mut rest = wanted.as_slice();
-        while let Some((row, _)) = rest.first() {
-            let at = self.block_of(*row as usize);
-            let block = &self.0.blocks[at];
-            let here = rest.partition_point(|(row, _)| (*row as usize) < block.first + block.rows);
-            let own: Rows = rest[..here].iter().map(|(row, _)| row - block.first as u32).collect();
-            let part = self.block(at).take(&own);
-            if here == wanted.len() {
-                only = Some(part);
-            } else {
-                parts.append(&part);
-            }
-            for (_, to) in &rest[..here] {
-                places[*to as usize] = Some(found);
-                found += 1;
-            }
-            rest = &rest[here..];
-        }
-        let found = self.typed(only.unwrap_or_else(|| parts.finish()));
-        if places.iter().enumerate().all(|(at, place)| *place == Some(at as u32)) {
-            return found;
+        for (place, wanted) in (0..).zip(&wanted) {
+            places[*wanted as u32 as usize] = Some(place);
         }
         found.take(&Rows::from(places))
+    }
+
+    /// Some rows that are in order, of which some may be there twice: each block is got once.
+    fn in_order(&self, mut rows: &[u32]) -> Column {
+        // Each part is copied at once: texts of one would keep the texts of its block.
+        let mut parts = GrowingColumn::new(Type::Blank, rows.len());
+        let all = rows.len();
+        while let Some(row) = rows.first() {
+            let at = self.block_of(*row as usize);
+            let block = &self.0.blocks[at];
+            let here = rows.partition_point(|row| (*row as usize) < block.first + block.rows);
+            let part = some(&self.block(at), block.first, &rows[..here]);
+            if here == all {
+                return self.typed(part);
+            }
+            parts.append(&part);
+            rows = &rows[here..];
+        }
+        self.typed(parts.finish())
     }
 
     /// Rows of the column as of its type, also where they are all blank.
@@ -148,6 +154,21 @@ impl Away {
             column => column,
         }
     }
+}
+
+/// Some rows, in order, of a column whose first row has the number `before`.
+fn some(column: &Column, before: usize, rows: &[u32]) -> Column {
+    let own = rows.iter().map(|row| row - before as u32);
+    if let ([first, .., last], true) = (rows, rows.is_sorted_by(|row, next| row < next)) {
+        // Most of those that stand one behind the other: they are copied run by run.
+        let span = (last - first) as usize + 1;
+        if span <= 2 * rows.len() {
+            let all = column.slice(*first as usize - before, span);
+            let left = || Bits::of(span, rows.iter().map(|row| row - first));
+            return if span == rows.len() { all } else { all.filter(&left()) };
+        }
+    }
+    column.take(&own.collect())
 }
 
 impl Drop for Inner {
@@ -167,13 +188,14 @@ pub(crate) struct AwayBuilder {
     file: Arc<RoomFile>,
     ty: Type,
     rows: usize,
+    blanks: usize,
     blocks: Vec<Block>,
 }
 
 impl AwayBuilder {
     /// Nothing yet, into a file.
     pub fn new(file: &Arc<RoomFile>) -> Self {
-        Self { file: Arc::clone(file), ty: Type::Blank, rows: 0, blocks: vec![] }
+        Self { file: Arc::clone(file), ty: Type::Blank, rows: 0, blanks: 0, blocks: vec![] }
     }
 
     /// Puts rows behind those that are away.
@@ -181,6 +203,7 @@ impl AwayBuilder {
         if column.ty() != Type::Blank {
             self.ty = column.ty();
         }
+        self.blanks += column.blanks();
         let mut bytes = vec![];
         for first in (0..column.len()).step_by(PIECE) {
             let rows = PIECE.min(column.len() - first);
@@ -193,7 +216,7 @@ impl AwayBuilder {
     }
 
     pub fn finish(self) -> Away {
-        let Self { file, ty, rows, blocks } = self;
-        Away(Arc::new(Inner { ty, rows, blocks, file }))
+        let Self { file, ty, rows, blanks, blocks } = self;
+        Away(Arc::new(Inner { ty, rows, blanks, blocks, file }))
     }
 }

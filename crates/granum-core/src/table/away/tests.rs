@@ -3,7 +3,7 @@ use proptest::prelude::*;
 use super::bytes::{got, put};
 use super::{AwayBuilder, InOrder, Scattered};
 use crate::engine::tests::memory::Shelf;
-use crate::table::{Column, PIECE, Rows};
+use crate::table::{Batch, Column, PIECE, Rows, SlotId, Stack};
 use crate::value::{Scalar, Scale, Type};
 
 fn scalar(ty: Type) -> BoxedStrategy<Scalar> {
@@ -130,4 +130,45 @@ fn bytes_that_are_no_column_are_none() {
     // A text of a length that is not there, and a number of no dictionary's text.
     assert!(got(&[1, 1, 0, 0, 0, 0, 0, 9, 0, 0, 0, b'a']).is_none());
     assert!(got(&[1, 1, 0, 0, 0, 0, 1, 1, 0, 0, 0, 1, 0, 0, 0, b'a', 1, 0]).is_none());
+}
+
+#[test]
+fn columns_make_way_that_have_no_room_to_grow() {
+    let batch = |values: &[i64]| {
+        let rows = values.len();
+        let dates = Column::Date(vec![7; rows].into());
+        let slots = vec![Some(Column::Integer(values.to_vec().into()).narrowed()), Some(dates)];
+        Batch::new(rows, slots, vec![])
+    };
+    let (few, wide) = (batch(&[1; 100]), batch(&[1 << 40; 20]));
+    // With room for 120 rows 800 bytes go over where a value needs 8 of them, and nothing of dates.
+    let stacked = |left: u64, parts: &[&Batch]| {
+        let mut stack = Stack::new();
+        let mut files = 0;
+        let mut after = 0;
+        for part in parts {
+            after = stack.make_way(&[(*part).clone()], left, || {
+                files += 1;
+                Shelf::room(0, usize::MAX).file()
+            });
+            stack.append(&[(*part).clone()], None, 120);
+        }
+        (stack.finish(None, false).0, files, after)
+    };
+    let (all, files, after) = stacked(1000, &[&few, &wide]);
+    assert_eq!((files, after), (0, 1000 - 8 * 120));
+    assert!(!all.has_away());
+    for left in [0, 8 * 120 - 1] {
+        let (away, files, after) = stacked(left, &[&few, &wide]);
+        assert_eq!((files, after), (1, left), "{left} bytes");
+        assert!(away.held(SlotId(0)).is_away() && !away.held(SlotId(1)).is_away());
+        for slot in [0, 1].map(SlotId) {
+            assert_eq!(scalars(&away.held(slot).whole()), scalars(&all.held(slot).whole()));
+        }
+    }
+    // What fits behind stays; what has no place behind goes over as it is, dates as well.
+    assert_eq!(stacked(0, &[&few, &batch(&[2; 20])]).1, 0);
+    assert_eq!(stacked(120, &[&few, &batch(&[2; 21])]).1, 2);
+    assert_eq!(stacked(121, &[&few, &batch(&[2; 21])]).1, 1);
+    assert_eq!(stacked(5 * 121, &[&few, &batch(&[2; 21])]).1, 0);
 }

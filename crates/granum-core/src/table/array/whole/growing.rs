@@ -35,11 +35,7 @@ impl<T: Wide> GrowingWhole<T> {
     }
 
     pub fn append(&mut self, part: &Whole<T>) {
-        let needed = match &part.0 {
-            // What was worked comes as it is.
-            Form::All(wide) => Bytes::of(wide.values()),
-            _ => part.bytes(),
-        };
+        let needed = part.needed();
         if needed > self.bytes() {
             self.widen(needed);
         }
@@ -58,6 +54,19 @@ impl<T: Wide> GrowingWhole<T> {
     /// Blanks, whose values have no meaning.
     pub fn append_blanks(&mut self, count: usize) {
         each_growing!(&mut self.values, values => values.resize(values.len() + count, Default::default()));
+    }
+
+    /// The bytes that its values would stand in anew, if `more` came, of which these are some: none where those have room behind
+    /// them and fit as they are held.
+    pub fn moved_by<'a>(&self, more: usize, parts: impl Iterator<Item = &'a Whole<T>>) -> usize
+    where
+        T: 'a,
+    {
+        let needed = parts.map(Whole::needed).fold(self.bytes(), Bytes::max);
+        each_growing!(&self.values, values => {
+            let fit = needed == self.bytes() && more <= values.capacity() - values.len();
+            if fit { 0 } else { (values.len() + more) * needed.size::<T>() }
+        })
     }
 
     fn bytes(&self) -> Bytes {

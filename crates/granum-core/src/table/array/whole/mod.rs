@@ -90,6 +90,17 @@ impl Bytes {
         bytes
     }
 
+    /// How many they are, where `T` has all.
+    fn size<T: Wide>(self) -> usize {
+        match self {
+            Self::One => 1,
+            Self::Two => 2,
+            Self::Four => 4,
+            Self::Eight => 8,
+            Self::All => size_of::<T>(),
+        }
+    }
+
     fn of_one<T: Wide>(value: T) -> Self {
         let all = if size_of::<T>() == size_of::<i64>() { Self::All } else { Self::Eight };
         let fits = |fits: bool, bytes: Self| fits.then_some(bytes);
@@ -168,6 +179,14 @@ impl<T: Wide> Whole<T> {
             Form::Four(_) => Bytes::Four,
             Form::Eight(_) => Bytes::Eight,
             Form::All(_) => Bytes::All,
+        }
+    }
+
+    /// As few bytes as all values need: what was worked comes as it is, in all of its own.
+    fn needed(&self) -> Bytes {
+        match &self.0 {
+            Form::All(wide) => Bytes::of(wide.values()),
+            _ => self.bytes(),
         }
     }
 
