@@ -7,8 +7,8 @@ use crate::expr::{Kind, Typed};
 use crate::link::{Counts, EXAMPLES, Linked, Method};
 use crate::resolve::{LinkPlan, Required};
 use crate::step::{Naming, finished_rows};
-use crate::table::{Amount, Batch, Held, LinkId, Rows};
-use crate::tally::{LinkAmount, LinkTally, Problem, RepeatedKey};
+use crate::table::{Amount, Batch, Bits, Held, LinkId, Rows};
+use crate::tally::{LinkAmount, LinkTally, Problem, RepeatedKey, TakenOut};
 
 /// A link that is built.
 pub(super) struct Built {
@@ -21,8 +21,21 @@ pub(super) struct Built {
     pub left_out: Option<Vec<bool>>,
 }
 
-/// Builds a link. A target that repeats a key stops it, as do several periods that hold at once.
-pub(super) fn build(context: &Context<'_>, id: LinkId) -> Result<Option<Built>, Problem> {
+/// What steps took out of a link's target, by its keys.
+#[derive(Default)]
+pub(super) struct KeysTakenOut {
+    pub told: Vec<TakenOut>,
+    /// The rows of the source that have such a key, if there are any.
+    pub rows: Option<Bits>,
+}
+
+/// Builds a link. A target that repeats a key stops it, as do several periods that hold at once. Where it is not as complete
+/// as asked, `taken_out` looks at what steps took out of the target.
+pub(super) fn build(
+    context: &Context<'_>,
+    id: LinkId,
+    taken_out: impl Fn(&LinkPlan, &Linked) -> KeysTakenOut,
+) -> Result<Option<Built>, Problem> {
     let link = &context.plan.links[id.0];
     let Some(linked) = linked(context, link)? else { return Ok(None) };
     if !linked.repeats.is_empty() {
@@ -31,7 +44,15 @@ pub(super) fn build(context: &Context<'_>, id: LinkId) -> Result<Option<Built>, 
     if let Some(problem) = several(context, link, &linked) {
         return Err(problem);
     }
-    let tally = tally(context, link, &linked);
+    let mut tally = tally(context, link, &linked);
+    if !tally.held {
+        let known = taken_out(link, &linked);
+        (tally.near, tally.unlike) = match &known.rows {
+            Some(rows) => linked.near_beside(rows, &link.words),
+            None => linked.near(&link.words),
+        };
+        tally.taken_out = known.told;
+    }
     let asked = link.period.as_ref().is_some_and(|period| period.choices);
     let choices = linked.within.as_ref().filter(|_| asked).map(|within| {
         let file = linked.left.file_for_led(linked.left.rows());
@@ -165,6 +186,7 @@ fn tally(context: &Context<'_>, link: &LinkPlan, linked: &Linked) -> LinkTally {
         target_rows: linked.right.rows() as u64,
         spread,
         examples,
+        taken_out: vec![],
         near: vec![],
         unlike: 0,
         period,
@@ -173,9 +195,6 @@ fn tally(context: &Context<'_>, link: &LinkPlan, linked: &Linked) -> LinkTally {
     };
     if let Some(required) = &link.required {
         (tally.required, tally.held) = reached(required, &tally);
-    }
-    if !tally.held {
-        (tally.near, tally.unlike) = linked.near(&link.words);
     }
     tally
 }

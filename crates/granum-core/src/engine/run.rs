@@ -17,8 +17,9 @@ use super::{gather, links, seen};
 use crate::aggregate::AllRows;
 use crate::expr::World;
 use crate::lang::PlanTree;
+use crate::link::Linked;
 use crate::port::{InputSource, Observer, Output, OutputError, Outputs, Sources};
-use crate::resolve::{CheckKind, Plan, Source};
+use crate::resolve::{CheckKind, LinkPlan, Plan, Source};
 use crate::step::{Around, Faults, GroupFaults};
 use crate::table::{Batch, GatherId, LinkId, Room, TableId};
 use crate::tally::{Earlier, ExampleTally, FirstRows, LinkTally, Problem, Report};
@@ -62,6 +63,10 @@ impl Default for Running<'_> {
     }
 }
 
+/// Looks at what steps took out of the target of a link that is not as complete as asked.
+pub(super) type LooksBack =
+    for<'a> fn(Context<'a>, &'a Inputs, (&'a LinkPlan, &'a Linked)) -> links::KeysTakenOut;
+
 /// Runs a plan. `examples` works what must come of examples, before anything is written.
 ///
 /// # Errors
@@ -73,6 +78,7 @@ pub(super) fn run_with(
     observer: &dyn Observer,
     running: Running<'_>,
     examples: impl Fn(&Inputs) -> Result<Vec<ExampleTally>, RunError>,
+    looks_back: Option<LooksBack>,
 ) -> Result<Report, RunError> {
     let mut inputs = Inputs::open(tree, sources)?;
     let outputs = matches!(want, Want::Outputs(_));
@@ -80,6 +86,7 @@ pub(super) fn run_with(
     let begin = |run: &mut Run<'_>, inputs: &Inputs| {
         run.examples = examples(inputs)?;
         run.room = running.room.cloned();
+        run.looks_back = looks_back;
         run.reads_last = running.reads_last && inputs.are_read_once(run.plan, &run.demand);
         if running.lets_go {
             run.lifetimes = Lifetimes::new(run.plan, &run.demand);
@@ -145,6 +152,7 @@ pub(super) struct Run<'a> {
     pub(super) room: Option<Room>,
     /// Whether no input is read again.
     reads_last: bool,
+    looks_back: Option<LooksBack>,
     encoders: Vec<TableEncoder>,
     pub(super) outputs: Vec<Option<Box<dyn Output>>>,
     pub(super) sums: HashMap<TableId, TableSum>,
@@ -186,6 +194,7 @@ impl<'a> Run<'a> {
             observer,
             room: None,
             reads_last: false,
+            looks_back: None,
             encoders: vec![],
             outputs: vec![],
             sums: HashMap::new(),
@@ -243,7 +252,7 @@ impl<'a> Run<'a> {
             }
             match work {
                 Work::Table(first) => self.tables(first, inputs)?,
-                Work::Link(link) => self.link(link),
+                Work::Link(link) => self.link(link, inputs),
                 Work::Gather(id) => self.gather(id),
             }
         }
@@ -334,11 +343,16 @@ impl<'a> Run<'a> {
         self.problems.extend(problems.into_iter().map(|(_, problem)| problem));
     }
 
-    fn link(&mut self, id: LinkId) {
+    fn link(&mut self, id: LinkId, inputs: &Inputs) {
         let link = &self.plan.links[id.0];
         let target = &self.plan.tables[link.to.0].name;
         self.observer.stage(&format!("linking to {target}"), 0);
-        match links::build(&self.context(), id) {
+        let took_out = self.took_out(link.to);
+        let taken_out = |link: &LinkPlan, linked: &Linked| match self.looks_back {
+            Some(looks_back) if took_out => looks_back(self.context(), inputs, (link, linked)),
+            _ => links::KeysTakenOut::default(),
+        };
+        match links::build(&self.context(), id, taken_out) {
             Ok(built) => {
                 if let Some(links::Built { index, choices, tally, left_out }) = built {
                     if let Some(left_out) = left_out {
@@ -354,6 +368,13 @@ impl<'a> Run<'a> {
                 self.failed.insert(Work::Link(id));
             }
         }
+    }
+
+    /// Whether a step of a table, or of one that it is made from, took out rows.
+    fn took_out(&self, table: TableId) -> bool {
+        let steps = self.sums.get(&table).map_or(&[][..], |sum| &sum.steps);
+        steps.iter().any(|step| step.removed_rows > 0)
+            || matches!(self.plan.tables[table.0].source, Source::Base(base) if self.took_out(base))
     }
 
     fn gather(&mut self, id: GatherId) {

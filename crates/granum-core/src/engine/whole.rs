@@ -2,7 +2,9 @@
 
 use super::context::RunError;
 use super::example::worked_examples;
-use super::run::{Running, Want, run_with};
+use super::inputs::Inputs;
+use super::run::{LooksBack, Running, Want, run_with};
+use super::trace::keys_taken_out;
 use crate::lang::PlanTree;
 use crate::port::{Observer, Sources};
 use crate::tally::Report;
@@ -37,7 +39,7 @@ pub fn run_as(
     observer: &dyn Observer,
     running: Running<'_>,
 ) -> Result<Report, RunError> {
-    run_with((tree, settings), sources, want, observer, running, |inputs| {
-        worked_examples(tree, &inputs.shapes(), sources)
-    })
+    let examples = |inputs: &Inputs| worked_examples(tree, &inputs.shapes(), sources);
+    let looks_back = Some(keys_taken_out as LooksBack);
+    run_with((tree, settings), sources, want, observer, running, examples, looks_back)
 }

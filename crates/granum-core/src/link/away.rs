@@ -235,8 +235,8 @@ impl Parts {
     }
 }
 
-/// The fingerprints of keys that are here.
-fn fingerprints(keys: &Keys) -> Vec<u128> {
+/// The fingerprints of keys that are here: of a billion different ones, two share one with odds below 10⁻²⁰.
+pub(crate) fn fingerprints(keys: &Keys) -> Vec<u128> {
     let mut prints = vec![0; keys.rows()];
     keys.columns().iter().for_each(|column| stir(column, &mut prints));
     prints

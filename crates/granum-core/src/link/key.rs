@@ -6,7 +6,9 @@ use std::hash::{BuildHasher, Hasher};
 use std::sync::Arc;
 
 use crate::bug::bug;
-use crate::table::{AwayBuilder, Column, Held, PIECE, Present, PresentBuilder, RoomFile, Rows};
+use crate::table::{
+    AwayBuilder, Bits, Column, Held, PIECE, Present, PresentBuilder, RoomFile, Rows,
+};
 use crate::value::Scalar;
 
 /// What a blank in a key means.
@@ -180,6 +182,12 @@ impl Keys {
 
     pub fn rows(&self) -> usize {
         self.rows
+    }
+
+    /// The same where some rows have no key any more.
+    pub fn without(&self, rows: &Bits) -> Self {
+        let others = Present::new(!rows);
+        Self { present: Present::both(self.present.as_ref(), Some(&others)), ..self.clone() }
     }
 
     /// How many rows have no key.

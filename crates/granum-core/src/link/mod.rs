@@ -12,6 +12,7 @@ mod repeats;
 mod service;
 
 pub(crate) use amounts::amounts;
+pub(crate) use away::fingerprints;
 pub(crate) use counts::{Counts, counts};
 pub(crate) use index::{KeyTable, link_few};
 pub(crate) use key::{BlankKeys, Keys, compare, hashes};

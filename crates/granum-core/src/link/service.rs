@@ -13,7 +13,7 @@ use super::near::{Missing, near_misses};
 use super::period::{Inverted, PeriodLink, PeriodWords, Periods, Within, near_periods};
 use super::repeats::{Repeats, key_text};
 use super::{BlankKeys, KeyTable, Keys, link_few};
-use crate::table::{Column, Held, PIECE, Rows};
+use crate::table::{Bits, Column, Held, PIECE, Rows};
 use crate::tally::{MissingKey, NearMiss, Spread};
 
 /// Missing keys are listed up to this many.
@@ -125,7 +125,16 @@ impl Linked {
 
     /// Why keys that do not match nearly do, and how many rows nothing explains.
     pub fn near(&self, words: &LinkWords) -> (Vec<NearMiss>, u64) {
-        let Self { left, right, index, within, .. } = self;
+        self.near_of(&self.left, words)
+    }
+
+    /// The same without rows of which another reason is known.
+    pub fn near_beside(&self, known: &Bits, words: &LinkWords) -> (Vec<NearMiss>, u64) {
+        self.near_of(&self.left.without(known), words)
+    }
+
+    fn near_of(&self, left: &Keys, words: &LinkWords) -> (Vec<NearMiss>, u64) {
+        let Self { right, index, within, .. } = self;
         let keys = &words.keys;
         if let (Some(within), Some(words)) = (within, &words.period) {
             let equal = &left.but_last();

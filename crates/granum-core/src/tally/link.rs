@@ -2,8 +2,8 @@
 
 use serde::{Serialize, Serializer};
 
-use super::PeriodTally;
-use crate::table::Amount;
+use super::{PeriodTally, StepName};
+use crate::table::{Amount, Place};
 
 /// The tally of one link.
 #[derive(Debug, Clone, Serialize)]
@@ -37,9 +37,12 @@ pub struct LinkTally {
     pub spread: Option<Spread>,
     /// Keys that the target does not have, the first few.
     pub examples: Vec<MissingKey>,
-    /// Why keys that do not match nearly do; looked for where the link is not as complete as asked.
+    /// Steps that took out rows with keys that the target does not have; looked for where the link is not as complete as
+    /// asked.
+    pub taken_out: Vec<TakenOut>,
+    /// Why keys that do not match nearly do, those that steps took out apart; looked for where the link is not as complete as asked.
     pub near: Vec<NearMiss>,
-    /// Rows that nothing of `near` explains, blank keys apart.
+    /// Rows that nothing of `taken_out` and `near` explains, blank keys apart.
     pub unlike: u64,
     /// What else there is to tell of a link by a period.
     pub period: Option<PeriodTally>,
@@ -99,6 +102,33 @@ pub struct Spread {
     pub median: u64,
     /// The most.
     pub most: u64,
+}
+
+/// A step that took out rows of a link's target, or of a table that it is made from, which rows of the source have the
+/// keys of.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct TakenOut {
+    /// The step; of several that took out rows of a key, the last.
+    pub step: StepName,
+    /// Rows of the source that have such a key.
+    pub rows: u64,
+    /// How many different keys they have.
+    pub distinct: u64,
+    /// Whether there may be more of both: so many different keys lead nowhere that only the first were looked for.
+    pub at_least: bool,
+    /// The first of the keys.
+    pub examples: Vec<TakenKey>,
+}
+
+/// A key that went with its row.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct TakenKey {
+    /// The key.
+    pub key: String,
+    /// Where the row stands that went, if it stands in a file.
+    pub place: Option<Place>,
 }
 
 /// Keys that do not match, and nearly do.

@@ -27,7 +27,8 @@ pub use figure::{Earlier, Figure, FigureKind, Moved, figures, moved};
 pub use gone::Why;
 pub use likeness::{LikePair, LikeReason, Likeness};
 pub use link::{
-    LinkAmount, LinkTally, LinkTold, MissingKey, NearKind, NearMiss, Spread, share_text,
+    LinkAmount, LinkTally, LinkTold, MissingKey, NearKind, NearMiss, Spread, TakenKey, TakenOut,
+    share_text,
 };
 pub use period::{
     InvertedPeriod, InvertedPeriods, OutsideTally, PeriodOverlap, PeriodRange, PeriodTally,

@@ -19,6 +19,16 @@ pub(super) fn show(
     (option, value): (&str, &str),
     rows: u64,
 ) -> String {
+    let rows = if rows > SHOWN as u64 { format!(" --rows {rows}") } else { String::new() };
+    show_with((plan, settings), table, &format!("{option} {}{rows}", word(value)))
+}
+
+/// `granum show` of the first rows that steps on the way to a table of a plan took out.
+pub(super) fn removed(plan: (&str, &[(String, String)]), table: &str) -> String {
+    show_with(plan, table, "--removed")
+}
+
+fn show_with((plan, settings): (&str, &[(String, String)]), table: &str, options: &str) -> String {
     let mut set = String::new();
     for (name, value) in settings {
         set.push_str(" --set ");
@@ -26,8 +36,7 @@ pub(super) fn show(
     }
     // A plan that was given as a text stands for itself.
     let plan = if plan.starts_with("-e ") { plan.to_owned() } else { word(plan) };
-    let rows = if rows > SHOWN as u64 { format!(" --rows {rows}") } else { String::new() };
-    format!("granum show {plan} {} {option} {}{rows}{set}", word(table), word(value))
+    format!("granum show {plan} {} {options}{set}", word(table))
 }
 
 #[cfg(test)]

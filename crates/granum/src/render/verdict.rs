@@ -1,7 +1,7 @@
 //! Whether everything held; if not, what did not, and which rows to look at.
 
 use granum_core::lang::Severity;
-use granum_core::tally::{self, AsideFile, CheckTally, LinkTally, Taken, Written};
+use granum_core::tally::{self, AsideFile, CheckTally, LinkTally, Taken, TakenOut, Written};
 use granum_core::value::{Scalar, Scale, decimal};
 
 use super::columns::{Side, set};
@@ -261,11 +261,39 @@ fn failed_link(view: &Report<'_>, link: &LinkTally) -> String {
             view.width,
         ));
     }
+    out.push_str(&taken_out(view, link));
     out.push_str(&near_misses(&link.near, link.unlike, &link.to, view.width));
     let leave_out = ("--unmatched", link.name.as_str());
     let see =
         shell::show((view.plan, view.settings), &link.from, leave_out, link.rows - link.matched);
     out.push_str(&format!("    see them: {see}\n"));
+    out
+}
+
+/// Steps of a link's target that took out rows which rows of the source would lead to.
+fn taken_out(view: &Report<'_>, link: &LinkTally) -> String {
+    let mut out = String::new();
+    for TakenOut { step, rows, distinct, at_least, examples } in &link.taken_out {
+        let keys = examples.iter().map(|example| match &example.place {
+            Some(place) => format!("{} ({place})", example.key),
+            None => example.key.clone(),
+        });
+        let more = if *distinct > examples.len() as u64 { ", \u{2026}" } else { "" };
+        let text = format!(
+            "{}{} would have one that went by {} of {}, {}: {}{more}",
+            if *at_least { "at least " } else { "" },
+            counted(*rows, "row", "rows"),
+            step.number.map_or("a step".into(), |number| format!("step {number}")),
+            step.table,
+            shortened(&step.text, TITLE),
+            keys.collect::<Vec<_>>().join(", "),
+        );
+        out.push_str(&folded(&text, "    ", view.width));
+    }
+    if let Some(first) = link.taken_out.first() {
+        let see = shell::removed((view.plan, view.settings), &first.step.table);
+        out.push_str(&format!("      see what went: {see}\n"));
+    }
     out
 }
 

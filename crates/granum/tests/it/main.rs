@@ -55,6 +55,7 @@ mod sheets;
 mod shim;
 mod show;
 mod survey;
+mod taken_out;
 mod tally;
 mod tell;
 mod trace;

@@ -65,7 +65,7 @@ fn worked_example(
     let rows = example_rows(&plan, (statement, example), known, sources)?;
     let none = |_: &Inputs| Ok(vec![]);
     let running = Running::default();
-    let report = run_with((&plan, &[]), &rows, Want::Check, &Silent, running, none)
+    let report = run_with((&plan, &[]), &rows, Want::Check, &Silent, running, none, None)
         .map_err(|error| in_blocks(error, example))?;
     let mut tally = ExampleTally {
         title: example.title.text.clone(),

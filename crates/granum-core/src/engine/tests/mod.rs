@@ -14,6 +14,7 @@ mod random;
 mod repeats;
 mod seen;
 mod showing;
+mod taken_out;
 mod totals;
 mod twins;
 mod windows;

@@ -11,6 +11,7 @@ use super::kept::{Moved, Stages};
 use crate::aggregate::{Groups, number};
 use crate::bug::{Sure, bug};
 use crate::engine::context::{Context, RunError, Stop, first_slots};
+use crate::engine::demand::{Work as DemandWork, needs};
 use crate::engine::feed::{batches, begun, nothing_read};
 use crate::engine::flow::rows_problem;
 use crate::engine::inputs::Inputs;
@@ -21,7 +22,7 @@ use crate::engine::tree::Tree;
 use crate::port::InputSource;
 use crate::resolve::{Lay, Source, TablePlan};
 use crate::step::{Naming, OnRows, Pace, RowsBecome, StepRunner, Trouble, Work};
-use crate::table::{Batch, Held, Place, RoomFile, Rows, SlotId, Stack, TableId};
+use crate::table::{Batch, Held, Place, RoomFile, Rows, SlotId, Stack, Table, TableId};
 use crate::tally::Problem;
 
 /// The rows that a step's rows were before it: it stands where the tables that rows come from stand.
@@ -38,6 +39,8 @@ pub(in crate::engine) struct Replay<'a> {
     zeros: AtomicU64,
     /// The bytes of rows between steps that are here, about.
     held: Cell<u64>,
+    /// Whether tables are made from what is read again, and from nothing else: what a run has let go is not there.
+    again: bool,
 }
 
 impl<'a> Replay<'a> {
@@ -48,7 +51,14 @@ impl<'a> Replay<'a> {
             known: RefCell::default(),
             zeros: AtomicU64::new(0),
             held: Cell::new(0),
+            again: false,
         }
+    }
+
+    /// The same in the midst of a run that lets go of what it needs no more: tables that are made from one input alone have
+    /// stages, and no others.
+    pub fn again(context: Context<'a>, inputs: &'a Inputs) -> Self {
+        Self { again: true, ..Self::new(context, inputs) }
     }
 
     pub fn plan(&self, table: TableId) -> &'a TablePlan {
@@ -120,10 +130,29 @@ impl<'a> Replay<'a> {
         stages.all(step, |slot| slots.contains(&slot))
     }
 
+    /// Whether a table is made from one input alone, or from tables that are.
+    fn stands_alone(&self, table: TableId) -> bool {
+        let plan = self.context.around.plan;
+        let own = |needed: &DemandWork| match (needed, &plan.tables[table.0].source) {
+            (DemandWork::Table(needed), Source::Base(base)) => needed == base,
+            _ => false,
+        };
+        needs(plan, DemandWork::Table(table)).iter().all(own)
+            && match plan.tables[table.0].source {
+                Source::Input(_) => true,
+                Source::Base(base) => self.stands_alone(base),
+                Source::Several(_) | Source::Calendar(_) => false,
+            }
+    }
+
     fn work(&self, table: TableId) -> Result<Option<Stages>, RunError> {
         let plan = self.plan(table);
         let world = self.context.around.world;
-        if plan.bases().iter().any(|base| world.tables[base.0].is_none()) {
+        if self.again {
+            if !self.stands_alone(table) {
+                return Ok(None);
+            }
+        } else if plan.bases().iter().any(|base| world.tables[base.0].is_none()) {
             return Ok(None);
         }
         let (mut rows, of) = match self.first(table)? {
@@ -151,7 +180,8 @@ impl<'a> Replay<'a> {
                 }
             }
         }
-        if let Some(finished) = world.tables[table.0].as_ref().filter(|_| stages.is_whole()) {
+        let finished = world.tables[table.0].as_ref().filter(|_| !self.again && stages.is_whole());
+        if let Some(finished) = finished {
             let columns = plan.columns.iter().zip(&finished.columns);
             stages.share(columns.filter_map(|((_, slot), held)| Some((*slot, held.as_ref()?))));
         }
@@ -253,11 +283,11 @@ impl<'a> Replay<'a> {
                 (crate::engine::calendar::rows(table, plan.slots.len(), days), vec![])
             }
             Source::Base(base) => {
-                let from = built(*base);
+                let from = if self.again { self.made_again(*base)? } else { built(*base).clone() };
                 let mut origins = vec![(*base, Rows::same(from.rows))];
                 let others = from.origins.iter().filter(|(origin, _)| origin != base);
                 origins.extend(others.cloned());
-                let rows = Batch::finished(from.rows, from.columns.clone(), origins);
+                let rows = Batch::finished(from.rows, from.columns, origins);
                 let first = match context.room {
                     Some(_) => Batch { origins: rows.origins.clone(), ..as_held(plan, &rows) },
                     None => begun(context, table, &rows),
@@ -284,6 +314,15 @@ impl<'a> Replay<'a> {
                 (laid.rows, of)
             }
         }))
+    }
+
+    /// A table as its stages end.
+    fn made_again(&self, table: TableId) -> Result<Table, RunError> {
+        let stages = self.stages(table)?.sure("the stages of a table that was made");
+        let all = stages.all(stages.end(), |_| true);
+        let columns = &self.plan(table).columns;
+        let columns = columns.iter().map(|(_, slot)| all.held_as(slot.0)).collect();
+        Ok(Table { rows: all.rows, columns, origins: all.origins })
     }
 
     /// All rows of an input as they are read.
