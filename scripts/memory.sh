@@ -90,6 +90,10 @@ steps() {
   of_orders $'  add r = running(freight in all by ordered_on)\n      p = position(in all by freight desc)\n      n = next(sent_at in all by order_no)' >"$1/in_all.granum"
   of_orders '  add r = mean(freight per customer_no by ordered_on over 28 days)' >"$1/window.granum"
   of_orders '  add r = freight / sum(freight per customer_no)' >"$1/per.granum"
+  # Groups of which each has a part of all rows.
+  of_orders $'  add r = freight / sum(freight per channel)\n      m = median(freight per channel)\n      d = distinct(customer_no per channel)' >"$1/per_few.granum"
+  of_orders $'  add r = running(freight per channel by ordered_on)\n      p = position(per channel by freight desc)' >"$1/window_few.granum"
+  of_orders $'  top 100 by freight per channel' | sed 's/track freight/track freight in channel/' >"$1/top_apart.granum"
   linked lines $'  add channel = orders.channel\n      ordered_on = orders.ordered_on' >"$1/link.granum"
   linked orders '  add q = sum(lines.quantity)' >"$1/gathered.granum"
   linked orders $'  one row per customer_no\n    m = median(lines.unit_price)\n    d = distinct(lines.article_no)' >"$1/led.granum"

@@ -139,13 +139,8 @@ struct Ends {
 impl Ends {
     /// Ends that divide rows into about `parts` of one size, by some rows that are spread over all.
     fn of(runner: &StepRunner<'_>, batch: &Batch, by: &impl Orders, parts: usize) -> Option<Self> {
-        let count = (LOOKED_AT * parts).min(batch.rows);
-        let some: Rows = (0..count).map(|at| (at * batch.rows / count) as u32).collect();
-        let origins = batch.origins.iter().map(|(id, rows)| (*id, some.follow(rows)));
-        let mut looked_at = Batch::new(count, vec![None; batch.slots.len()], origins.collect());
-        for slot in by.slots() {
-            looked_at.slots[slot.0] = Some(batch.held(slot).take(&some));
-        }
+        let looked_at = spread(batch, &by.slots(), LOOKED_AT * parts);
+        let count = looked_at.rows;
         let by = by.of(runner, &looked_at)?;
         let sorted = in_order(&by, count);
         let mut ends: Vec<u32> = (1..parts).map(|part| sorted[part * count / parts]).collect();
@@ -174,6 +169,18 @@ impl Ends {
         };
         (0..rows).into_par_iter().map(part).collect()
     }
+}
+
+/// So many rows that are spread over all, or all, with some of their slots.
+pub(super) fn spread(batch: &Batch, slots: &[SlotId], most: usize) -> Batch {
+    let count = most.min(batch.rows);
+    let some: Rows = (0..count).map(|at| (at * batch.rows / count) as u32).collect();
+    let origins = batch.origins.iter().map(|(id, rows)| (*id, some.follow(rows)));
+    let mut looked_at = Batch::new(count, vec![None; batch.slots.len()], origins.collect());
+    for slot in slots {
+        looked_at.slots[slot.0] = Some(batch.held(*slot).take(&some));
+    }
+    looked_at
 }
 
 /// What part of the room is for where sorted rows came from.

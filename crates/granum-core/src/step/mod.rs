@@ -18,6 +18,7 @@ mod grain;
 mod grouped;
 mod in_order;
 mod keys;
+mod known_groups;
 mod leading;
 mod names;
 mod naming;

@@ -380,6 +380,13 @@ proptest! {
             "add r = rows(in all by day over 2 days)\n      n = running(number(b) where a > 0 in all by k)",
             "add r = running(a * 4000000000000000000 in all by day)",
             "add r = min(a per k by day over 3 days)\n      n = next(b per k by no)",
+            "add r = running(a per k by day)\n      p = position(per k by b desc)\n      q = position(per k, a by day)",
+            "add r = max(a per k by day over 3 days)\n      n = next(b where a > 1 per k by no)",
+            "add r = mean(b where a > 0 per k by day desc over 4 rows)\n      n = previous(b where a > 1 per k, b by day)",
+            "add r = rows(per k by day over 2 days)\n      n = running(number(b) where a > 0 per k by day)\n      m = min(b per k by no over 9 rows)",
+            "add r = running(a * 4000000000000000000 per k by day)",
+            "add r = median(a per k)\n      m = mean(b per k, a)\n      l = latest(b per k by day)\n      d = distinct(a per k)",
+            "add r = percentile(a / b, 30 where b > 1 per k)\n      s = sum(b where a > 1 per k)\n      n = share(a = 1 per a)",
             "add r = position(per k by a desc)\n      s = share(a = 1 per k)",
             "add r = latest(a per k by day)\n  keep r is not blank",
         ]),
@@ -390,6 +397,38 @@ proptest! {
             "input rows from \"rows\"\n  read k as text\n       a as integer\n       b as integer\n       \
              day as date\n  grain no\n  track a\n\
              table t from rows\n  change a = a\n  {step}\noutput t to \"t.csv\""
+        );
+        let files = [("rows", rows)];
+        alike_with_room_and_without(&files, &text, part, limit)?;
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(64))]
+    #[test]
+    fn amounts_in_currencies_come_out_alike_and_stop_alike_with_room_and_without(
+        rows in few(),
+        step in prop::sample::select(vec![
+            "add r = sum(a per k)\n      m = max(a per k)",
+            "add r = sum(a where b > 1 per b)",
+            "add r = median(a per k)\n      p = previous(a per k by no)",
+            "add r = running(a per k by day)",
+            "add r = running(a per b by day)",
+            "add r = mean(a per k by day over 3 rows)\n      n = next(a per b by no)",
+            "add r = running(a in all by no)",
+            "add r = latest(a in all by day)",
+            "top 2 by a per k",
+            "top 2 by a per b with ties",
+            "top 40% by a per k",
+            "bottom 60% by a",
+        ]),
+        limit in prop::sample::select(vec![0, 400, 4_000]),
+        part in 1_usize..20,
+    ) {
+        let text = format!(
+            "input rows from \"rows\"\n  read k as text\n       a as integer\n       b as integer\n       \
+             day as date\n  grain no\n  track a in k\n\
+             table t from rows\n  {step}\noutput t to \"t.csv\""
         );
         let files = [("rows", rows)];
         alike_with_room_and_without(&files, &text, part, limit)?;

@@ -1,5 +1,6 @@
 //! Values of its group that each row gets: `per`.
 
+mod few;
 mod in_order;
 mod scattered;
 mod window;

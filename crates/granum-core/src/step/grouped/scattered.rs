@@ -1,17 +1,18 @@
 //! Values of groups where what they are worked of has no room: rows are scattered by their keys, each part is worked by
 //! itself, and what its rows get goes back into their order.
 
-use std::sync::atomic::{AtomicU64, Ordering};
+use std::sync::atomic::AtomicU64;
 
+use super::few::of_few;
 use super::in_order::in_order;
 use super::{Of, worked};
-use crate::aggregate::{Groups, folded, from_parts, mixed, parted, parts};
-use crate::resolve::{AggregatePlan, GroupedPlan, GroupedWhat};
+use crate::aggregate::{Groups, mixed};
+use crate::resolve::{GroupedPlan, GroupedWhat};
 use crate::step::StepRunner;
 use crate::step::by_keys::{KeyedRows, by_keys};
-use crate::step::ranks::{Lots, is_ranked, pairs, ranked};
+use crate::step::in_order::spread;
 use crate::step::values::{columns_of, values_noted, values_of};
-use crate::table::{AwayBuilder, Batch, Column, Held, PIECE, Scattered};
+use crate::table::{AwayBuilder, Batch, Column, Held};
 
 /// What each row gets of its group, put away. Nothing where all that is looked at is here, and where a row or a group has
 /// no value: why, is told by who works on all rows at once.
@@ -20,8 +21,15 @@ pub(super) fn scattered(
     runner: &StepRunner<'_>,
     batch: &Batch,
 ) -> Option<Held> {
-    if plan.keys.is_empty() {
-        return in_all(plan, runner, batch);
+    let in_one_piece = match &plan.what {
+        GroupedWhat::Aggregate(aggregate) => of_few((plan, aggregate), runner, batch),
+        _ if plan.keys.is_empty() || has_large_groups(plan, runner, batch) => {
+            in_order(plan, runner, batch)
+        }
+        _ => None,
+    };
+    if in_one_piece.is_some() || plan.keys.is_empty() {
+        return in_one_piece;
     }
     let sent = |runner: &StepRunner<'_>, run: &Batch| {
         let keys = runner.columns(run, plan.keys.iter()).ok()?;
@@ -34,47 +42,21 @@ pub(super) fn scattered(
     Some(Held::away(all.finish()))
 }
 
-/// The same of one group of all rows, where its value can be put together of what is kept of runs of them.
-fn in_all(plan: &GroupedPlan, runner: &StepRunner<'_>, batch: &Batch) -> Option<Held> {
-    let GroupedWhat::Aggregate(aggregate) = &plan.what else {
-        return in_order(plan, runner, batch);
-    };
-    let AggregatePlan { function, ty, apart, by, .. } = aggregate;
-    if !parted(*function, *ty) && !is_ranked(aggregate) || apart.is_some() || by.len() > 1 {
-        return None;
-    }
+/// Whether a group has so many rows that there is no room for them together, as far as some rows tell that are spread over
+/// all.
+fn has_large_groups(plan: &GroupedPlan, runner: &StepRunner<'_>, batch: &Batch) -> bool {
+    const LOOKED_AT: usize = 1 << 10;
+    /// Bytes of a value, about; so many of all have room wherever.
+    const EACH: usize = 12;
+    const LEAST: u64 = if cfg!(test) { 1 << 8 } else { 1 << 20 };
     let reads = plan.reads();
-    let room = batch.room_of(&reads).filter(|_| batch.rows > 0)?;
-    let zeros = AtomicU64::new(0);
-    let mut kept = vec![];
-    let mut all = Scattered::new(&room, 1);
-    for (_, run) in batch.runs(reads) {
-        let (values, failed) = values_noted(aggregate, &run, runner.around.world, &zeros);
-        if !failed.is_empty() {
-            return None;
-        }
-        let one = Groups::one(run.rows);
-        if is_ranked(aggregate) {
-            let columns = pairs(&[], &values, &one);
-            all.send(&columns, &vec![0; columns.first().map_or(0, Column::len)]);
-        } else {
-            kept.push(parts(&values, &one).ok()?);
-        }
-    }
-    let found = if is_ranked(aggregate) {
-        ranked((*function, *ty), (&[], 1), &Lots::Away(&all, 0..1)).ok()?
-    } else {
-        let all = Groups::one(kept.len());
-        let folded = folded(*function, &Column::concat_each(&kept), &all).ok()?;
-        from_parts(*function, *ty, &folded).ok()?
-    };
-    runner.zeros.fetch_add(zeros.into_inner(), Ordering::Relaxed);
-    let mut column = AwayBuilder::new(&room.file());
-    for first in (0..batch.rows).step_by(PIECE) {
-        let rows = PIECE.min(batch.rows - first);
-        column.push(&Column::constant(&found.scalar(0), found.ty(), rows));
-    }
-    Some(Held::away(column.finish()))
+    let Some(room) = batch.room_of(&reads) else { return false };
+    let some = spread(batch, &reads, LOOKED_AT);
+    let own = StepRunner { zeros: &AtomicU64::new(0), ..*runner };
+    let Ok(keys) = own.columns(&some, plan.keys.iter()) else { return false };
+    let largest = Groups::by(&keys, some.rows).sizes().into_iter().max().unwrap_or(0) as usize;
+    let rows = largest * batch.rows / some.rows.max(1);
+    (rows * EACH * (reads.len() + 1)) as u64 > (room.limit() / 4).max(LEAST)
 }
 
 /// What is worked of a run of rows, and their grain. Nothing where a row fails.

@@ -5,13 +5,14 @@ mod top_in_order;
 mod top_of_runs;
 
 use super::in_order::in_order;
+use super::known_groups::nothing_is_mixed;
 use super::values::apart_problem;
 use super::{Gone, Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Together, Work};
 use crate::aggregate::{AggregateFunction, Groups, Values, mixed, order};
 use crate::expr::Typed;
 use crate::lang::TopCount;
 use crate::resolve::{SortPlan, TablePlan, TopPlan};
-use crate::table::{Batch, Bits, Column, Rows, SlotId};
+use crate::table::{Batch, Bits, Column, Room, Rows, SlotId};
 use crate::tally::{Problem, StepDetail, Why};
 
 impl Work for SortPlan {
@@ -138,6 +139,19 @@ struct Ties {
     cut: u64,
     /// Those that stayed above the number that was asked for.
     kept: u64,
+}
+
+/// Whether it is known that no group has amounts in several currencies, or other measures, which nothing is the top of.
+fn unmixed(rows: (&StepRunner<'_>, &Batch), plan: &TopPlan, room: &Room) -> Option<()> {
+    let Some(apart) = &plan.apart else { return Some(()) };
+    let (runner, _) = rows;
+    nothing_is_mixed(rows, (runner.reads(), room), |runner, run| {
+        let keys = runner.columns(run, plan.per.iter()).ok()?;
+        let mut amounts = runner.columns(run, [&plan.by, apart].into_iter()).ok()?;
+        let (apart, value) = (amounts.pop(), amounts.pop());
+        let values = Values::of(AggregateFunction::Max, value, plan.by.ty);
+        Some((keys, Values { apart, ..values }))
+    })
 }
 
 fn top(runner: &StepRunner<'_>, batch: &Batch, plan: &TopPlan) -> Result<Chosen, Problem> {

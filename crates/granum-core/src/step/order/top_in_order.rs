@@ -3,7 +3,7 @@
 
 use std::ops::Range;
 
-use super::{Ties, Work};
+use super::{Ties, Work, unmixed};
 use crate::aggregate::order;
 use crate::resolve::TopPlan;
 use crate::step::StepRunner;
@@ -45,7 +45,8 @@ pub(super) fn in_order(
     batch: &Batch,
     plan: &TopPlan,
 ) -> Option<(Batch, Bits, Ties)> {
-    let room = batch.room_of(&runner.reads()).filter(|_| batch.rows > 0 && plan.apart.is_none())?;
+    let room = batch.room_of(&runner.reads()).filter(|_| batch.rows > 0)?;
+    unmixed((runner, batch), plan, &room)?;
     let (slots, width) = (batch.slots_there(), batch.slots.len());
     let parts = InParts::of((runner, batch), plan, &slots, &room)?;
     let mut seen = Seen::default();

@@ -3,7 +3,7 @@
 
 use std::sync::atomic::{AtomicU64, Ordering};
 
-use super::{Chosen, Ties, top};
+use super::{Chosen, Ties, top, unmixed};
 use crate::aggregate::{Groups, order};
 use crate::lang::TopCount;
 use crate::resolve::TopPlan;
@@ -17,7 +17,8 @@ const FEW: (usize, usize) = if cfg!(test) { (20, 4) } else { (PIECE, 16) };
 /// are among the first of their runs, and where a row fails: why, is told by who looks at all rows at once.
 pub(super) fn of_runs(runner: &StepRunner<'_>, batch: &Batch, plan: &TopPlan) -> Option<Chosen> {
     let reads = runner.reads();
-    batch.room_of(&reads).filter(|_| plan.apart.is_none())?;
+    let room = batch.room_of(&reads)?;
+    unmixed((runner, batch), plan, &room)?;
     let TopCount::Rows(_) = plan.count else { return None };
     let zeros = AtomicU64::new(0);
     let own = StepRunner { zeros: &zeros, ..*runner };
