@@ -5,7 +5,7 @@ use std::sync::atomic::{AtomicU64, Ordering};
 
 use super::StepRunner;
 use crate::link::hashes;
-use crate::table::{Batch, Column, InOrder, Room, Rows, Scattered, SlotId, parts_of};
+use crate::table::{Batch, Column, InOrder, Room, Rows, Scattered, SlotId};
 
 /// The rows of some keys, all that there are.
 pub(super) struct KeyedRows {
@@ -17,21 +17,8 @@ pub(super) struct KeyedRows {
     pub worked: std::vec::IntoIter<Column>,
 }
 
-/// What `of_part` makes of the rows of each part, with the numbers of rows first: in the order of these. `sent` gives the
-/// keys of a run of rows, and what is worked of them; it is called for one run after the other. Nothing where all that is
-/// looked at is here, and where either gives nothing: what divided by zero is counted only where none does.
-pub(super) fn by_keys(
-    (runner, batch): (&StepRunner<'_>, &Batch),
-    reads: Vec<SlotId>,
-    sent: impl FnMut(&StepRunner<'_>, &Batch) -> Option<(Vec<Column>, Vec<Column>)>,
-    of_part: impl Fn(KeyedRows) -> Option<Vec<Column>> + Sync,
-) -> Option<(Room, InOrder)> {
-    let room = batch.room_of(&reads)?;
-    let parts = parts_of(batch.rows, reads.len() + 1, &room);
-    let all = SentByKeys::of((runner, batch), reads, (&room, parts), sent)?;
-    let found = all.each(runner, |_, rows| of_part(rows))?;
-    Some((room, found))
-}
+/// The rows of a part, some at a time.
+pub(super) type LotsOfPart<'r> = &'r dyn Fn() -> Box<dyn Iterator<Item = KeyedRows> + 'r>;
 
 /// Rows that were sent into the parts of their keys.
 pub(super) struct SentByKeys {
@@ -45,7 +32,8 @@ pub(super) struct SentByKeys {
 }
 
 impl SentByKeys {
-    /// Sends rows, some at least, as [`by_keys`] does.
+    /// Sends rows, some at least. `sent` gives the keys of a run of rows, and what is worked of them; it is called for one run after
+    /// the other. Nothing where it gives nothing: what divided by zero is counted only where it never does.
     pub fn of(
         (runner, batch): (&StepRunner<'_>, &Batch),
         reads: Vec<SlotId>,
@@ -77,16 +65,42 @@ impl SentByKeys {
         runner: &StepRunner<'_>,
         of_part: impl Fn(usize, KeyedRows) -> Option<Vec<Column>> + Sync,
     ) -> Option<InOrder> {
+        self.each_held(runner, of_part, (usize::MAX, |_, _| None))
+    }
+
+    /// The same where a part of more than so many rows is not held: what is made of it gets its rows some at a time, as often as it
+    /// asks for them.
+    pub fn each_held(
+        &self,
+        runner: &StepRunner<'_>,
+        of_part: impl Fn(usize, KeyedRows) -> Option<Vec<Column>> + Sync,
+        (most, of_large): (usize, impl Fn(LotsOfPart<'_>, &mut InOrder) -> Option<()>),
+    ) -> Option<InOrder> {
         let mut found = InOrder::new(&self.room, self.count);
-        let work = |part, columns: Vec<Column>| {
-            let mut columns = columns.into_iter();
+        let work = |part, columns| match self.keyed(columns) {
+            Some(rows) => of_part(part, rows),
             // Nobody may have come into a part.
-            let Some(numbers) = columns.next() else { return Some(vec![]) };
-            let keys = columns.by_ref().take(self.keys).collect();
-            of_part(part, KeyedRows { rows: numbers.len(), numbers, keys, worked: columns })
+            None => Some(vec![]),
         };
-        self.rows.each(work, |columns| found.take(&columns))?;
+        let (large, others): (Vec<usize>, Vec<usize>) =
+            (0..self.rows.parts()).partition(|part| self.rows.rows(*part) > most);
+        self.rows.each_of(&others, work, |columns| found.take(&columns))?;
+        for part in large {
+            let lots = || {
+                let lots = self.rows.lots(part).filter_map(|columns| self.keyed(columns));
+                Box::new(lots) as Box<dyn Iterator<Item = KeyedRows>>
+            };
+            of_large(&lots, &mut found)?;
+        }
         runner.zeros.fetch_add(self.zeros, Ordering::Relaxed);
         Some(found)
+    }
+
+    /// Columns as they were sent; nothing where there are none.
+    fn keyed(&self, columns: Vec<Column>) -> Option<KeyedRows> {
+        let mut columns = columns.into_iter();
+        let numbers = columns.next()?;
+        let keys = columns.by_ref().take(self.keys).collect();
+        Some(KeyedRows { rows: numbers.len(), numbers, keys, worked: columns })
     }
 }

@@ -30,14 +30,14 @@ impl KnownGroups {
         Some((self.groups, self.keys.concat(), self.parts.concat()))
     }
 
-    /// Adds the groups of a run; nothing where they are not few any more.
+    /// Adds the groups of a run, by their keys, and what is kept of them; says whether they are few still. Nothing where one has
+    /// no value.
     pub fn take(
         &mut self,
-        keys: Vec<Column>,
-        parts: Vec<Column>,
+        (keys, parts): (Vec<Column>, Vec<Column>),
         groups: usize,
         room: &Room,
-    ) -> Option<()> {
+    ) -> Option<bool> {
         /// Bytes of what is kept in a column, about; so many of all are few wherever.
         const EACH: usize = 16;
         const FEW: u64 = if cfg!(test) { 1 << 8 } else { 1 << 20 };
@@ -46,10 +46,10 @@ impl KnownGroups {
         self.parts.push(parts);
         self.groups += groups;
         let most = (room.limit() / 16).max(FEW);
-        if (self.groups * EACH * width) as u64 > most {
+        if (self.groups * EACH * width) as u64 > most && self.groups > 2 * self.merged {
             self.merge()?;
         }
-        (2 * (self.merged * EACH * width) as u64 <= most).then_some(())
+        Some(2 * (self.merged * EACH * width) as u64 <= most)
     }
 
     /// Puts together what is of one group.
@@ -86,7 +86,7 @@ pub(super) fn nothing_is_mixed(
         let (groups, firsts) = number(keys.clone(), rows.len());
         let firsts = Rows::from(firsts);
         let keys = keys.iter().map(|key| key.take(&firsts)).collect();
-        known.take(keys, vec![], groups.count, room)?;
+        known.take((keys, vec![]), groups.count, room)?.then_some(())?;
     }
     let (count, mut keys, _) = known.finish()?;
     keys.pop();

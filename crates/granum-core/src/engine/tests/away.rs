@@ -386,6 +386,11 @@ proptest! {
             "add r = rows(per k by day over 2 days)\n      n = running(number(b) where a > 0 per k by day)\n      m = min(b per k by no over 9 rows)",
             "add r = running(a * 4000000000000000000 per k by day)",
             "add r = median(a per k)\n      m = mean(b per k, a)\n      l = latest(b per k by day)\n      d = distinct(a per k)",
+            // Many groups of one row beside a large one.
+            "add g = if a > 0 then -1 else number(no)\n  add s = sum(b per g)\n      m = median(a per g)\n      d = distinct(day where b > 0 per g)",
+            "add g = if a > 0 then -1 else number(no)\n  add s = mean(b / a per g)\n      l = latest(k per g by day)\n      q = list(k per g)",
+            "add g = if a > 0 then -1 else number(no)\n  add s = running(b per g by day)\n      p = position(per g by a)",
+            "add g = if a > 0 then -1 else number(no)\n  add s = sum(b * 4000000000000000000 per g)",
             "add r = percentile(a / b, 30 where b > 1 per k)\n      s = sum(b where a > 1 per k)\n      n = share(a = 1 per a)",
             "add r = position(per k by a desc)\n      s = share(a = 1 per k)",
             "add r = latest(a per k by day)\n  keep r is not blank",

@@ -37,7 +37,9 @@ pub(in crate::engine) fn keys_taken_out(
     let replay = Replay::again(context, inputs);
     let mut search = Search { replay, link, way: vec![], lost: HashMap::new(), told: vec![] };
     let beyond = search.look_for(linked);
-    search.walk();
+    if !search.lost.is_empty() {
+        search.walk();
+    }
     if search.told.is_empty() {
         return KeysTakenOut::default();
     }

@@ -3,6 +3,7 @@
 mod few;
 mod in_order;
 mod scattered;
+mod together;
 mod window;
 
 use super::values::values_noted;

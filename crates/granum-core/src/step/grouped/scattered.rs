@@ -5,14 +5,15 @@ use std::sync::atomic::AtomicU64;
 
 use super::few::of_few;
 use super::in_order::in_order;
+use super::together::Together;
 use super::{Of, worked};
 use crate::aggregate::{Groups, mixed};
 use crate::resolve::{GroupedPlan, GroupedWhat};
 use crate::step::StepRunner;
-use crate::step::by_keys::{KeyedRows, by_keys};
+use crate::step::by_keys::{KeyedRows, LotsOfPart, SentByKeys};
 use crate::step::in_order::spread;
 use crate::step::values::{columns_of, values_noted, values_of};
-use crate::table::{AwayBuilder, Batch, Column, Held};
+use crate::table::{AwayBuilder, Batch, Column, Held, InOrder, Room, parts_of};
 
 /// What each row gets of its group, put away. Nothing where all that is looked at is here, and where a row or a group has
 /// no value: why, is told by who works on all rows at once.
@@ -21,34 +22,71 @@ pub(super) fn scattered(
     runner: &StepRunner<'_>,
     batch: &Batch,
 ) -> Option<Held> {
-    let in_one_piece = match &plan.what {
+    let unscattered = match &plan.what {
         GroupedWhat::Aggregate(aggregate) => of_few((plan, aggregate), runner, batch),
         _ if plan.keys.is_empty() || has_large_groups(plan, runner, batch) => {
             in_order(plan, runner, batch)
         }
         _ => None,
     };
-    if in_one_piece.is_some() || plan.keys.is_empty() {
-        return in_one_piece;
+    if unscattered.is_some() || plan.keys.is_empty() {
+        return unscattered;
     }
     let sent = |runner: &StepRunner<'_>, run: &Batch| {
         let keys = runner.columns(run, plan.keys.iter()).ok()?;
         Some((keys, looked_at(plan, runner, run)?))
     };
-    let part = |rows| of_part(plan, rows);
-    let (room, found) = by_keys((runner, batch), plan.reads(), sent, part)?;
+    let reads = plan.reads();
+    let room = batch.room_of(&reads)?;
+    let (values, parts) = (reads.len() + 1, parts_of(batch.rows, reads.len() + 1, &room));
+    let rows = SentByKeys::of((runner, batch), reads, (&room, parts), sent)?;
+    let of_part = |_, rows| of_part(plan, rows);
+    let of_large =
+        |lots: LotsOfPart<'_>, found: &mut InOrder| of_large((plan, values), lots, &room, found);
+    let found = rows.each_held(runner, of_part, (most_together(plan, values, &room), of_large))?;
     let mut all = AwayBuilder::new(&room.file());
     found.windows().flatten().for_each(|column| all.push(&column));
     Some(Held::away(all.finish()))
+}
+
+/// Bytes of a value, about; so many of all have room wherever.
+const EACH: usize = 12;
+const LEAST: u64 = if cfg!(test) { 1 << 8 } else { 1 << 20 };
+
+/// How many rows of so many values each are held together: any, where they are more than passes of them can be worked of.
+fn most_together(plan: &GroupedPlan, values: usize, room: &Room) -> usize {
+    let aggregate = plan.what.plan().filter(|aggregate| aggregate.apart.is_none());
+    let is_large = aggregate.is_some_and(|aggregate| {
+        let is_aggregate = matches!(plan.what, GroupedWhat::Aggregate(_));
+        is_aggregate && Together::new(aggregate, (0, values), room).is_some()
+    });
+    if is_large { ((room.limit() / 4).max(LEAST) as usize) / (EACH * values) } else { usize::MAX }
+}
+
+/// What rows of a part get that are too many to be held; nothing where a group has no value.
+fn of_large(
+    (plan, values): (&GroupedPlan, usize),
+    lots: LotsOfPart<'_>,
+    room: &Room,
+    found: &mut InOrder,
+) -> Option<()> {
+    let aggregate = plan.what.plan()?;
+    let rows = lots().map(|lot| lot.rows).sum();
+    let mut together = Together::new(aggregate, (rows, values), room)?;
+    for KeyedRows { rows, keys, mut worked, .. } in lots() {
+        together.take((&keys, &values_of(aggregate, &mut worked)), rows, false)?;
+    }
+    let results = together.finish()?;
+    for KeyedRows { rows, numbers, keys, .. } in lots() {
+        found.take(&[numbers, results.of(&keys, rows)]);
+    }
+    Some(())
 }
 
 /// Whether a group has so many rows that there is no room for them together, as far as some rows tell that are spread over
 /// all.
 fn has_large_groups(plan: &GroupedPlan, runner: &StepRunner<'_>, batch: &Batch) -> bool {
     const LOOKED_AT: usize = 1 << 10;
-    /// Bytes of a value, about; so many of all have room wherever.
-    const EACH: usize = 12;
-    const LEAST: u64 = if cfg!(test) { 1 << 8 } else { 1 << 20 };
     let reads = plan.reads();
     let Some(room) = batch.room_of(&reads) else { return false };
     let some = spread(batch, &reads, LOOKED_AT);

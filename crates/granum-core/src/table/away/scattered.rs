@@ -148,12 +148,20 @@ impl Scattered {
     pub fn each<T: Send>(
         &self,
         work: impl Fn(usize, Vec<Column>) -> Option<T> + Sync,
+        take: impl FnMut(T),
+    ) -> Option<()> {
+        self.each_of(&(0..self.parts()).collect::<Vec<_>>(), work, take)
+    }
+
+    /// The same of some parts.
+    pub fn each_of<T: Send>(
+        &self,
+        parts: &[usize],
+        work: impl Fn(usize, Vec<Column>) -> Option<T> + Sync,
         mut take: impl FnMut(T),
     ) -> Option<()> {
-        let at_a_time = rayon::current_num_threads();
-        for first in (0..self.parts()).step_by(at_a_time) {
-            let some = first..self.parts().min(first + at_a_time);
-            let worked = some.into_par_iter().map(|part| work(part, self.part(part)));
+        for some in parts.chunks(rayon::current_num_threads()) {
+            let worked = some.par_iter().map(|part| work(*part, self.part(*part)));
             let worked: Option<Vec<T>> = worked.collect();
             worked?.into_iter().for_each(&mut take);
         }
