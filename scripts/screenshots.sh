@@ -71,7 +71,7 @@ granum report nursery.granum -q >/dev/null
 chromium --headless=new --no-sandbox --disable-gpu --hide-scrollbars --window-size=1280,800 \
   --screenshot="$shots/report.png" "file://$PWD/nursery.html" >/dev/null 2>&1
 shot tally 'granum run nursery.granum --color always | head -n 50'
-shot stopped 'granum run broken.granum -q'
+shot stopped 'granum run broken.granum -q --color always | head -n 51'
 sed 's/through ends_on/until ends_on/; s/keep latest sent_at/keep earliest sent_at/; s/freight by net/freight by quantity/' \
   nursery.granum >changed.granum
 shot example 'granum check changed.granum --examples --color always'

@@ -1,6 +1,7 @@
 //! Whether everything held; if not, what did not, and which rows to look at.
 
 use granum_core::lang::Severity;
+use granum_core::table::Place;
 use granum_core::tally::{self, AsideFile, CheckTally, LinkTally, Taken, TakenOut, Written};
 use granum_core::value::{Scalar, Scale, decimal};
 
@@ -274,21 +275,30 @@ fn failed_link(view: &Report<'_>, link: &LinkTally) -> String {
 fn taken_out(view: &Report<'_>, link: &LinkTally) -> String {
     let mut out = String::new();
     for TakenOut { step, rows, distinct, at_least, examples } in &link.taken_out {
-        let keys = examples.iter().map(|example| match &example.place {
-            Some(place) => format!("{} ({place})", example.key),
-            None => example.key.clone(),
-        });
-        let more = if *distinct > examples.len() as u64 { ", \u{2026}" } else { "" };
         let text = format!(
-            "{}{} would have one that went by {} of {}, {}: {}{more}",
+            "{}{} would have one that went by {} of {}, {}",
             if *at_least { "at least " } else { "" },
             counted(*rows, "row", "rows"),
             step.number.map_or("a step".into(), |number| format!("step {number}")),
             step.table,
             shortened(&step.text, TITLE),
-            keys.collect::<Vec<_>>().join(", "),
         );
         out.push_str(&folded(&text, "    ", view.width));
+        let place = |place: &Place| format!(" ({place})");
+        let keys: Vec<Vec<String>> = examples
+            .iter()
+            .map(|example| {
+                let key = shortened(&example.key, TITLE);
+                vec![key, example.place.as_ref().map_or_else(String::new, place)]
+            })
+            .collect();
+        for line in set(&[Side::Left, Side::Left], &keys) {
+            out.push_str(&format!("      {line}\n"));
+        }
+        let more = *distinct - examples.len() as u64;
+        if more > 0 {
+            out.push_str(&format!("      and {}\n", counted(more, "key more", "keys more")));
+        }
     }
     if let Some(first) = link.taken_out.first() {
         let see = shell::removed((view.plan, view.settings), &first.step.table);

@@ -64,7 +64,7 @@ fn keys_that_come_through_a_pipe_are_told_of_as_well() {
     let ran = command.stdin(file).output().unwrap();
     let out = String::from_utf8(ran.stdout).unwrap();
     let out = out.split_whitespace().collect::<Vec<_>>().join(" ");
-    assert!(out.contains("S2 (standard input line 3), S4 (standard input line 5)"), "{out}");
+    assert!(out.contains("S2 (standard input line 3) S4 (standard input line 5)"), "{out}");
 }
 
 #[test]
