@@ -11,9 +11,7 @@ use crate::expr::Typed;
 use crate::link::hashes;
 use crate::resolve::{AllocateOver, AllocatePlan};
 use crate::step::{StepRunner, Work};
-use crate::table::{
-    AwayBuilder, Batch, Column, Held, InOrder, Room, Rows, Scattered, Table, parts_of,
-};
+use crate::table::{Batch, Column, Held, InOrder, Room, Rows, Scattered, Table, parts_of};
 
 /// The parts, and what is told. Nothing where all that is looked at is here, and where something is wrong: what, is told
 /// by who works on all rows at once.
@@ -34,9 +32,7 @@ pub(super) fn scattered(
         all.extend(told);
     })?;
     at.zeros.fetch_add(zeros.into_inner(), Ordering::Relaxed);
-    let mut parts = AwayBuilder::new(&room.file());
-    found.windows().flatten().for_each(|column| parts.push(&column));
-    Some((Held::away(parts.finish()), all))
+    Some((Held::away(found.only(&room)), all))
 }
 
 /// The table that is led to.

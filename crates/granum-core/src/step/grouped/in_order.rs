@@ -17,7 +17,7 @@ use crate::resolve::{AggregatePlan, GroupedPlan, GroupedWhat};
 use crate::step::StepRunner;
 use crate::step::in_order::{InParts, Orders};
 use crate::step::values::{columns_of, values_noted, values_of};
-use crate::table::{AwayBuilder, Batch, Column, Held, InOrder, Rows, SlotId};
+use crate::table::{Batch, Column, Held, InOrder, Rows, SlotId};
 
 impl Orders for GroupedPlan {
     fn slots(&self) -> Vec<SlotId> {
@@ -66,9 +66,7 @@ pub(super) fn in_order(plan: &GroupedPlan, runner: &StepRunner<'_>, batch: &Batc
     }
     drop(rows);
     runner.zeros.fetch_add(zeros.into_inner(), Ordering::Relaxed);
-    let mut all = AwayBuilder::new(&room.file());
-    found.windows().flatten().for_each(|column| all.push(&column));
-    Some(Held::away(all.finish()))
+    Some(Held::away(found.only(&room)))
 }
 
 /// The keys of the last row that came.

@@ -13,7 +13,7 @@ use crate::step::StepRunner;
 use crate::step::by_keys::{KeyedRows, LotsOfPart, SentByKeys};
 use crate::step::in_order::spread;
 use crate::step::values::{columns_of, values_noted, values_of};
-use crate::table::{AwayBuilder, Batch, Column, Held, InOrder, Room, parts_of};
+use crate::table::{Batch, Column, Held, InOrder, Room, parts_of};
 
 /// What each row gets of its group, put away. Nothing where all that is looked at is here, and where a row or a group has
 /// no value: why, is told by who works on all rows at once.
@@ -44,9 +44,7 @@ pub(super) fn scattered(
     let of_large =
         |lots: LotsOfPart<'_>, found: &mut InOrder| of_large((plan, values), lots, &room, found);
     let found = rows.each_held(runner, of_part, (most_together(plan, values, &room), of_large))?;
-    let mut all = AwayBuilder::new(&room.file());
-    found.windows().flatten().for_each(|column| all.push(&column));
-    Some(Held::away(all.finish()))
+    Some(Held::away(found.only(&room)))
 }
 
 /// Bytes of a value, about; so many of all have room wherever.

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use rayon::prelude::*;
 
 use super::bytes::{got_each, put};
-use super::{Room, RoomFile};
+use super::{Away, AwayBuilder, Room, RoomFile};
 use crate::table::growing::GrowingColumn;
 use crate::table::{Column, PIECE, Rows};
 use crate::value::Type;
@@ -182,6 +182,13 @@ impl InOrder {
     pub fn take(&mut self, columns: &[Column]) {
         let to: Vec<u32> = numbers(columns).map(|number| (number / PIECE) as u32).collect();
         self.0.send(columns, &to);
+    }
+
+    /// The only other column of the rows, in order, put away.
+    pub fn only(&self, room: &Room) -> Away {
+        let mut all = AwayBuilder::new(&room.file());
+        self.windows().flatten().for_each(|column| all.push(&column));
+        all.finish()
     }
 
     /// The other columns of the rows, in order; some at a time.
