@@ -88,13 +88,13 @@ impl Demand {
             passing_checks: plan
                 .checks
                 .iter()
-                .map(|check| whole && stays_in_row(&check.condition))
+                .map(|check| whole && check.condition.stays_in_row())
                 .collect(),
             by_month: matches!(purpose, Purpose::Whole { seen: true, .. }),
             passing_totals: plan
                 .totals
                 .iter()
-                .map(|total| whole && total.plan.parts().all(stays_in_row))
+                .map(|total| whole && total.plan.parts().all(Typed::stays_in_row))
                 .collect(),
         };
         demand.sort(plan, purpose);
@@ -263,11 +263,9 @@ impl Demand {
         if !passing {
             self.tables[table.0].whole = true;
         }
-        typed.visit(&mut |part| {
-            if let Kind::Column(column) = part.kind {
-                self.tables[table.0].columns[column.0] = true;
-            }
-        });
+        for column in typed.columns() {
+            self.tables[table.0].columns[column.0] = true;
+        }
         self.follow(plan, table, typed);
     }
 
@@ -482,18 +480,6 @@ fn numbered_as_read(plan: &Plan, table: TableId) -> bool {
     let table = &plan.tables[table.0];
     let mut steps = table.steps.iter().map(|step| step.step.work().rows());
     matches!(table.source, Source::Input(_)) && steps.all(|rows| rows != RowsBecome::Several)
-}
-
-/// Whether an expression looks at nothing but the row itself.
-fn stays_in_row(typed: &Typed) -> bool {
-    let mut stays = true;
-    typed.visit(&mut |part| {
-        stays &= !matches!(
-            part.kind,
-            Kind::Path { .. } | Kind::Leads { .. } | Kind::Choices { .. } | Kind::Gathered { .. }
-        );
-    });
-    stays
 }
 
 fn visit_order(plan: &Plan, work: Work, seen: &mut HashSet<Work>, order: &mut Vec<Work>) {

@@ -132,11 +132,7 @@ impl LastReads<'_> {
 
     /// The same, and the columns that it sees of a finished table.
     fn over_finished(&mut self, table: TableId, typed: &Typed, at: usize) {
-        typed.visit(&mut |part| {
-            if let Kind::Column(column) = part.kind {
-                self.column(table, column, at);
-            }
-        });
+        typed.columns().into_iter().for_each(|column| self.column(table, column, at));
         self.paths(typed, at);
     }
 

@@ -212,6 +212,32 @@ impl Typed {
         slots
     }
 
+    /// The columns of a finished table that it reads.
+    pub fn columns(&self) -> Vec<ColumnId> {
+        let mut columns = vec![];
+        self.visit(&mut |part| {
+            if let Kind::Column(column) = part.kind {
+                columns.push(column);
+            }
+        });
+        columns
+    }
+
+    /// Whether it looks at nothing but the row itself.
+    pub fn stays_in_row(&self) -> bool {
+        let mut stays = true;
+        self.visit(&mut |part| {
+            stays &= !matches!(
+                part.kind,
+                Kind::Path { .. }
+                    | Kind::Leads { .. }
+                    | Kind::Choices { .. }
+                    | Kind::Gathered { .. }
+            );
+        });
+        stays
+    }
+
     /// The same expression with others in place of the slots that it reads; nothing where one of them has
     /// none, or where it looks at more than the row.
     pub fn with_slots(&self, slot: &dyn Fn(SlotId) -> Option<Typed>) -> Option<Typed> {

@@ -62,13 +62,11 @@ impl Resolver<'_> {
                 let condition = self.condition(&tree.condition, &row)?;
                 self.apart_of(&row, &condition)?;
                 let mut shown = vec![];
-                condition.visit(&mut |part| {
-                    if let Kind::Column(column) = &part.kind
-                        && !shown.contains(column)
-                    {
-                        shown.push(*column);
+                for column in condition.columns() {
+                    if !shown.contains(&column) {
+                        shown.push(column);
                     }
-                });
+                }
                 (condition, CheckKind::Rows { table, at_least: tree.at_least, shown })
             }
             None => {

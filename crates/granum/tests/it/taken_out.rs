@@ -89,3 +89,42 @@ fn nothing_is_told_where_no_step_took_a_key_out_or_that_is_not_known() {
     assert!(all.contains("    3 rows would have one that went by step 2 of sailings"), "{all}");
     assert!(!all.contains("step 1 of") && !all.contains("step 3 of"), "{all}");
 }
+
+/// A link on two columns from `l` to `r`, of which the rows with an `x` go.
+fn pairs(left: &str, right: &str) -> String {
+    let folder = Folder::new();
+    folder.file("l.csv", format!("a,b\n{left}")).file("r.csv", format!("a,b,s\n{right}"));
+    folder.plan(
+        "input l from \"l.csv\"\n  read a as text\n       b as integer\n\
+         input r from \"r.csv\"\n  read a as text\n       b as integer\n  drop s = \"x\"\n  grain a, b\n\
+         link l to r on a, b complete\n",
+    );
+    told(&folder, &["check", "p.granum"])
+}
+
+#[test]
+fn keys_of_several_columns_are_told_as_they_are_seen_whatever_stands_in_them() {
+    let left = "\u{1b}[31mred ,1\nA,2\nA,3\n,4\n";
+    let all = pairs(left, "\u{1b}[31mred ,1,x\nA,2,x\nA,2,\nA,3,x\nA,3,x\n,4,x\n");
+    let says = "    2 rows would have one that went by step 1 of r, drop s = \"x\"\n      \
+                \"\\u{1b}[31mred \"/1   (r.csv line 2)\n      \
+                A/3                  (r.csv line 5)\n      see what went:";
+    assert!(all.contains(says), "{all}");
+    // A target of which nothing is left, and one that never had a row.
+    let all = pairs("A,1\nA,1\n", "A,1,x\n");
+    assert!(all.contains("    2 rows would have one that went by step 1 of r"), "{all}");
+    assert!(!pairs("A,1\n", "").contains("would have one"));
+}
+
+#[test]
+fn of_very_many_keys_the_first_are_looked_for_and_that_is_said() {
+    let keys = |end: &str| -> String {
+        let keys: Vec<String> = (0..100_003).map(|key| format!("K,{key}{end}")).collect();
+        keys.join("\n")
+    };
+    let all = pairs(&keys(""), &keys(",x"));
+    let says = "    at least 100,000 rows would have one that went by step 1 of r, drop s = \"x\"\n      \
+                K/0   (r.csv line 2)\n      K/1   (r.csv line 3)\n      K/2   (r.csv line 4)\n      \
+                and 99,997 keys more\n      see what went: granum show p.granum r --removed\n";
+    assert!(all.contains(says), "{all}");
+}

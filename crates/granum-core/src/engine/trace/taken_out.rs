@@ -11,10 +11,10 @@ use super::words::step_name;
 use crate::engine::context::Context;
 use crate::engine::inputs::Inputs;
 use crate::engine::links::KeysTakenOut;
-use crate::expr::{Kind, Typed, evaluate_all};
+use crate::expr::{Typed, evaluate_all};
 use crate::link::{BlankKeys, Keys, Linked, fingerprints, key_text};
 use crate::resolve::{LinkPlan, Source};
-use crate::table::{Batch, Bits, Column, ColumnId, Held, PIECE, Rows, SlotId, TableId};
+use crate::table::{Batch, Bits, Column, Held, PIECE, Rows, SlotId, TableId};
 use crate::tally::{TakenKey, TakenOut};
 
 /// So many different keys are looked for, the first of all.
@@ -31,7 +31,7 @@ pub(in crate::engine) fn keys_taken_out(
     inputs: &Inputs,
     (link, linked): (&LinkPlan, &Linked),
 ) -> KeysTakenOut {
-    if link.period.is_some() || !link.keys.iter().all(|(_, key)| looks_at_its_row(key)) {
+    if link.period.is_some() || !link.keys.iter().all(|(_, key)| key.stays_in_row()) {
         return KeysTakenOut::default();
     }
     let replay = Replay::again(context, inputs);
@@ -149,7 +149,7 @@ impl Search<'_> {
         let target = &self.replay.plan(self.link.to).columns;
         let mut columns = vec![None; target.len()];
         for (_, key) in &self.link.keys {
-            for column in columns_of(key) {
+            for column in key.columns() {
                 let own = self.column(at, (0, target[column.0].1))?;
                 columns[column.0] = Some(Held::Own(own));
             }
@@ -168,7 +168,7 @@ impl Search<'_> {
         let plan = self.replay.plan(self.way[table]);
         let mut assigned = plan.steps.iter().flat_map(|step| step.step.work().assigned());
         if let Some((_, value)) = assigned.find(|(own, _)| *own == slot) {
-            if !looks_at_its_row(value) {
+            if !value.stays_in_row() {
                 return None;
             }
             let mut slots = vec![None; plan.slots.len()];
@@ -218,31 +218,6 @@ struct At<'s> {
     stages: &'s Stages,
     step: usize,
     rows: &'s Rows,
-}
-
-/// Whether an expression looks at nothing but columns of its own row.
-fn looks_at_its_row(typed: &Typed) -> bool {
-    let mut alone = true;
-    typed.visit(&mut |part| match part.kind {
-        Kind::Path { .. }
-        | Kind::Leads { .. }
-        | Kind::Choices { .. }
-        | Kind::Gathered { .. }
-        | Kind::Total(_) => alone = false,
-        _ => {}
-    });
-    alone
-}
-
-/// The columns of a finished table that an expression looks at.
-fn columns_of(typed: &Typed) -> Vec<ColumnId> {
-    let mut columns = vec![];
-    typed.visit(&mut |part| {
-        if let Kind::Column(column) = part.kind {
-            columns.push(column);
-        }
-    });
-    columns
 }
 
 /// Shows each row of the source that has a key and leads nowhere, with the fingerprint of its key.

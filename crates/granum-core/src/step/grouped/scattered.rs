@@ -8,7 +8,7 @@ use super::in_order::in_order;
 use super::together::Together;
 use super::{Of, worked};
 use crate::aggregate::{Groups, mixed};
-use crate::resolve::{GroupedPlan, GroupedWhat};
+use crate::resolve::{AggregatePlan, GroupedPlan, GroupedWhat};
 use crate::step::StepRunner;
 use crate::step::by_keys::{KeyedRows, LotsOfPart, SentByKeys};
 use crate::step::in_order::spread;
@@ -43,22 +43,22 @@ pub(super) fn scattered(
     let of_part = |_, rows| of_part(plan, rows);
     let of_large =
         |lots: LotsOfPart<'_>, found: &mut InOrder| of_large((plan, values), lots, &room, found);
-    let found = rows.each_held(runner, of_part, (most_together(plan, values, &room), of_large))?;
+    // Of others all rows of a group have to be held.
+    let may = |aggregate: &AggregatePlan| aggregate.apart.is_none() && Together::may(aggregate);
+    let most = match &plan.what {
+        GroupedWhat::Aggregate(aggregate) if may(aggregate) => held_together(values, &room),
+        _ => usize::MAX,
+    };
+    let found = rows.each_held(runner, of_part, (most, of_large))?;
     Some(Held::away(found.only(&room)))
 }
 
-/// Bytes of a value, about; so many of all have room wherever.
-const EACH: usize = 12;
-const LEAST: u64 = if cfg!(test) { 1 << 8 } else { 1 << 20 };
-
-/// How many rows of so many values each are held together: any, where they are more than passes of them can be worked of.
-fn most_together(plan: &GroupedPlan, values: usize, room: &Room) -> usize {
-    let aggregate = plan.what.plan().filter(|aggregate| aggregate.apart.is_none());
-    let is_large = aggregate.is_some_and(|aggregate| {
-        let is_aggregate = matches!(plan.what, GroupedWhat::Aggregate(_));
-        is_aggregate && Together::new(aggregate, (0, values), room).is_some()
-    });
-    if is_large { ((room.limit() / 4).max(LEAST) as usize) / (EACH * values) } else { usize::MAX }
+/// How many rows of so many values each there is room for together, about.
+fn held_together(values: usize, room: &Room) -> usize {
+    /// Bytes of a value, about; so many of all have room wherever.
+    const EACH: usize = 12;
+    const LEAST: u64 = if cfg!(test) { 1 << 8 } else { 1 << 20 };
+    (room.limit() / 4).max(LEAST) as usize / (EACH * values)
 }
 
 /// What rows of a part get that are too many to be held; nothing where a group has no value.
@@ -91,8 +91,7 @@ fn has_large_groups(plan: &GroupedPlan, runner: &StepRunner<'_>, batch: &Batch) 
     let own = StepRunner { zeros: &AtomicU64::new(0), ..*runner };
     let Ok(keys) = own.columns(&some, plan.keys.iter()) else { return false };
     let largest = Groups::by(&keys, some.rows).sizes().into_iter().max().unwrap_or(0) as usize;
-    let rows = largest * batch.rows / some.rows.max(1);
-    (rows * EACH * (reads.len() + 1)) as u64 > (room.limit() / 4).max(LEAST)
+    largest * batch.rows / some.rows.max(1) > held_together(reads.len() + 1, &room)
 }
 
 /// What is worked of a run of rows, and their grain. Nothing where a row fails.

@@ -27,17 +27,24 @@ pub(super) struct Results {
 }
 
 impl<'p> Together<'p> {
+    /// Whether an aggregate can be put together.
+    pub fn may(aggregate: &AggregatePlan) -> bool {
+        let AggregatePlan { function, ty, by, .. } = aggregate;
+        let is_kept = parted(*function, *ty);
+        (is_kept || is_ranked(aggregate) || counts_different(aggregate)) && by.len() < 2
+    }
+
     /// Nothing yet, of so many rows with so many values each. Nothing at all where an aggregate cannot be put together.
     pub fn new(
         aggregate: &'p AggregatePlan,
         (rows, values): (usize, usize),
         room: &Room,
     ) -> Option<Self> {
-        let AggregatePlan { function, ty, by, .. } = aggregate;
-        let is_kept = parted(*function, *ty);
-        if !(is_kept || is_ranked(aggregate) || counts_different(aggregate)) || by.len() > 1 {
+        if !Self::may(aggregate) {
             return None;
         }
+        let AggregatePlan { function, ty, .. } = aggregate;
+        let is_kept = parted(*function, *ty);
         let known = KnownGroups::new(Some(*function).filter(|_| is_kept));
         let lots = if counts_different(aggregate) { parts_of(rows, values, room) } else { 1 };
         Some(Self { aggregate, room: room.clone(), known, away: Scattered::new(room, lots) })
