@@ -17,6 +17,10 @@ impl ByHash {
         self.slots.capacity() * size_of::<u64>()
     }
 
+    pub fn is_empty(&self) -> bool {
+        self.count == 0
+    }
+
     /// Whether they are too many for what a core has at hand.
     pub fn are_far(&self) -> bool {
         self.bytes_held() > 1 << 17

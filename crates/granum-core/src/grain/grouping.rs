@@ -1,7 +1,7 @@
 //! Rows that sets of columns do not tell apart, over all rows of a file: those that are here, or that are away.
 
-use std::collections::HashMap;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::borrow::Cow;
+use std::sync::OnceLock;
 
 use rayon::prelude::*;
 
@@ -34,12 +34,22 @@ pub(crate) struct Near {
 pub(crate) struct Grouping<'a> {
     pub(super) columns: &'a [Candidate<'a>],
     pub(super) rows: usize,
-    known: Mutex<HashMap<usize, Arc<Partition>>>,
+    /// What each column groups, once that is asked for.
+    by: Vec<OnceLock<Partition>>,
+    /// What the first two columns group that were looked at for copies, the one with more values first.
+    by_two: OnceLock<([usize; 2], Partition)>,
 }
+
+/// So many rows are split together, by one column after the other.
+const SPLIT: usize = if cfg!(test) { 8 } else { 1 << 16 };
+
+/// So many groups tell which column splits all of them best.
+const TRIED: usize = 1 << 10;
 
 impl<'a> Grouping<'a> {
     pub fn new(columns: &'a [Candidate<'a>], rows: usize) -> Self {
-        Self { columns, rows, known: Mutex::default() }
+        let by = columns.iter().map(|_| OnceLock::new()).collect();
+        Self { columns, rows, by, by_two: OnceLock::new() }
     }
 
     /// The rows of a set where they are away.
@@ -62,25 +72,30 @@ impl<'a> Grouping<'a> {
         set.sort_by_key(|at| std::cmp::Reverse(self.columns[*at].distinct));
         let Some((first, rest)) = set.split_first() else { return Partition::of_all(self.rows) };
         let begin = self.by(*first);
-        let Some((last, between)) = rest.split_last() else { return begin.as_ref().clone() };
-        let split = |groups: &Partition, at: usize, most: u64| {
-            groups.split(self.columns[at].codes, BlankKeys::Apart, most)
-        };
-        match between.split_first() {
-            None => split(&begin, *last, most),
-            Some((second, rest)) => {
-                let groups = split(&begin, *second, u64::MAX);
-                let groups = rest.iter().fold(groups, |groups, at| split(&groups, *at, u64::MAX));
-                split(&groups, *last, most)
+        let Some((last, between)) = rest.split_last() else { return begin.clone() };
+        if let Some((_, known)) = self.by_two.get().filter(|(two, _)| two[..] == set) {
+            return known.clone();
+        }
+        // Some rows after the others: most sets that are counted fail, and soon.
+        let mut found = Partition::default();
+        for some in begin.pieces(SPLIT) {
+            let split = |groups: Partition, at: &usize| {
+                groups.split(self.columns[*at].codes, BlankKeys::Apart, u64::MAX)
+            };
+            let groups = between.iter().fold(some, split);
+            let left = most - found.repeating();
+            found.append(&groups.split(self.columns[*last].codes, BlankKeys::Apart, left));
+            if found.repeating() > most {
+                break;
             }
         }
+        found
     }
 
-    fn by(&self, at: usize) -> Arc<Partition> {
-        let mut known = self.known.lock().unwrap_or_else(PoisonError::into_inner);
+    fn by(&self, at: usize) -> &Partition {
         let column = &self.columns[at];
-        let make = || Arc::new(Partition::of(column.codes, column.distinct, BlankKeys::Apart));
-        known.entry(at).or_insert_with(make).clone()
+        let make = || Partition::of(column.codes, column.distinct, BlankKeys::Apart);
+        self.by[at].get_or_init(make)
     }
 
     /// The rows that are exact copies of an earlier one.
@@ -95,24 +110,32 @@ impl<'a> Grouping<'a> {
         let Some((first, rest)) = order.split_first() else {
             return CopiesBuilder::new(self.rows).finish();
         };
-        let begin = match column(*first).blanks {
-            0 => self.by(*first),
-            _ => Arc::new(Partition::of(
-                column(*first).codes,
-                column(*first).distinct,
-                BlankKeys::Equal,
-            )),
+        let with_blanks =
+            || Partition::of(column(*first).codes, column(*first).distinct, BlankKeys::Equal);
+        let mut groups = match column(*first).blanks {
+            0 => Cow::Borrowed(self.by(*first)),
+            _ => Cow::Owned(with_blanks()),
         };
-        let split = |groups: Partition, at: &usize| {
-            groups.split(column(*at).codes, BlankKeys::Equal, u64::MAX)
-        };
-        match rest.split_first() {
-            None => self.pairs(&begin),
-            Some((second, rest)) => {
-                let groups = begin.split(column(*second).codes, BlankKeys::Equal, u64::MAX);
-                self.pairs(&rest.iter().fold(groups, split))
+        let mut rest = rest.to_vec();
+        while !rest.is_empty() && !groups.is_empty() {
+            let next = rest.remove(self.best(&groups, &rest));
+            let split = groups.split(column(next).codes, BlankKeys::Equal, u64::MAX);
+            if rest.len() + 2 == order.len() && column(*first).blanks + column(next).blanks == 0 {
+                self.by_two.get_or_init(|| ([*first, next], split.clone()));
             }
+            groups = Cow::Owned(split);
         }
+        self.pairs(&groups)
+    }
+
+    /// Which of some columns leaves the fewest rows in groups, by a part of them: with it the others have least to do.
+    fn best(&self, groups: &Partition, columns: &[usize]) -> usize {
+        let some = groups.sample(TRIED);
+        let left = |at: &usize| {
+            let codes = self.columns[columns[*at]].codes;
+            some.split(codes, BlankKeys::Equal, u64::MAX).repeating()
+        };
+        (0..columns.len()).min_by_key(left).unwrap_or_default()
     }
 
     /// Each row of a group but the first, with the first.

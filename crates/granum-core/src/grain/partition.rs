@@ -14,10 +14,27 @@ pub(crate) struct Partition {
 /// So many rows are quickly compared, each with each.
 const FEW: usize = 6;
 
-/// Whether no two of some rows are equal.
-fn all_alone(rows: &[(u64, u32)]) -> bool {
-    let mut firsts = rows.iter().enumerate();
-    firsts.all(|(at, (code, _))| rows[at + 1..].iter().all(|(other, _)| other != code))
+/// Adds those of a few rows that have equal codes, in groups.
+fn gather_few(rows: &[u32], codes: &[u64], blanks: BlankKeys, split: &mut Partition) {
+    let mut taken = [false; FEW];
+    for (at, code) in codes.iter().enumerate() {
+        if taken[at] || (*code == Codes::NO_HASH && blanks == BlankKeys::Apart) {
+            continue;
+        }
+        let begin = split.rows.len();
+        for other in at + 1..codes.len() {
+            if codes[other] == *code {
+                if split.rows.len() == begin {
+                    split.rows.push(rows[at]);
+                }
+                split.rows.push(rows[other]);
+                taken[other] = true;
+            }
+        }
+        if split.rows.len() > begin {
+            split.ends.push(split.rows.len() as u32);
+        }
+    }
 }
 
 /// Where rows of each code go, for one group after the other.
@@ -136,12 +153,14 @@ impl Partition {
                 }
                 continue;
             }
-            group.clear();
-            group.extend(rows.iter().map(|row| (raw(*row), *row)));
-            // Of few rows it is quickly seen that each stands alone.
-            if group.len() <= FEW && all_alone(&group) {
+            if rows.len() <= FEW {
+                let mut codes = [0; FEW];
+                codes.iter_mut().zip(rows).for_each(|(code, row)| *code = raw(*row));
+                gather_few(rows, &codes[..rows.len()], blanks, &mut split);
                 continue;
             }
+            group.clear();
+            group.extend(rows.iter().map(|row| (raw(*row), *row)));
             if blanks == BlankKeys::Apart {
                 group.retain(|(code, _)| *code != Codes::NO_HASH);
             }
@@ -162,6 +181,40 @@ impl Partition {
             start = *end as usize;
             rows
         })
+    }
+
+    /// Parts of them, each of whole groups, and of about so many rows.
+    pub fn pieces(&self, rows: usize) -> impl Iterator<Item = Self> {
+        let mut first = 0;
+        std::iter::from_fn(move || {
+            let begin = if first == 0 { 0 } else { *self.ends.get(first - 1)? };
+            let end = begin as usize + rows;
+            let behind = self.ends.partition_point(|to| (*to as usize) < end);
+            let last = behind.min(self.ends.len().checked_sub(1)?);
+            let ends = self.ends.get(first..=last).filter(|ends| !ends.is_empty())?;
+            first = last + 1;
+            Some(Self {
+                rows: self.rows[begin as usize..self.ends[last] as usize].to_vec(),
+                ends: ends.iter().map(|end| end - begin).collect(),
+            })
+        })
+    }
+
+    /// Adds groups behind these.
+    pub fn append(&mut self, other: &Self) {
+        let before = self.rows.len() as u32;
+        self.rows.extend(&other.rows);
+        self.ends.extend(other.ends.iter().map(|end| before + end));
+    }
+
+    /// So many of the groups, about, from all over; of large ones a part.
+    pub fn sample(&self, groups: usize) -> Self {
+        let mut some = Self::default();
+        for rows in self.iter().step_by(self.ends.len().div_ceil(groups).max(1)) {
+            some.rows.extend(&rows[..rows.len().min(1 << FEW)]);
+            some.ends.push(some.rows.len() as u32);
+        }
+        some
     }
 
     pub fn is_empty(&self) -> bool {

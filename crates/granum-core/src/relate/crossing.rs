@@ -1,7 +1,9 @@
 //! Columns that two tables share and that repeat in both: they look like a link and multiply rows.
 
 use super::Subject;
+use super::meet::Asked;
 use super::report::{Crossing, FoundLink};
+use crate::survey::Dictionary;
 use crate::survey::names::{bare, names_key};
 
 /// So many are told.
@@ -35,17 +37,19 @@ fn between(one: &Subject, other: &Subject, links: &[FoundLink]) -> Vec<Crossing>
             continue;
         }
         let halved = column.dictionary.halved().max(target.dictionary.halved());
-        let (mut would_be, mut met, mut asked): (u128, u64, u64) = (0, 0, 0);
-        for (value, rows) in column.kept(halved) {
-            asked += 1;
-            if let Some(to) = target.dictionary.find(value) {
+        let asked = Asked::new(&column.dictionary, halved);
+        let (mut would_be, mut met): (u128, u64) = (0, 0);
+        for (number, to) in asked.numbers().zip(asked.find_in(&target.dictionary)) {
+            if let Some(to) = to {
+                let rows = |dictionary: &Dictionary, number: usize| dictionary.rows(number).into();
                 met += 1;
-                would_be += u128::from(rows) * u128::from(target.dictionary.rows(to as usize));
+                let own: u128 = rows(&column.dictionary, number);
+                would_be += own * rows(&target.dictionary, to as usize);
             }
         }
         would_be <<= halved;
         let most = one.read.coded.rows.max(other.read.coded.rows) as u128;
-        let least = asked.min(target.kept(halved).count() as u64);
+        let least = asked.len().min(Asked::new(&target.dictionary, halved).len()) as u64;
         if met * 2 < least || would_be <= most {
             continue;
         }

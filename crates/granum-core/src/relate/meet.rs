@@ -90,8 +90,10 @@ pub(super) fn meet(
         return None;
     }
     let mut plain = vec![None; dictionary.len()];
-    let found = target.dictionary.find_all(dictionary, asked.len(), |at| asked.number(at));
-    asked.numbers().zip(found).for_each(|(number, to)| plain[number] = to);
+    asked
+        .numbers()
+        .zip(asked.find_in(&target.dictionary))
+        .for_each(|(number, to)| plain[number] = to);
     let matched = |met: &[Option<u32>]| -> u64 {
         let met = met.iter().enumerate().filter(|(_, to)| to.is_some());
         met.map(|(number, _)| dictionary.rows(number)).sum()
@@ -118,28 +120,33 @@ pub(super) fn meet(
 }
 
 /// The values that are looked up, by their numbers: all, or those that would be kept if the sample was halved oftener.
-struct Asked {
-    all: usize,
+pub(super) struct Asked<'a> {
+    dictionary: &'a Dictionary,
     some: Option<Vec<u32>>,
 }
 
-impl Asked {
-    fn new(dictionary: &Dictionary, halved: u32) -> Self {
+impl<'a> Asked<'a> {
+    pub fn new(dictionary: &'a Dictionary, halved: u32) -> Self {
         let keeps = |number: &u32| Dictionary::keeps(dictionary.value(*number as usize), halved);
-        let all = dictionary.len();
+        let all = dictionary.len() as u32;
         let fewer = dictionary.halved() < halved;
-        Self { all, some: fewer.then(|| (0..all as u32).filter(keeps).collect()) }
+        Self { dictionary, some: fewer.then(|| (0..all).filter(keeps).collect()) }
     }
 
-    fn len(&self) -> usize {
-        self.some.as_ref().map_or(self.all, Vec::len)
+    /// The number of each in another column, if that has it.
+    pub fn find_in(&self, target: &Dictionary) -> Vec<Option<u32>> {
+        target.find_all(self.dictionary, self.len(), |at| self.number(at))
+    }
+
+    pub fn len(&self) -> usize {
+        self.some.as_ref().map_or(self.dictionary.len(), Vec::len)
     }
 
     fn number(&self, at: usize) -> usize {
         self.some.as_ref().map_or(at, |some| some[at] as usize)
     }
 
-    fn numbers(&self) -> impl Iterator<Item = usize> {
+    pub fn numbers(&self) -> impl Iterator<Item = usize> {
         (0..self.len()).map(|at| self.number(at))
     }
 }

@@ -5,6 +5,7 @@
 
 mod alike;
 mod crossing;
+mod falling;
 mod find;
 mod likely;
 mod links;

@@ -6,6 +6,7 @@ use std::collections::HashSet;
 use serde::Serialize;
 
 use super::Subject;
+use super::meet::Asked;
 use crate::survey::CodedColumn;
 use crate::survey::names::bare;
 
@@ -84,9 +85,10 @@ fn pair(subjects: &[Subject], one: &Subject, other: &Subject) -> Option<FoundPar
         return None;
     }
     let halved = a.dictionary.halved().max(b.dictionary.halved());
-    let both = a.kept(halved).filter(|(value, _)| b.dictionary.find(value).is_some());
-    let least = a.kept(halved).count().min(b.kept(halved).count()) as u64;
-    if both.count() as u64 * 100 > least * OVERLAP || forms(a).is_disjoint(&forms(b)) {
+    let asked = [a, b].map(|column| Asked::new(&column.dictionary, halved));
+    let both = asked[0].find_in(&b.dictionary).iter().flatten().count();
+    let least = asked[0].len().min(asked[1].len()) as u64;
+    if both as u64 * 100 > least * OVERLAP || forms(a).is_disjoint(&forms(b)) {
         return None;
     }
     let met_from = subjects.iter().find_map(|third| {
@@ -101,12 +103,13 @@ fn pair(subjects: &[Subject], one: &Subject, other: &Subject) -> Option<FoundPar
 
 /// Whether a column's values are met by both together, and by none of them alone.
 fn needs_both(column: &CodedColumn, a: &CodedColumn, b: &CodedColumn) -> bool {
-    let met = |target: &CodedColumn, value: &str| target.dictionary.find(value).is_some();
     let halved = [column, a, b].map(|column| column.dictionary.halved()).into_iter().max();
-    let (mut by_a, mut by_b, mut by_any, mut all) = (0, 0, 0, 0);
-    for (value, _) in column.kept(halved.unwrap_or_default()) {
-        all += 1;
-        let (in_a, in_b) = (met(a, value), met(b, value));
+    let asked = Asked::new(&column.dictionary, halved.unwrap_or_default());
+    let all = asked.len() as u64;
+    let met = [a, b].map(|target| asked.find_in(&target.dictionary));
+    let (mut by_a, mut by_b, mut by_any) = (0, 0, 0);
+    for (in_a, in_b) in met[0].iter().zip(&met[1]) {
+        let (in_a, in_b) = (in_a.is_some(), in_b.is_some());
         by_a += u64::from(in_a);
         by_b += u64::from(in_b);
         by_any += u64::from(in_a || in_b);

@@ -1,21 +1,22 @@
 //! Days of one table that fall into periods of another: each is worked as the link that a plan would
 //! have.
 
-use std::cell::OnceCell;
 use std::collections::HashMap;
 
 use rayon::prelude::*;
 
 use super::Subject;
+use super::falling::{Falling, keys, moments, one_in};
 use super::report::FoundPeriod;
+use crate::bug::Sure;
 use crate::lang::{Preference, plan_name};
 use crate::link::mend::pair_words;
 use crate::link::{self, Ends, Linked, Order, Periods};
 use crate::port::{InputSource, Observer, SourceError};
 use crate::survey::names::{bare, names_key, names_version, words};
-use crate::survey::{Space, day_of, read_again, time_of};
-use crate::table::{Codes, Column, PIECE};
-use crate::value::{Type, day};
+use crate::survey::{Space, read_again, time_of};
+use crate::table::Column;
+use crate::value::Type;
 
 /// Words of the names of columns in which a period starts, and ends, in several languages.
 const STARTS: [&str; 17] = [
@@ -99,11 +100,6 @@ pub(super) fn read_moments(
     Ok(moments)
 }
 
-/// One in so many rows of a table is looked at.
-fn one_in(subject: &Subject, space: Space<'_>) -> usize {
-    subject.read.coded.rows.div_ceil(space.most_keys()).max(1)
-}
-
 /// The columns of a table whose days may fall into periods.
 fn that_may_fall(subject: &Subject) -> impl Iterator<Item = usize> {
     let columns = subject.read.survey.columns.iter().enumerate();
@@ -144,26 +140,6 @@ pub(super) fn periods(
     found.into_iter().map(|(period, _)| period).collect()
 }
 
-/// A column whose days may fall into periods, of one of so many rows: as days and as times, once either is asked for.
-struct Falling<'a> {
-    from: &'a Subject,
-    at: usize,
-    read: Option<&'a [Option<i64>]>,
-    days: OnceCell<Option<Column>>,
-    times: OnceCell<Option<Column>>,
-}
-
-impl<'a> Falling<'a> {
-    fn new(from: &'a Subject, at: usize, read: Option<&'a [Option<i64>]>) -> Self {
-        Self { from, at, read, days: OnceCell::new(), times: OnceCell::new() }
-    }
-
-    fn moments(&self, by_day: bool, one_in: usize) -> Option<Column> {
-        let made = || moments((self.from, self.at, self.read), by_day, one_in);
-        if by_day { &self.days } else { &self.times }.get_or_init(made).clone()
-    }
-}
-
 fn is_temporal(ty: Type) -> bool {
     matches!(ty, Type::Date | Type::DateTime)
 }
@@ -198,58 +174,6 @@ fn bounds(table: &Subject) -> Option<Bounds> {
     (ends.is_some() || key.is_some()).then_some(Bounds { starts, ends, key })
 }
 
-/// The codes of a table's rows, one of so many.
-fn codes(subject: &Subject, at: usize, one_in: usize) -> impl Iterator<Item = u64> {
-    let (codes, rows) = (&subject.read.coded.columns[at].codes, subject.read.coded.rows);
-    let runs = (0..rows).step_by(PIECE);
-    let run = move |first: usize| {
-        let run = codes.run(first, PIECE.min(rows - first));
-        let begin = first.next_multiple_of(one_in) - first;
-        // Of all rows each is one.
-        if one_in == 1 { run } else { run.into_iter().skip(begin).step_by(one_in).collect() }
-    };
-    runs.flat_map(run)
-}
-
-/// A column of days, or of times, of one of so many rows, which were `read` again where not all of its values are kept;
-/// nothing where they were not.
-fn moments(
-    (subject, at, read): (&Subject, usize, Option<&[Option<i64>]>),
-    by_day: bool,
-    one_in: usize,
-) -> Option<Column> {
-    let (column, survey) = (&subject.read.coded.columns[at], &subject.read.survey.columns[at]);
-    if !column.whole() {
-        let times = read?.iter().copied();
-        return Some(if by_day {
-            Column::Date(times.map(|time| time.map(day::day_of)).collect())
-        } else {
-            Column::DateTime(times.collect())
-        });
-    }
-    let rows = codes(subject, at, one_in).map(|code| code as usize);
-    let values = column.dictionary.values();
-    Some(if by_day {
-        let days: Vec<Option<i32>> = values.map(|(value, ..)| day_of(value, survey)).collect();
-        Column::Date(rows.map(|code| days.get(code).copied().flatten()).collect())
-    } else {
-        let times: Vec<Option<i64>> = values.map(|(value, ..)| time_of(value, survey)).collect();
-        Column::DateTime(rows.map(|code| times.get(code).copied().flatten()).collect())
-    })
-}
-
-/// The keys of a table as hashes of their values, which are the same in every column.
-fn keys(subject: &Subject, at: usize, one_in: usize) -> Column {
-    let column = &subject.read.coded.columns[at];
-    let hashes = if column.whole() { column.dictionary.hashes() } else { vec![] };
-    let key = |code: u64| {
-        let there = code != Codes::NO_HASH;
-        let hash = if column.whole() { hashes.get(code as usize).copied() } else { Some(code) };
-        hash.filter(|_| there).map(|hash| hash as i64)
-    };
-    Column::Integer(codes(subject, at, one_in).map(key).collect())
-}
-
 /// The column of the source that has the keys of the periods.
 fn key_of(from: &Subject, to: &Subject, key: usize) -> Option<usize> {
     let wanted = &to.read.survey.columns[key];
@@ -277,19 +201,14 @@ fn fall(
     if to.read.coded.rows > space.most_keys() {
         return None;
     }
-    let one_in = one_in(from, space);
-    let when = falling.moments(by_day, one_in)?;
-    let starts = link::Moments::new(moments((to, bounds.starts, None), by_day, 1)?);
+    let asked = falling.asked(key.map(|(own, _)| own), by_day, space)?;
+    let starts = link::Moments::new(moments(to, bounds.starts, by_day)?);
     let ends = match bounds.ends {
-        Some(ends) => Some(link::Moments::new(moments((to, ends, None), by_day, 1)?)),
+        Some(ends) => Some(link::Moments::new(moments(to, ends, by_day)?)),
         None => None,
     };
-    let rows = when.len();
-    let (left, right) = match key {
-        None => (vec![when], vec![]),
-        Some((own, key)) => (vec![keys(from, own, one_in), when], vec![keys(to, key, 1)]),
-    };
-    let left = link::Keys::new(left, link::BlankKeys::Apart, rows);
+    let right: Vec<Column> = key.iter().map(|(_, key)| keys(to, *key, 1)).collect();
+    let left = asked.keys();
     let latest = Order { by: vec![(Preference::Latest, starts.column().clone())], grain: vec![] };
     let linked = |ends: Ends| {
         let periods = Periods { starts: starts.clone(), ends, prefer: Some(latest.clone()) };
@@ -310,8 +229,8 @@ fn fall(
             }
         }
     };
-    let counts = linked.counts();
-    let several = linked.within.as_ref().map_or(0, |within| within.chosen().several);
+    let within = linked.within.as_ref().sure("periods of a link by a period");
+    let several = asked.count(|at| within.has_several(at));
     if word.is_none() && several > 0 {
         // Those of one start are not told apart by it.
         return None;
@@ -335,8 +254,9 @@ fn fall(
         plan_name(&to.name),
         written(from, at),
     );
-    let one_in = one_in as u64;
-    let rows = counts.rows - counts.blank;
+    let rows = asked.count(|at| left.has_key(at));
+    let matched = asked.count(|at| linked.index.has(at));
+    let all = |count: u64| (count * asked.one_in()).min(from.read.coded.rows as u64);
     (rows > 0).then(|| FoundPeriod {
         from: from.name.clone(),
         to: to.name.clone(),
@@ -344,9 +264,9 @@ fn fall(
         keys,
         when: name(from, at),
         bounds: std::iter::once(bounds.starts).chain(bounds.ends).map(|at| name(to, at)).collect(),
-        rows: (rows * one_in).min(from.read.coded.rows as u64),
-        matched: (counts.matched * one_in).min(from.read.coded.rows as u64),
-        several: several * one_in,
-        one_in,
+        rows: all(rows),
+        matched: all(matched),
+        several: several * asked.one_in(),
+        one_in: asked.one_in(),
     })
 }

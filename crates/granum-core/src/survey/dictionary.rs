@@ -1,12 +1,14 @@
 //! The values of a column, each once, in the order in which they first appeared.
-use foldhash::fast::FixedState;
+use std::cmp::Ordering;
 use std::hash::{BuildHasher, Hasher};
 use std::hint::black_box;
 
+use foldhash::fast::FixedState;
 use rayon::prelude::*;
 
+use super::ascending::{Ascending, Near};
+use super::print::{Head, Print};
 use crate::by_hash::ByHash;
-use crate::table::{Codes, View};
 
 /// The values of a column: each has a number, how many rows have it, and the first of them.
 ///
@@ -23,107 +25,12 @@ pub(crate) struct Dictionary {
     heads: Vec<Head>,
     rows: Vec<u32>,
     firsts: Vec<u32>,
+    /// The values that came in order, as long as most do.
+    ascending: Ascending,
+    /// Where values of those were found the last time.
+    near: Near,
+    /// All other values.
     by_hash: ByHash,
-}
-
-/// The length of a text and its first bytes: of up to twelve bytes all, of a longer one four.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) struct Head(u128);
-
-impl Head {
-    /// The head of a text, from a view of it.
-    pub fn of_view(view: View) -> Self {
-        // Behind the first bytes of a long text stands where the rest of it is.
-        if view.is_whole() { Self(view.bits()) } else { Self(view.head().into()) }
-    }
-
-    pub fn of_text(text: &str) -> Self {
-        Self::of_view(View::of(text))
-    }
-
-    pub fn is_whole(self) -> bool {
-        View::INSIDE >= self.0 as u32 as usize
-    }
-
-    fn hash(self, text: &str) -> u64 {
-        let mut hasher = FixedState::with_seed(0).build_hasher();
-        if self.is_whole() {
-            hasher.write_u128(self.0);
-        } else {
-            hasher.write(text.as_bytes());
-        }
-        // No value has the hash of a blank.
-        hasher.finish().min(Codes::NO_HASH - 1)
-    }
-}
-
-/// The numbers of short values that were met before: rows of few values are not looked up. It may forget any.
-#[derive(Debug)]
-pub(super) struct Recent([(View, u32); 64]);
-
-impl Default for Recent {
-    fn default() -> Self {
-        // No value is empty.
-        Self([(View::EMPTY, 0); 64])
-    }
-}
-
-impl Recent {
-    fn place(view: View) -> usize {
-        (view.folded() >> 58) as usize
-    }
-
-    /// The number of the value of a view.
-    #[inline]
-    pub fn find(&self, view: View) -> Option<u32> {
-        let (known, number) = self.0[Self::place(view)];
-        (known == view).then_some(number)
-    }
-
-    pub fn note(&mut self, view: View, number: u32) {
-        if view.is_whole() {
-            self.0[Self::place(view)] = (view, number);
-        }
-    }
-}
-
-/// What a text is looked up by: its head, and its hash, which is the same in every column.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) struct Print {
-    head: Head,
-    hash: u64,
-}
-
-impl Print {
-    /// Of no text.
-    pub const NONE: Self = Self { head: Head(0), hash: 0 };
-
-    /// The print of a text whose head is known.
-    pub fn new(head: Head, text: &str) -> Self {
-        Self { head, hash: head.hash(text) }
-    }
-
-    pub fn of_text(text: &str) -> Self {
-        Self::new(Head::of_text(text), text)
-    }
-
-    pub fn hash(self) -> u64 {
-        self.hash
-    }
-
-    /// Whether this is the print of a text with that head, and of no other.
-    pub fn is_of(self, head: Head) -> bool {
-        self.head == head && head.is_whole()
-    }
-
-    /// Whether both are prints of one text, as far as heads tell.
-    pub fn is_equal(self, other: Self) -> bool {
-        self.is_of(other.head)
-    }
-
-    fn tag(self) -> u32 {
-        self.hash as u32
-    }
 }
 
 /// A sample is never halved to fewer values.
@@ -145,6 +52,12 @@ fn form(value: &str) -> u64 {
 /// So many values are looked up together.
 pub(super) const TOGETHER: usize = 64;
 
+/// So many follow each other where both sides are in order.
+const FOLLOWING: usize = 1 << 12;
+
+/// Fewer than one in so many are looked for each by itself.
+const FEW: usize = 8;
+
 impl Dictionary {
     /// How many values it has.
     pub fn len(&self) -> usize {
@@ -164,7 +77,8 @@ impl Dictionary {
     /// The bytes that it takes in memory, about.
     pub fn bytes_held(&self) -> usize {
         let each = size_of::<usize>() + size_of::<Head>() + 2 * size_of::<u32>();
-        self.text.capacity() + self.ends.capacity() * each + self.by_hash.bytes_held()
+        let found = self.ascending.bytes_held() + self.by_hash.bytes_held();
+        self.text.capacity() + self.ends.capacity() * each + found
     }
 
     /// Whether there are values enough to be halved.
@@ -178,7 +92,7 @@ impl Dictionary {
         let stays: Vec<bool> =
             self.values().map(|(value, ..)| Self::keeps(value, halved)).collect();
         let count = stays.iter().filter(|stays| **stays).count();
-        let mut kept = Self { halved, ..Self::default() };
+        let mut kept = Self { halved, ascending: Ascending::over(), ..Self::default() };
         kept.ends.reserve_exact(count);
         kept.heads.reserve_exact(count);
         kept.rows.reserve_exact(count);
@@ -196,7 +110,7 @@ impl Dictionary {
 
     /// The hash of each value, by its number: the same in every column.
     pub fn hashes(&self) -> Vec<u64> {
-        (0..self.len()).map(|number| self.print(number).hash).collect()
+        (0..self.len()).map(|number| self.print(number).hash()).collect()
     }
 
     fn print(&self, number: usize) -> Print {
@@ -211,7 +125,11 @@ impl Dictionary {
         self.heads.reserve(values);
         self.rows.reserve(values);
         self.firsts.reserve(values);
-        self.by_hash.reserve(values);
+        if self.ascends() {
+            self.ascending.reserve(values);
+        } else {
+            self.by_hash.reserve(values);
+        }
     }
 
     /// A value by its number.
@@ -235,13 +153,59 @@ impl Dictionary {
         self.firsts[number]
     }
 
+    /// Whether most values came in order: each behind the one before.
+    pub fn ascends(&self) -> bool {
+        self.ascending.goes_on()
+    }
+
+    /// How a value stands to another.
+    fn order(&self, number: u32, head: Head, value: &str) -> Ordering {
+        let own = self.heads[number as usize];
+        own.rank().cmp(&head.rank()).then_with(|| {
+            if head.is_whole() { Ordering::Equal } else { self.value(number as usize).cmp(value) }
+        })
+    }
+
     /// The number of a value.
     pub fn find(&self, value: &str) -> Option<u32> {
-        self.look_up(Print::of_text(value), value)
+        self.find_near(&mut Near::default(), Head::of_text(value), value)
+    }
+
+    /// The number of a value, near where others were found.
+    fn find_near(&self, near: &mut Near, head: Head, value: &str) -> Option<u32> {
+        let found = self.ascending.find(near, |number| self.order(number, head, value));
+        found.or_else(|| self.find_stray(head, value))
+    }
+
+    /// The number of a value that is not in order.
+    fn find_stray(&self, head: Head, value: &str) -> Option<u32> {
+        if self.by_hash.is_empty() {
+            return None;
+        }
+        self.look_up(Print::new(head, value), value)
     }
 
     /// For each of `count` values of another dictionary, of which `number` gives the numbers there, its number here.
     pub fn find_all(
+        &self,
+        other: &Self,
+        count: usize,
+        number: impl Fn(usize) -> usize + Sync,
+    ) -> Vec<Option<u32>> {
+        if self.ascends() {
+            // Without a table of these those are found here: of a few each, of others all of these there.
+            let few = other.ascends() || count < self.len() / FEW;
+            return if few {
+                self.follow(other, count, number)
+            } else {
+                self.lead(other, count, number)
+            };
+        }
+        self.find_by_hashes(other, count, number)
+    }
+
+    /// The same where all values are found by their hashes.
+    fn find_by_hashes(
         &self,
         other: &Self,
         count: usize,
@@ -253,9 +217,44 @@ impl Dictionary {
             let prints: Vec<Print> = asked.clone().map(|at| other.print(number(at))).collect();
             self.read_ahead(&prints);
             let value = |at| other.value(number(at));
-            asked.zip(prints).map(|(at, print)| self.look_up(print, value(at))).collect::<Vec<_>>()
+            let found = asked.zip(prints).map(|(at, print)| self.look_up(print, value(at)));
+            found.collect::<Vec<_>>()
         });
         found.flatten_iter().collect()
+    }
+
+    /// The same for values that follow each other here, or that are few.
+    fn follow(
+        &self,
+        other: &Self,
+        count: usize,
+        number: impl Fn(usize) -> usize + Sync,
+    ) -> Vec<Option<u32>> {
+        let some = (0..count).into_par_iter().step_by(FOLLOWING);
+        let found = some.map(|first| {
+            let mut near = Near::default();
+            let mut find = |at: usize| {
+                let at = number(at);
+                self.find_near(&mut near, other.heads[at], other.value(at))
+            };
+            (first..count.min(first + FOLLOWING)).map(&mut find).collect::<Vec<_>>()
+        });
+        found.flatten_iter().collect()
+    }
+
+    /// The same by looking for all of these values there.
+    fn lead(
+        &self,
+        other: &Self,
+        count: usize,
+        number: impl Fn(usize) -> usize,
+    ) -> Vec<Option<u32>> {
+        let there = other.find_by_hashes(self, self.len(), |at| at);
+        let mut here = vec![None; other.len()];
+        for (own, there) in (0..).zip(there) {
+            there.iter().for_each(|there| here[*there as usize] = Some(own));
+        }
+        (0..count).map(|at| here[number(at)]).collect()
     }
 
     /// The numbers of the values for which something is so, in order.
@@ -273,13 +272,12 @@ impl Dictionary {
         for (print, number) in prints.iter().zip(&mut numbers) {
             *number = self.by_hash.first(print.tag());
         }
-        let read =
-            |number: &u32| self.heads[*number as usize].0 as u32 ^ self.rows[*number as usize];
+        let read = |number: &u32| self.heads[*number as usize].bits() ^ self.rows[*number as usize];
         black_box(numbers.iter().flatten().map(read).fold(0, |all, one| all ^ one));
     }
 
     fn look_up(&self, print: Print, value: &str) -> Option<u32> {
-        let Print { head, .. } = print;
+        let head = print.head();
         let same = |number: u32| {
             let number = number as usize;
             self.heads[number] == head && (head.is_whole() || self.value(number) == value)
@@ -294,6 +292,9 @@ impl Dictionary {
 
     /// Counts a row that has a value, and gives the value's number. `None` if it is not kept.
     pub fn take(&mut self, print: Print, value: &str, row: u32) -> Option<u32> {
+        if self.ascends() {
+            return Some(self.take_in_order(print.head(), value, row));
+        }
         if let Some(number) = self.look_up(print, value) {
             self.count(number);
             return Some(number);
@@ -301,15 +302,69 @@ impl Dictionary {
         Self::keeps(value, self.halved).then(|| self.add(print, value, 1, row))
     }
 
-    /// Adds a value that is not there.
+    /// The same where most values come in order, of which all are kept.
+    pub fn take_in_order(&mut self, head: Head, value: &str, row: u32) -> u32 {
+        let last = self.ascending.last();
+        let behind = match last {
+            None => Ordering::Less,
+            Some(last) => self.order(last, head, value),
+        };
+        if let (Ordering::Equal, Some(last)) = (behind, last) {
+            self.count(last);
+            return last;
+        }
+        // Behind all values of the only run it is a new one.
+        let mut in_order = self.ascends() && behind == Ordering::Less;
+        if !(in_order && self.ascending.is_one()) {
+            if behind == Ordering::Greater && self.ascending.stray() {
+                self.number_by_hashes();
+                in_order = false;
+            }
+            let mut near = self.near;
+            let found = self.find_near(&mut near, head, value);
+            self.near = near;
+            if let Some(number) = found {
+                self.count(number);
+                return number;
+            }
+        }
+        if in_order {
+            let number = self.note(head, value, 1, row);
+            self.ascending.push(number);
+            return number;
+        }
+        self.add(Print::new(head, value), value, 1, row)
+    }
+
+    /// A new file begins: its values may stand before those of the one above.
+    pub fn begin_file(&mut self) {
+        self.ascending.begin_run();
+    }
+
+    /// From now on values are found by their hashes alone.
+    fn number_by_hashes(&mut self) {
+        let ascending = std::mem::replace(&mut self.ascending, Ascending::over());
+        self.by_hash.reserve(self.len());
+        for number in ascending.numbers() {
+            self.by_hash.insert(self.print(number as usize).tag(), number);
+        }
+    }
+
+    /// Adds a value that is not there, and that is found by its hash.
     fn add(&mut self, print: Print, value: &str, rows: u32, first: u32) -> u32 {
+        let number = self.note(print.head(), value, rows, first);
+        self.by_hash.insert(print.tag(), number);
+        number
+    }
+
+    /// Notes a value that is not there.
+    fn note(&mut self, head: Head, value: &str, rows: u32, first: u32) -> u32 {
         let number = self.len() as u32;
         self.text.push_str(value);
         self.ends.push(self.text.len());
-        self.heads.push(print.head);
+        self.heads.push(head);
         self.rows.push(rows);
         self.firsts.push(first);
-        self.by_hash.insert(print.tag(), number);
         number
     }
 }

@@ -8,15 +8,19 @@ use crate::port::{InputSource, Observer, SourceError};
 use crate::table::Room;
 
 mod again;
+mod ascending;
 mod coded;
+mod coding;
 mod column;
 mod days;
 mod dictionary;
 pub(crate) mod names;
 mod numbers;
 mod offsets;
+mod print;
 mod profile;
 mod range;
+mod read;
 mod reading;
 mod report;
 mod seen;
@@ -28,9 +32,11 @@ pub use report::{
 };
 
 pub(crate) use again::read_again;
-pub(crate) use coded::{Coded, CodedColumn, Space};
+pub(crate) use coded::{Coded, CodedColumn};
 pub(crate) use column::{day_of, time_of};
-pub(crate) use dictionary::{Dictionary, Print};
+pub(crate) use dictionary::Dictionary;
+pub(crate) use print::Print;
+pub(crate) use read::Space;
 
 /// Files that have been read for a survey, and what was told of them.
 pub(crate) struct Surveyed {
@@ -60,7 +66,7 @@ pub(crate) fn surveyed(
 ) -> Result<Surveyed, SourceError> {
     use rayon::prelude::*;
     observer.stage(&format!("reading {}", files.join(", ")), source.bytes());
-    let coded = coded::read(source, space, observer)?;
+    let coded = read::read(source, space, observer)?;
     observer.stage("looking at values", 0);
     let mut columns: Vec<ColumnSurvey> = coded
         .columns

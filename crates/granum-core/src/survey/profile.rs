@@ -121,13 +121,15 @@ impl Profile {
         let bytes = value.as_bytes();
         let marks = bytes.iter().fold(0, |marks, byte| marks | MARKS[usize::from(*byte)]);
         self.marks |= marks;
-        self.zeros_before |= value.trim_start().starts_with('0');
+        let spaced = marks & (mark::SPACE | mark::OTHER | mark::CONTROL) != 0;
+        let bare = if spaced { value.trim_start() } else { value };
+        self.zeros_before |= bare.starts_with('0');
         self.letters += bytes.len() as u64 * of.values;
         self.values += of.values;
         let found = found_type(bytes);
         self.found.take(found);
         self.widen(value);
-        if marks & (mark::SPACE | mark::OTHER | mark::CONTROL) != 0 {
+        if spaced {
             if value.trim() != value {
                 self.outer_spaces.note(value, of, row);
             }
@@ -178,7 +180,9 @@ impl Profile {
                 self.days.all.note(value, of, row);
                 self.days.iso_time.note(value, of, row);
             }
-            _ if marks & mark::DIGIT == 0 => self.words.note(value, of, row),
+            _ if marks & mark::DIGIT == 0 || begins_as_word(bytes) => {
+                self.words.note(value, of, row);
+            }
             _ => {
                 let digits = value.trim();
                 if digits.len() > 1
@@ -278,6 +282,12 @@ impl Profile {
     }
 }
 
+/// Whether a value is seen to be a word by its first two bytes, as most keys are: a digit right behind one letter. No
+/// currency has one letter, and no day has nothing behind its month.
+fn begins_as_word(bytes: &[u8]) -> bool {
+    matches!(bytes, [letter, digit, ..] if letter.is_ascii_alphabetic() && digit.is_ascii_digit())
+}
+
 /// A spreadsheet keeps so many digits of a number, and puts zeros in place of the others.
 const KEPT: usize = 15;
 
@@ -294,4 +304,23 @@ fn is_exponent(text: &str) -> bool {
     let written = point.map_or(digits(number), |(whole, places)| digits(whole) && digits(places));
     let power = power.strip_prefix(['+', '-']);
     written && power.is_some_and(|power| power.len() >= 2 && digits(power))
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    proptest! {
+        #[test]
+        fn what_begins_as_a_word_is_no_number_and_no_day(
+            value in "[a-zA-Z][0-9]([ -~]{0,12}|[0-9]{1,8}|[-/. ][0-9]{1,2}[-/. ][0-9]{4})"
+        ) {
+            prop_assert!(begins_as_word(value.as_bytes()));
+            prop_assert!(!Numbers::default().take(&value, Cells::ONE, 0), "{value}");
+            prop_assert!(!Days::default().take(&value, Cells::ONE, 0), "{value}");
+            prop_assert!(!is_exponent(&value), "{value}");
+        }
+    }
 }

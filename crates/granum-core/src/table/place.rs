@@ -130,6 +130,11 @@ impl Places {
         self.rows += rows;
     }
 
+    /// The file of the last part.
+    pub fn file(&self) -> Option<&Arc<str>> {
+        self.parts.last().map(|(_, origin, _)| &origin.file)
+    }
+
     /// The place of a row, counted from 0 in the order of reading.
     pub fn place(&self, row: u32) -> Option<Place> {
         let part = self.parts.partition_point(|(first, _, _)| *first <= row).checked_sub(1)?;

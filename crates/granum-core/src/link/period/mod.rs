@@ -202,6 +202,12 @@ impl Within {
         chosen
     }
 
+    /// Whether several rows of the target held for a row.
+    pub fn has_several(&self, row: usize) -> bool {
+        let at = self.at.get(row);
+        at < BEFORE && self.stretches.count(at) > 1
+    }
+
     /// Whether the latest start would decide between all that hold for the rows of `left`, which have moments as well.
     pub fn latest_start_decides(&self, left: &Keys) -> bool {
         let by = vec![(Preference::Latest, self.periods.starts.column().clone())];
