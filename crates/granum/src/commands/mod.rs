@@ -202,16 +202,16 @@ pub fn run(args: Args) -> Exit {
             demo::run(&mut printer, &dir, size, only_data, format)
         }
         Command::Survey { files, reading, memory } => {
-            survey::run(&mut printer, &files, &reading, &memory.room())
+            survey::run(&mut printer, &files, &reading, &memory.room_to_look())
         }
         Command::Relate { files, reading, memory, find, picture } => {
             let wanted = relate::Wanted { find, picture };
-            relate::run(&mut printer, &files, (&reading, &memory.room()), &wanted)
+            relate::run(&mut printer, &files, (&reading, &memory.room_to_look()), &wanted)
         }
         Command::Match(args) if args.near => likeness::run(&mut printer, &args),
         Command::Match(args) => matching::run(&mut printer, &args),
         Command::Draft { files, reading, memory } => {
-            draft::run(&mut printer, &files, (&reading, &memory.room()))
+            draft::run(&mut printer, &files, (&reading, &memory.room_to_look()))
         }
         Command::Check { plan, examples: false } => {
             watch::run(&mut printer, &plan, run::Does::Checks)

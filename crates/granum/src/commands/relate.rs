@@ -8,6 +8,7 @@ use granum_core::relate::{
 };
 use granum_core::table::Room;
 use granum_io::Files;
+use rayon::prelude::*;
 
 use super::files::{self, Looked};
 use super::{Exit, Printer, picture};
@@ -99,8 +100,10 @@ fn relate_looked(
     let mut headers = vec![];
     // What is a table by itself is not opened again: a sheet, or JSON, is gone through for its columns.
     let mut single = vec![];
-    for one in looked {
-        let (_, source) = files::open(folder, "", &[one], false)?;
+    let opened: Vec<_> =
+        looked.par_iter().map(|one| files::open(folder, "", &[one], false)).collect();
+    for (one, opened) in looked.iter().zip(opened) {
+        let (_, source) = opened?;
         let columns = source.shape().columns.into_iter().map(|(name, _)| name).collect();
         let (file, part) = (one.file.clone(), one.part.clone());
         headers.push(Headed { file, part, format: one.look.format, columns });
