@@ -225,6 +225,15 @@ impl Keys {
         }
     }
 
+    /// A hash of a part of each key, for so many rows from one on: rows of equal keys have equal ones.
+    pub fn tags(&self, first: usize, rows: usize) -> Vec<u64> {
+        let mut tags = vec![0; rows];
+        if let Some(last) = self.columns.last() {
+            hash_column(&last.slice(first, rows), &mut tags);
+        }
+        tags
+    }
+
     /// Whether a row here and a row there have equal keys. Both have one; the columns have pairwise
     /// one type.
     pub fn equal(&self, row: usize, other: &Keys, other_row: usize) -> bool {

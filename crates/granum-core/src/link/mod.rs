@@ -1,5 +1,6 @@
 //! Keys, the tables that find them, and what leads where between two tables.
 
+mod along;
 mod amounts;
 mod away;
 mod counts;
@@ -11,6 +12,7 @@ mod period;
 mod repeats;
 mod service;
 
+pub(crate) use along::repeated_along;
 pub(crate) use amounts::amounts;
 pub(crate) use away::fingerprints;
 pub(crate) use counts::{Counts, counts};

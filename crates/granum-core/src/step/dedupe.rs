@@ -5,10 +5,20 @@ use super::{Gone, Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Work};
 use crate::bug::{Sure, bug};
 use crate::expr::{Kind, Typed};
 use crate::lang::Preference;
-use crate::link::{BlankKeys, Keys, compare, repeated};
+use crate::link::{BlankKeys, Keys, compare, repeated, repeated_along};
 use crate::resolve::{DedupeByPlan, DedupePlan, DedupeRule, TablePlan};
 use crate::table::{Batch, Bits, Column, Rows, SlotId};
 use crate::tally::{Cut, Problem, StepDetail, Why};
+
+impl DedupePlan {
+    /// The rows that are equal to an earlier one, with that. What is in order here is looked at among neighbours.
+    fn repeated(&self, batch: &Batch) -> Vec<(u32, u32)> {
+        let keys = keys_of(batch, &self.slots, BlankKeys::Equal);
+        let here = self.of_text.iter().filter_map(|slot| batch.slots.get(slot.0)?.as_ref());
+        let mut along = here.filter_map(|column| repeated_along(&keys, column));
+        along.next().unwrap_or_else(|| repeated(&keys))
+    }
+}
 
 impl Work for DedupePlan {
     fn slots(&self) -> Vec<SlotId> {
@@ -32,13 +42,12 @@ impl Work for DedupePlan {
     }
 
     fn gone(&self, _: &StepRunner<'_>, rows: &Batch) -> Result<Vec<Gone>, Problem> {
-        let keys = keys_of(rows, &self.slots, BlankKeys::Equal);
         let gone = |(row, first)| Gone { row, why: Why::Copy, stays: Some(first) };
-        Ok(repeated(&keys).into_iter().map(gone).collect())
+        Ok(self.repeated(rows).into_iter().map(gone).collect())
     }
 
     fn work(&self, at: &StepRunner<'_>, on: OnRows<'_>) -> Result<Left, Problem> {
-        let (stays, cut) = copies(&keys_of(on.batch, &self.slots, BlankKeys::Equal));
+        let (stays, cut) = copies(&self.repeated(on.batch), on.batch.rows);
         Ok(Left::of(StepSum { cut, ..at.leave_out(on.batch, &stays) }))
     }
 }
@@ -97,9 +106,8 @@ impl Work for DedupeByPlan {
 }
 
 /// Plain `dedupe`: of rows with equal keys the first stays. Blank equals blank.
-pub(super) fn copies(keys: &Keys) -> (Bits, Cut) {
-    let repeated = repeated(keys);
-    let gone = Bits::of(keys.rows(), repeated.iter().map(|(row, _)| *row));
+pub(super) fn copies(repeated: &[(u32, u32)], rows: usize) -> (Bits, Cut) {
+    let gone = Bits::of(rows, repeated.iter().map(|(row, _)| *row));
     let cut = Cut { copies: repeated.len() as u64, ..Cut::default() };
     (!&gone, cut)
 }

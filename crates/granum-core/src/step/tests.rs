@@ -6,7 +6,7 @@ use super::dedupe::copies;
 use super::units::{UnitsMade, split_units};
 use crate::expr::{Kind, Typed};
 use crate::lang::{OddQuantity, Preference, Span, UnitsPolicy};
-use crate::link::{BlankKeys, Keys};
+use crate::link::{BlankKeys, Keys, repeated};
 use crate::resolve::{DedupeByPlan, DedupeRule, SplitPlan, UnitsPlan};
 use crate::table::{Batch, Bits, Column, SlotId};
 use crate::tally::Cut;
@@ -28,7 +28,7 @@ fn kept(stays: &Bits) -> Vec<usize> {
 fn copies_are_rows_equal_in_every_column() {
     let a = text(&[Some("x"), Some("x"), None, None, Some("x")]);
     let b = whole(&[Some(1), Some(1), None, None, Some(2)]);
-    let (stays, cut) = copies(&Keys::new(vec![a, b], BlankKeys::Equal, 5));
+    let (stays, cut) = copies(&repeated(&Keys::new(vec![a, b], BlankKeys::Equal, 5)), 5);
     assert_eq!(kept(&stays), [0, 2, 4]);
     assert_eq!(cut.copies, 2);
     assert!(!cut.by_key);
@@ -36,7 +36,7 @@ fn copies_are_rows_equal_in_every_column() {
 
 #[test]
 fn without_columns_all_rows_are_copies_of_the_first() {
-    let (stays, cut) = copies(&Keys::new(vec![], BlankKeys::Equal, 3));
+    let (stays, cut) = copies(&repeated(&Keys::new(vec![], BlankKeys::Equal, 3)), 3);
     assert_eq!(kept(&stays), [0]);
     assert_eq!(cut.copies, 2);
 }

@@ -47,6 +47,8 @@ pub(crate) struct FilterPlan {
 #[derive(Debug)]
 pub(crate) struct DedupePlan {
     pub slots: Vec<SlotId>,
+    /// Columns of the file that are compared by their text, of which these are made: rows that are equal are so here.
+    pub of_text: Vec<SlotId>,
 }
 
 /// One row stays for each key.

@@ -82,8 +82,8 @@ impl Resolver<'_> {
             StepKind::Keep(condition) => self.filter(builder, true, condition, text),
             StepKind::Drop(condition) => self.filter(builder, false, condition, text),
             StepKind::Dedupe => {
-                let slots = rows::compared(builder);
-                builder.push(Step::Dedupe(DedupePlan { slots }), text, true);
+                let (slots, of_text) = rows::compared(builder);
+                builder.push(Step::Dedupe(DedupePlan { slots, of_text }), text, true);
                 Ok(())
             }
             StepKind::DedupeBy { keys, keep } => self.dedupe_by(builder, keys, keep, text),

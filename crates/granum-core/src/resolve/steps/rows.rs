@@ -103,21 +103,24 @@ impl Resolver<'_> {
     }
 }
 
-/// What plain `dedupe` compares: in an input, columns without `read` by their text.
-pub(super) fn compared(builder: &mut Builder) -> Vec<SlotId> {
-    let mut by_text = vec![];
+/// What plain `dedupe` compares: in an input, columns without `read` by their text; and the slots of those.
+pub(super) fn compared(builder: &mut Builder) -> (Vec<SlotId>, Vec<SlotId>) {
+    let (mut by_text, mut of_text) = (vec![], vec![]);
     let mut slots = vec![];
     for named in &builder.names {
         let slot = named.slot();
         match builder.raw.iter().find(|(raw, _)| *raw == slot) {
-            Some((_, column)) => by_text.push(*column),
+            Some((_, column)) => {
+                by_text.push(*column);
+                of_text.push(slot);
+            }
             None => slots.push(slot),
         }
     }
     if !by_text.is_empty() {
         slots.push(fingerprint(builder, by_text));
     }
-    slots
+    (slots, of_text)
 }
 
 /// The hidden slot that stands for the text of some of an input's columns.
