@@ -2,6 +2,8 @@
 
 use std::collections::HashMap;
 
+use foldhash::fast::FixedState;
+
 use super::{GroupFailure, Groups, Values, aggregate_each};
 use crate::table::{Column, PIECE, Rows};
 
@@ -19,7 +21,7 @@ pub(crate) fn aggregate_led_to(
     let mut reached: Vec<u32> = index.numbers().collect();
     reached.sort_unstable();
     reached.dedup();
-    let number: HashMap<u32, u32> = reached.iter().copied().zip(0..).collect();
+    let number: HashMap<u32, u32, FixedState> = reached.iter().copied().zip(0..).collect();
     let groups: Rows = index.iter().map(|row| number.get(&row?).copied()).collect();
     let others = reached.len() as u32;
     let (few, failed) = aggregate_each(values, &Groups::led_to(&groups, reached.len() + 1));

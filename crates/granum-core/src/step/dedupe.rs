@@ -1,5 +1,7 @@
 //! `dedupe`: which rows stay, and why the others go.
 
+use rayon::prelude::*;
+
 use super::keys::{keys, keys_of};
 use super::{Gone, Left, OnRows, Pace, RowsBecome, StepRunner, StepSum, Work};
 use crate::bug::{Sure, bug};
@@ -133,14 +135,14 @@ impl DedupeByPlan {
     fn decide(&self, keys: &Keys, batch: &Batch, mut goes: impl FnMut(u32, u32, Why)) {
         let repeated = repeated(keys);
         let mut rows: Vec<u32> = repeated.iter().flat_map(|(row, first)| [*row, *first]).collect();
-        rows.sort_unstable();
+        rows.par_sort_unstable();
         rows.dedup();
         let place = |row: u32| match rows.binary_search(&row) {
             Ok(place) => place as u32,
             Err(_) => bug(format!("row {row} repeats no key")),
         };
         let pairs: Vec<(u32, u32)> =
-            repeated.iter().map(|(row, first)| (place(*row), place(*first))).collect();
+            repeated.par_iter().map(|(row, first)| (place(*row), place(*first))).collect();
         drop(repeated);
         let looked_at = Rows::from(rows.clone());
         let ranks = batch.rows_of(&self.ranks(), &looked_at);

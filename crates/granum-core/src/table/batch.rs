@@ -135,14 +135,15 @@ impl Batch {
     /// that a whole table is never held twice.
     pub fn into_filtered(self, keep: &Bits) -> Batch {
         use rayon::prelude::*;
-        let left = Batch::new(
-            keep.count(),
-            self.slots
-                .into_par_iter()
-                .map(|slot| slot.map(|column| column.into_filtered(keep)))
-                .collect(),
-            self.origins.into_iter().map(|(id, rows)| (id, rows.filter(keep))).collect(),
+        let (slots, origins) = (self.slots, self.origins);
+        let (slots, origins) = rayon::join(
+            || {
+                let slots = slots.into_par_iter();
+                slots.map(|slot| slot.map(|column| column.into_filtered(keep))).collect()
+            },
+            || origins.into_par_iter().map(|(id, rows)| (id, rows.filter(keep))).collect(),
         );
+        let left = Batch::new(keep.count(), slots, origins);
         let away = Held::each_filtered(&self.away, keep);
         Batch { fed: self.fed.map(|fed| fed.filter(keep)), away, ..left }
     }
