@@ -2,6 +2,8 @@
 
 #[cfg(target_os = "linux")]
 mod group;
+#[cfg(target_os = "linux")]
+mod pages;
 
 use std::path::Path;
 
@@ -59,7 +61,8 @@ struct Sparing(ScratchFolder);
 impl Scratch for Sparing {
     fn begin(&self) -> Result<Box<dyn ScratchFile>, ScratchError> {
         give_back(0);
-        in_large_pages(false);
+        #[cfg(target_os = "linux")]
+        pages::may_be_large(false);
         self.0.begin()
     }
 }
@@ -72,11 +75,10 @@ const KEPT: i64 = 15;
 /// to a tenth of what little memory there may be, and nothing is quicker.
 const LOOKS: i64 = 1_000;
 
-/// From now on memory that is let go goes back to the system soon, and comes from it in small pages.
+/// From now on memory that is let go goes back to the system soon.
 pub fn keep_little() {
     give_back(KEPT);
     set(GENERIC_COLLECT, LOOKS);
-    in_large_pages(false);
 }
 
 /// The same of what only looks at files, where there is plenty: a fourteenth quicker, for a quarter more memory.
@@ -90,15 +92,9 @@ const PLENTY: u64 = 4_000_000_000;
 pub fn keep_much(room: &Room) {
     if room.budget() >= PLENTY {
         give_back(KEPT_OF_PLENTY);
-        in_large_pages(true);
+        #[cfg(target_os = "linux")]
+        pages::may_be_large(true);
     }
-}
-
-/// Whether the system may give memory by two megabytes at once, some of which nothing stands in.
-fn in_large_pages(may: bool) {
-    // Where the system has no such pages, it has no such switch either.
-    #[cfg(target_os = "linux")]
-    let _ = rustix::thread::disable_transparent_huge_pages(!may);
 }
 
 /// After how many milliseconds pages go back, and after how many allocations they are looked for: the numbers of those
