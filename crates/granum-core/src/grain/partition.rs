@@ -282,5 +282,26 @@ mod tests {
             prop_assert!(stopped == whole || stopped.repeating() > most);
             prop_assert_eq!(stopped.repeating() > most, whole.repeating() > most);
         }
+
+        #[test]
+        fn pieces_are_whole_groups_one_behind_the_other_and_a_sample_is_some_of_them(
+            values in prop::collection::vec(0..12_u32, 0..80),
+            rows in 1..30_usize,
+            groups in 1..9_usize,
+        ) {
+            let all = Partition::of(&Codes::Numbers(values), 12, BlankKeys::Equal);
+            let mut together = Partition::default();
+            for piece in all.pieces(rows) {
+                // No more than asked for, but for a group that is larger by itself.
+                let lengths: Vec<usize> = piece.iter().map(<[u32]>::len).collect();
+                let but_last: usize = lengths.iter().rev().skip(1).sum();
+                prop_assert!(!piece.is_empty() && but_last < rows, "{but_last} of {rows}");
+                together.append(&piece);
+            }
+            prop_assert_eq!(&together, &all);
+            let sample = all.sample(groups);
+            prop_assert!(sample.ends.len() <= groups && sample.is_empty() == all.is_empty());
+            prop_assert!(sample.iter().all(|some| all.iter().any(|whole| whole.starts_with(some))));
+        }
     }
 }

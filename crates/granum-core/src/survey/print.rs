@@ -125,3 +125,60 @@ impl Print {
         self.hash as u32
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    proptest! {
+        #[test]
+        fn heads_that_are_whole_are_told_apart_and_stand_in_the_order_of_numbers(
+            one in "[a-z0-9é]{0,20}", other in "[a-z0-9é]{0,20}", numbers in (0..2_000_000_u32, 0..2_000_000_u32),
+        ) {
+            let heads = [Head::of_text(&one), Head::of_text(&other)];
+            if heads[0].is_whole() {
+                prop_assert_eq!(heads[0].rank() == heads[1].rank(), one == other);
+                prop_assert_eq!(Print::of_text(&other).is_of(heads[0]), one == other);
+            }
+            prop_assert_eq!(Print::of_text(&one) == Print::of_text(&other), one == other);
+            let rank = |number: u32| Head::of_text(&format!("M{number}")).rank();
+            prop_assert_eq!(rank(numbers.0).cmp(&rank(numbers.1)), numbers.0.cmp(&numbers.1));
+        }
+
+        #[test]
+        fn a_value_that_was_met_has_its_number_or_none(
+            values in prop::collection::vec("[a-c]{1,3}|a text that is long, [0-9]", 1..200),
+        ) {
+            let mut recent = Recent::default();
+            let mut known: Vec<&str> = vec![];
+            for value in &values {
+                let view = View::of(value);
+                let number = known.iter().position(|other| other == value);
+                // Values that are long are never known by their views.
+                prop_assert!(recent.find(view).is_none_or(|found| Some(found as usize) == number && view.is_whole()));
+                let number = number.unwrap_or_else(|| {
+                    known.push(value);
+                    known.len() - 1
+                });
+                recent.note(view, number as u32);
+                prop_assert_eq!(recent.find(view), view.is_whole().then_some(number as u32));
+            }
+        }
+    }
+
+    #[test]
+    fn two_values_of_one_place_are_both_known() {
+        let values: Vec<View> = (0..4_000).map(|at| View::of(&format!("v{at}"))).collect();
+        let place = Recent::places(values[0]);
+        let same: Vec<View> =
+            values.into_iter().filter(|view| Recent::places(*view) == place).take(3).collect();
+        let mut recent = Recent::default();
+        (0..).zip(&same[..2]).for_each(|(number, view)| recent.note(*view, number));
+        assert_eq!([0, 1, 2].map(|at| recent.find(same[at])), [Some(0), Some(1), None]);
+        // A third one drives out the one that was noted first.
+        recent.note(same[2], 2);
+        assert_eq!([0, 1, 2].map(|at| recent.find(same[at])), [None, Some(1), Some(2)]);
+    }
+}

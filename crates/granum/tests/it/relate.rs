@@ -252,3 +252,23 @@ fn of_several_files_that_cannot_be_read_the_first_is_told() {
         assert!(ran.err.contains("a.csv line 60002") && !ran.err.contains("b.csv"), "{}", ran.err);
     }
 }
+
+#[test]
+fn of_several_files_that_cannot_be_opened_the_first_is_told() {
+    let folder = Folder::new();
+    folder.file("orders.csv", "order_no,net\n1,2\n");
+    for name in ["lines.csv", "visits.csv"] {
+        // Files are opened beside each other: the larger one takes longer.
+        let rows = if name == "lines.csv" { "1,2\n".repeat(200_000) } else { "1,2\n".into() };
+        folder.file(name, format!("order_no,order_no\n{rows}"));
+    }
+    folder.file("uneven.csv", "order_no,net\n1,2,3\n").file("quoted.csv", "order_no\n\"1\n");
+    for (names, told) in [
+        (["orders.csv", "lines.csv", "visits.csv"], "lines.csv line 1: has two columns"),
+        (["visits.csv", "lines.csv", "orders.csv"], "visits.csv line 1: has two columns"),
+        (["orders.csv", "uneven.csv", "quoted.csv"], "uneven.csv line 2: this row has 3 fields"),
+        (["quoted.csv", "uneven.csv", "orders.csv"], "quoted.csv line 2: a quote is opened here"),
+    ] {
+        folder.granum(&[&["relate"], &names[..]].concat()).code(3).complains(told);
+    }
+}
