@@ -14,6 +14,9 @@ pub(crate) struct Partition {
 /// So many rows are quickly compared, each with each.
 const FEW: usize = 6;
 
+/// Of a group so many rows are taken into a sample.
+const SAMPLED: usize = 64;
+
 /// Adds those of a few rows that have equal codes, in groups.
 fn gather_few(rows: &[u32], codes: &[u64], blanks: BlankKeys, split: &mut Partition) {
     let mut taken = [false; FEW];
@@ -211,7 +214,7 @@ impl Partition {
     pub fn sample(&self, groups: usize) -> Self {
         let mut some = Self::default();
         for rows in self.iter().step_by(self.ends.len().div_ceil(groups).max(1)) {
-            some.rows.extend(&rows[..rows.len().min(1 << FEW)]);
+            some.rows.extend(&rows[..rows.len().min(SAMPLED)]);
             some.ends.push(some.rows.len() as u32);
         }
         some

@@ -6,7 +6,7 @@ use std::cmp::Ordering;
 use rayon::prelude::*;
 
 use super::index::Repeated;
-use super::key::{BlankKeys, Keys, compare};
+use super::key::{BlankKeys, Keys, compare, has_order};
 use crate::table::{Column, PIECE};
 
 /// Runs of more rows than these are not compared row by row.
@@ -15,15 +15,7 @@ const LONGEST: usize = if cfg!(test) { 5 } else { 32 };
 /// The rows of `keys` whose key an earlier row has, with the first that has it, in row order. Rows of equal keys have
 /// equal values in `column`; `None` where that is not in order, or stays the same for long.
 pub(crate) fn repeated_along(keys: &Keys, column: &Column) -> Option<Repeated> {
-    let ordered = matches!(
-        column,
-        Column::Text(_)
-            | Column::Integer(_)
-            | Column::Decimal(..)
-            | Column::Date(_)
-            | Column::DateTime(_)
-    );
-    if !ordered || column.blanks() > 0 || keys.is_away() || keys.absent() > 0 {
+    if !has_order(column) || column.blanks() > 0 || keys.is_away() || keys.absent() > 0 {
         return None;
     }
     let pieces = (0..keys.rows()).into_par_iter().step_by(PIECE);

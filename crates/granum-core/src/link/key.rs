@@ -284,12 +284,8 @@ impl Keys {
         if self.is_away() {
             return self.absent() == 0 && self.runs_increase();
         }
-        // Columns without an order of their own say nothing.
-        let ordered = |column: &Column| {
-            !matches!(column, Column::Blank(_) | Column::Number(_) | Column::Boolean(_))
-        };
         self.absent() == 0
-            && self.columns.iter().all(|column| ordered(column) && column.blanks() == 0)
+            && self.columns.iter().all(|column| has_order(column) && column.blanks() == 0)
             && (0..self.rows.div_ceil(RUN)).into_par_iter().all(|run| {
                 let rows = (run * RUN).max(1)..((run + 1) * RUN).min(self.rows);
                 rows.into_iter().all(|row| {
@@ -304,6 +300,11 @@ impl Keys {
 /// The hash of each row's values in some columns; equal values have equal ones, and a blank is equal to a blank.
 pub(crate) fn hashes(columns: &[Column], rows: usize) -> Vec<u64> {
     Keys::new(columns.to_vec(), BlankKeys::Equal, rows).hashes()
+}
+
+/// Whether a column's values have an order that its rows may stand in.
+pub(super) fn has_order(column: &Column) -> bool {
+    !matches!(column, Column::Blank(_) | Column::Number(_) | Column::Boolean(_))
 }
 
 /// The order of two values of a column, neither of them blank; texts by their bytes.
