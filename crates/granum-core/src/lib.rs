@@ -9,6 +9,7 @@
 mod aggregate;
 mod bug;
 mod by_hash;
+mod by_order;
 pub mod compare;
 pub mod draft;
 pub mod engine;

@@ -6,7 +6,8 @@ use std::cmp::Ordering;
 use rayon::prelude::*;
 
 use super::index::Repeated;
-use super::key::{BlankKeys, Keys, compare, has_order};
+use super::key::{BlankKeys, Keys};
+use super::order::{compare, has_order};
 use crate::table::{Column, PIECE};
 
 /// Runs of more rows than these are not compared row by row.

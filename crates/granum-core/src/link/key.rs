@@ -1,7 +1,5 @@
 //! Keys of one or more columns: hashed once, compared by value, never encoded.
 use foldhash::fast::FixedState;
-use rayon::prelude::*;
-use std::cmp::Ordering;
 use std::hash::{BuildHasher, Hasher};
 use std::sync::Arc;
 
@@ -267,60 +265,11 @@ impl Keys {
         }
         marks.split_off(above)
     }
-
-    /// The same run by run, the last row of the run before in each.
-    fn runs_increase(&self) -> bool {
-        (0..self.rows).into_par_iter().step_by(PIECE).all(|first| {
-            let from = first.saturating_sub(1);
-            let length = PIECE.min(self.rows - first) + first - from;
-            self.slice(from, length).increase()
-        })
-    }
-
-    /// Whether each row's key is greater than the key of the row before: then all rows have one,
-    /// and none repeats. Looked at row by row in order, which is far cheaper than a hash table.
-    pub fn increase(&self) -> bool {
-        const RUN: usize = 1 << 16;
-        if self.is_away() {
-            return self.absent() == 0 && self.runs_increase();
-        }
-        self.absent() == 0
-            && self.columns.iter().all(|column| has_order(column) && column.blanks() == 0)
-            && (0..self.rows.div_ceil(RUN)).into_par_iter().all(|run| {
-                let rows = (run * RUN).max(1)..((run + 1) * RUN).min(self.rows);
-                rows.into_iter().all(|row| {
-                    let mut orders =
-                        self.columns.iter().map(|column| compare(column, row - 1, row));
-                    orders.find(|order| order.is_ne()) == Some(Ordering::Less)
-                })
-            })
-    }
 }
 
 /// The hash of each row's values in some columns; equal values have equal ones, and a blank is equal to a blank.
 pub(crate) fn hashes(columns: &[Column], rows: usize) -> Vec<u64> {
     Keys::new(columns.to_vec(), BlankKeys::Equal, rows).hashes()
-}
-
-/// Whether a column's values have an order that its rows may stand in.
-pub(super) fn has_order(column: &Column) -> bool {
-    !matches!(column, Column::Blank(_) | Column::Number(_) | Column::Boolean(_))
-}
-
-/// The order of two values of a column, neither of them blank; texts by their bytes.
-pub(crate) fn compare(column: &Column, row: usize, other: usize) -> Ordering {
-    match column {
-        Column::Text(array) if array.equal(row, array, other) => Ordering::Equal,
-        Column::Text(array) => array.value(row).cmp(array.value(other)),
-        Column::Integer(array) => array.value(row).cmp(&array.value(other)),
-        Column::Decimal(array, _) => array.value(row).cmp(&array.value(other)),
-        Column::Date(array) => array.value(row).cmp(&array.value(other)),
-        Column::DateTime(array) => array.value(row).cmp(&array.value(other)),
-        // Adding zero makes -0.0 the same as 0.0.
-        Column::Number(array) => (array.value(row) + 0.0).total_cmp(&(array.value(other) + 0.0)),
-        Column::Boolean(array) => array.value(row).cmp(&array.value(other)),
-        Column::Blank(_) => Ordering::Equal,
-    }
 }
 
 fn equal_values(a: &Column, row: usize, b: &Column, other: usize) -> bool {

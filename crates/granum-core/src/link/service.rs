@@ -10,11 +10,15 @@ use super::away;
 use super::counts::{Counts, counts};
 use super::index::Repeated;
 use super::near::{Missing, near_misses};
+use super::order::link_ordered;
 use super::period::{Inverted, PeriodLink, PeriodWords, Periods, Within, near_periods};
 use super::repeats::{Repeats, key_text};
 use super::{BlankKeys, KeyTable, Keys, link_few};
 use crate::table::{Bits, Column, Held, PIECE, Rows};
 use crate::tally::{MissingKey, NearMiss, Spread};
+
+/// Where one row of a source comes on so many of a target, its keys are looked for one by one if those stand in order.
+const FEW: usize = if cfg!(test) { 4 } else { 16 };
 
 /// Missing keys are listed up to this many.
 const MISSING: usize = 10;
@@ -54,7 +58,10 @@ impl Linked {
     pub fn new(left: Keys, right: Keys, method: Method) -> Self {
         let Method::Equal { unique } = method;
         if unique && left.rows() < right.rows() / 4 {
-            let index = link_few(&left.here(), &right);
+            let from = left.here();
+            let in_order = left.rows() < right.rows() / FEW && !right.is_away() && right.increase();
+            let index =
+                if in_order { link_ordered(&from, &right) } else { link_few(&from, &right) };
             return Self { left, right, index, repeats: Repeats::default(), within: None };
         }
         let (index, repeated) = led(&left, &right);

@@ -5,6 +5,7 @@ use std::borrow::Cow;
 use std::collections::HashMap;
 
 use super::mend::{Change, End, changed};
+use super::order::link_ordered;
 use super::*;
 use crate::table::{Amount, Column, Held, Rows};
 use crate::value::Scale;
@@ -119,12 +120,19 @@ proptest! {
             .filter(|(at, row)| !has_key(row) || firsts[*row] == *at as u32)
             .map(|(_, row)| row.clone())
             .collect();
+        let mut ordered: Vec<Row> = unique.iter().filter(|row| has_key(row)).cloned().collect();
+        ordered.sort();
         let few = keys(&unique, BlankKeys::Apart);
-        let index = link_few(&left, &few);
-        let found = index.iter().map(|to| to.map(|at| &unique[at as usize]));
-        for (row, found) in from.iter().zip(found) {
-            let wanted = has_key(row) && firsts.contains_key(row);
-            prop_assert_eq!(found, wanted.then_some(row));
+        let in_order = keys(&ordered, BlankKeys::Apart);
+        prop_assert!(in_order.increase());
+        for (index, to) in
+            [(link_few(&left, &few), &unique), (link_ordered(&left, &in_order), &ordered)]
+        {
+            let found = index.iter().map(|row| row.map(|at| &to[at as usize]));
+            for (row, found) in from.iter().zip(found) {
+                let wanted = has_key(row) && firsts.contains_key(row);
+                prop_assert_eq!(found, wanted.then_some(row));
+            }
         }
     }
 }
@@ -226,9 +234,13 @@ proptest! {
     }
 
     #[test]
-    fn keys_increase_where_each_is_above_the_one_before(mut rows in rows(6), sorted: bool) {
-        if sorted {
+    fn keys_increase_where_each_is_above_the_one_before(mut rows in rows(24), way in 0..3) {
+        if way > 0 {
             rows.sort();
+        }
+        if way > 1 {
+            rows.dedup();
+            rows.retain(has_key);
         }
         let increase = rows.windows(2).all(|pair| pair[0] < pair[1]) && rows.iter().all(has_key);
         prop_assert_eq!(keys(&rows, BlankKeys::Apart).increase(), increase);

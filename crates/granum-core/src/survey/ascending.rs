@@ -4,6 +4,8 @@
 //! before it was. So a column in order needs no table of hashes, neither to number its values nor to meet another.
 use std::cmp::Ordering;
 
+use crate::by_order::place;
+
 /// Numbers of values, in runs of which each value stands behind the one before.
 #[derive(Debug, Default)]
 pub(super) struct Ascending {
@@ -88,71 +90,9 @@ impl Ascending {
     /// The number of a value, from where others were found. `order` says how the value of a number stands to it.
     pub fn find(&self, near: &mut Near, order: impl Fn(u32) -> Ordering) -> Option<u32> {
         self.runs.iter().zip(near).find_map(|(run, near)| {
-            let found = place(run, *near, &order);
+            let found = place(run.len(), *near, |at| order(run[at]));
             *near = found.unwrap_or_else(|place| place);
             found.ok().map(|at| run[at])
         })
-    }
-}
-
-/// Where a value stands in a run, or would stand: looked for from a place on, in steps that grow, so that what is near
-/// is found soon.
-fn place(run: &[u32], near: usize, order: impl Fn(u32) -> Ordering) -> Result<usize, usize> {
-    let of = |at: usize| order(run[at]);
-    let (mut low, mut high) = (0, run.len());
-    let mut step = 1;
-    match (near < high).then(|| of(near)) {
-        Some(Ordering::Equal) => return Ok(near),
-        Some(Ordering::Less) => {
-            low = near + 1;
-            while low + step <= high {
-                match of(low + step - 1) {
-                    Ordering::Equal => return Ok(low + step - 1),
-                    Ordering::Less => low += step,
-                    Ordering::Greater => {
-                        high = low + step - 1;
-                        break;
-                    }
-                }
-                step *= 2;
-            }
-        }
-        _ => {
-            high = near.min(high);
-            while step <= high {
-                match of(high - step) {
-                    Ordering::Equal => return Ok(high - step),
-                    Ordering::Greater => high -= step,
-                    Ordering::Less => {
-                        low = high - step + 1;
-                        break;
-                    }
-                }
-                step *= 2;
-            }
-        }
-    }
-    let found = run[low..high].binary_search_by(|number| order(*number));
-    found.map(|at| low + at).map_err(|at| low + at)
-}
-
-#[cfg(test)]
-mod tests {
-    use proptest::prelude::*;
-
-    use super::*;
-
-    proptest! {
-        #[test]
-        fn a_value_is_found_where_it_stands_from_wherever_the_search_begins(
-            values in prop::collection::btree_set(0..200_u32, 0..60),
-            near in 0..70_usize,
-            sought in 0..200_u32,
-        ) {
-            let values: Vec<u32> = values.into_iter().collect();
-            let run: Vec<u32> = (0..values.len() as u32).collect();
-            let order = |number: u32| values[number as usize].cmp(&sought);
-            prop_assert_eq!(place(&run, near, order), values.binary_search(&sought));
-        }
     }
 }

@@ -360,4 +360,17 @@ impl Column {
             mark(&present.bits().iter().collect::<Vec<_>>(), bool::eq, changed);
         }
     }
+
+    /// Of the rows that are 1 in `level`, the first left out, sets 0 for each whose value is greater than that of the
+    /// row before. Gives whether none of them is less; no where the values have no order. None is blank.
+    pub fn mark_rises(&self, level: &mut [u8]) -> bool {
+        match self {
+            Self::Text(array) => array.mark_rises(level),
+            Self::Integer(array) => array.mark_rises(level),
+            Self::Decimal(array, _) => array.mark_rises(level),
+            Self::Date(array) => array.mark_rises(level),
+            Self::DateTime(array) => array.mark_rises(level),
+            Self::Blank(_) | Self::Number(_) | Self::Boolean(_) => false,
+        }
+    }
 }

@@ -5,7 +5,7 @@ use std::cmp::Ordering;
 
 use rayon::prelude::*;
 
-use super::super::key::compare;
+use super::super::order::compare;
 use crate::lang::Preference;
 use crate::table::Column;
 

@@ -120,6 +120,14 @@ impl<T: Native> Fixed<T> {
         mark(self.values(), T::eq, changed);
     }
 
+    /// What [`mark_rises`] says.
+    pub(in crate::table) fn mark_rises(&self, level: &mut [u8]) -> bool
+    where
+        T: Ord,
+    {
+        mark_rises(self.values(), T::lt, level)
+    }
+
     /// The values, without a copy where nobody else holds them, and which there are.
     pub fn into_parts(self) -> (Vec<T>, Option<Present>) {
         (self.values.into_vec(), self.present)
@@ -159,4 +167,21 @@ pub(in crate::table) fn mark<T>(values: &[T], same: impl Fn(&T, &T) -> bool, cha
     for ((before, own), changed) in pairs.zip(changed) {
         *changed |= u8::from(!same(before, own));
     }
+}
+
+/// Of the rows that are 1 in `level`, the first left out, sets 0 for each whose value is greater than the one before it.
+/// Gives whether none of them is less.
+pub(in crate::table) fn mark_rises<T>(
+    values: &[T],
+    less: impl Fn(&T, &T) -> bool,
+    level: &mut [u8],
+) -> bool {
+    let (Some(own), Some(level)) = (values.get(1..), level.get_mut(1..)) else { return true };
+    // Without a branch, so that many are looked at at once.
+    let mut fell = 0;
+    for ((before, own), level) in values.iter().zip(own).zip(level) {
+        fell |= *level & u8::from(less(own, before));
+        *level &= u8::from(!less(before, own));
+    }
+    fell == 0
 }

@@ -88,6 +88,12 @@ impl Piece {
         }
     }
 
+    /// A view for each row, where there is no dictionary and all texts stand in their views.
+    pub fn whole_views(&self) -> Option<&[View]> {
+        let each = matches!(self.codes, Codes::Each);
+        (each && self.views.iter().all(|view| view.is_whole())).then_some(&self.views)
+    }
+
     /// The texts of its dictionary, where it has one.
     pub fn dictionary(&self) -> Option<Self> {
         (!matches!(self.codes, Codes::Each))

@@ -1,8 +1,10 @@
 //! Texts: each row has a view, or a number of one, and long ones share blocks of bytes.
 
+use std::cmp::Ordering;
 use std::fmt;
 use std::sync::Arc;
 
+use super::fixed::mark_rises;
 use super::piece::{PIECE, Piece};
 use super::view::Block;
 use super::{Present, View};
@@ -191,6 +193,31 @@ impl Texts {
             return view == other_view;
         }
         self.value(row) == other.value(other_row)
+    }
+
+    /// The order of a row's text here and one there, by their bytes. Both have one.
+    #[inline]
+    pub(crate) fn order(&self, row: usize, other: &Texts, other_row: usize) -> Ordering {
+        let (view, other_view) = (self.view(row), other.view(other_row));
+        if view.is_whole() && other_view.is_whole() {
+            return view.place().cmp(&other_view.place());
+        }
+        self.value(row).cmp(other.value(other_row))
+    }
+
+    /// What [`super::fixed::mark_rises`] says. No text is blank.
+    pub(in crate::table) fn mark_rises(&self, level: &mut [u8]) -> bool {
+        match &self.form {
+            Form::One(piece) if let Some(views) = piece.whole_views() => {
+                mark_rises(views, |a, b| a.place() < b.place(), level)
+            }
+            _ => (1..self.len()).all(|row| {
+                let order = self.order(row - 1, self, row);
+                let risen = level[row] == 0;
+                level[row] &= u8::from(order.is_eq());
+                risen || order.is_le()
+            }),
+        }
     }
 
     /// Adds the bytes of the texts of some rows, of which none is blank, each with a sign behind it, and where

@@ -326,6 +326,11 @@ impl<T: Wide> Whole<T> {
     pub(in crate::table) fn mark_changes(&self, changed: &mut [u8]) {
         each_form!(self, array => array.mark_changes(changed));
     }
+
+    /// What [`super::fixed::mark_rises`] says. No value is blank.
+    pub(in crate::table) fn mark_rises(&self, level: &mut [u8]) -> bool {
+        each_form!(self, array => array.mark_rises(level))
+    }
 }
 
 impl From<Vec<i64>> for Whole<i128> {
