@@ -40,7 +40,7 @@ impl ByHash {
     /// Where the search for a hash begins: the slots of more room stand in the same order.
     fn begin(&self, tag: u32) -> usize {
         let stirred = u64::from(tag).wrapping_mul(0x9E37_79B9_7F4A_7C15);
-        (stirred >> (u64::BITS - self.slots.len().ilog2())) as usize
+        (stirred >> (u64::BITS - self.slots.len().max(2).ilog2())) as usize
     }
 
     fn place(&mut self, slot: u64) {
@@ -77,6 +77,12 @@ impl ByHash {
             }
             at = (at + 1) & (self.slots.len() - 1);
         }
+    }
+
+    /// What stands in the first slot where a hash may stand: where many are asked for one after the other, none waits
+    /// for another, and all of them are at hand afterwards.
+    pub fn touch(&self, tag: u32) -> u64 {
+        self.slots.get(self.begin(tag)).copied().unwrap_or_default()
     }
 
     /// The number in the first slot where a hash may stand, if it is one of that hash.

@@ -17,6 +17,9 @@ use crate::value::{Scalar, Type};
 /// Bad cells are listed up to this many.
 const EXAMPLES: usize = 5;
 
+/// So many parts are read before any is parsed, which all cores wait for; then each time twice as many.
+const FIRST: usize = 4;
+
 /// An input that is being read.
 pub(super) struct Reading {
     input: TableId,
@@ -134,9 +137,10 @@ impl Reading {
         count: usize,
     ) -> Result<Vec<Batch>, Stop> {
         if !self.begun {
-            self.read_ahead(count)?;
+            self.read_ahead(count.min(FIRST))?;
         }
         let raw = std::mem::take(&mut self.ahead);
+        let count = count.min(2 * raw.len().max(FIRST));
         // The next parts are read while these are parsed.
         let (parsed, read) = rayon::join(
             || raw.par_iter().map(|part| part.parse()).collect::<Vec<_>>(),

@@ -8,7 +8,9 @@ use super::typed::{Kind, Logic, Typed};
 use super::world::World;
 use super::{arithmetic, compare, convert};
 use crate::bug::{Sure, bug};
-use crate::table::{Batch, Bits, Column, GatherId, Hop, LinkId, Rows, SlotId, TableId, Truths};
+use crate::table::{
+    Batch, Bits, Column, GatherId, Hop, LinkId, PIECE, Rows, SlotId, TableId, Truths,
+};
 use crate::value::{Scalar, Type};
 
 /// Where an expression is worked: the rows, and what they lead to.
@@ -33,18 +35,18 @@ pub(crate) fn evaluate_all(
     zero_divisions: &AtomicU64,
 ) -> Result<Column, RowFailure> {
     use rayon::prelude::*;
-    const RUN: usize = 1 << 15;
     let work = |batch: &Batch| {
         evaluate(expr, &Scope { batch, world, zero_divisions, failing: Failing::Stops })
     };
-    if rows.rows <= RUN || matches!(expr.kind, Kind::Slot(_) | Kind::Column(_)) {
+    if rows.rows <= PIECE || matches!(expr.kind, Kind::Slot(_) | Kind::Column(_)) {
         return work(rows);
     }
-    let starts: Vec<usize> = (0..rows.rows).step_by(RUN).collect();
+    // As many rows as a piece has: then what comes of them is put together without a copy.
+    let starts: Vec<usize> = (0..rows.rows).step_by(PIECE).collect();
     let parts: Result<Vec<Column>, RowFailure> = starts
         .into_par_iter()
         .map(|start| {
-            let batch = rows.slice(start, RUN.min(rows.rows - start));
+            let batch = rows.slice(start, PIECE.min(rows.rows - start));
             work(&batch).map_err(|failure| RowFailure { row: start + failure.row, ..failure })
         })
         .collect::<Vec<_>>()

@@ -124,10 +124,10 @@ macro_rules! function {
 pub static FUNCTIONS: &[Function] = &[
     function!("lower", "lower(text)", [Text] optional 0 repeats false gives Gives::Type(Type::Text) fails false,
         "The text in lower case.", "lower(\"Moss\")" => "moss",
-        |call| Ok(call.text(|text, out| out.push_str(&text.to_lowercase())))),
+        |call| Ok(call.text(lower))),
     function!("upper", "upper(text)", [Text] optional 0 repeats false gives Gives::Type(Type::Text) fails false,
         "The text in upper case.", "upper(\"Moss\")" => "MOSS",
-        |call| Ok(call.text(|text, out| out.push_str(&text.to_uppercase())))),
+        |call| Ok(call.text(upper))),
     function!("trim", "trim(text)", [Text] optional 0 repeats false gives Gives::Type(Type::Text) fails false,
         "The text without the white space around it.", "trim(\" fern \")" => "fern",
         |call| Ok(call.text(|text, out| out.push_str(text.trim())))),
@@ -401,6 +401,26 @@ fn trim_left(call: &Call<'_>) -> Result<Column, RowFailure> {
         out.push_str(array.value(row).trim_start_matches(what.value(row)));
         true
     })))
+}
+
+/// The text in lower case.
+fn lower(text: &str, out: &mut String) {
+    if text.is_ascii() {
+        out.push_str(text);
+        out.make_ascii_lowercase();
+    } else {
+        out.push_str(&text.to_lowercase());
+    }
+}
+
+/// The text in upper case.
+fn upper(text: &str, out: &mut String) {
+    if text.is_ascii() {
+        out.push_str(text);
+        out.make_ascii_uppercase();
+    } else {
+        out.push_str(&text.to_uppercase());
+    }
 }
 
 /// The text with letters before it, the first of them first.

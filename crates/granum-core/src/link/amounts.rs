@@ -110,6 +110,13 @@ fn sums_of_short<const N: usize>(
     let mut sums = [(0_i64, 0_i64, 0_u64); N];
     let mut add = |of: usize, rows: Range<usize>| {
         let (size, net, blanks) = &mut sums[of];
+        if present.is_none() {
+            for value in &values[rows] {
+                *size += i64::from(value.unsigned_abs());
+                *net += i64::from(*value);
+            }
+            return;
+        }
         for row in rows {
             if present.is_none_or(|present| present.has(row)) {
                 *size += i64::from(values[row].unsigned_abs());

@@ -1,4 +1,5 @@
 //! The table of a column's keys, and the link index that is made from it.
+use std::hint::black_box;
 use std::ops::Range;
 
 use crate::by_hash::ByHash;
@@ -92,6 +93,11 @@ impl KeyTable {
         let Some((different, of)) = from.different() else { return self.link_rows(keys, from) };
         let led = self.link_rows(keys, &different);
         let mut all = Led::new(from.rows());
+        if from.absent() == 0 {
+            all.rows.extend((0..from.rows()).map(|row| led.rows[of(row)]));
+            all.found.extend((0..from.rows()).map(|row| led.found[of(row)]));
+            return all;
+        }
         for row in 0..from.rows() {
             let to = from.has_key(row).then(|| led.to(of(row))).flatten();
             all.push(to);
@@ -143,11 +149,18 @@ impl KeyTable {
         rows: Range<usize>,
         mut hash: impl FnMut(usize) -> u64,
     ) -> [Option<u32>; TOGETHER] {
-        let mut found = [None; TOGETHER];
-        for (row, found) in rows.clone().zip(&mut found).filter(|(row, _)| from.has_key(*row)) {
-            let hash = hash(row);
-            *found = self.part(hash).first(hash as u32);
+        let mut hashes = [None; TOGETHER];
+        for (row, own) in rows.clone().zip(&mut hashes).filter(|(row, _)| from.has_key(*row)) {
+            *own = Some(hash(row));
         }
+        let slots = hashes
+            .iter()
+            .flatten()
+            .fold(0, |slots, hash| slots ^ self.part(*hash).touch(*hash as u32));
+        black_box(slots);
+        let mut found = hashes.map(|hash| hash.and_then(|hash| self.part(hash).first(hash as u32)));
+        let touched = found.iter().flatten().fold(0, |all, row| all ^ keys.touch(*row as usize));
+        black_box(touched);
         for (row, found) in rows.zip(&mut found) {
             *found = found.filter(|to| from.equal(row, keys, *to as usize));
         }
@@ -189,11 +202,19 @@ struct Guess<'a> {
     unique: bool,
     /// The rows that would come next, the likelier first.
     next: [usize; 2],
+    /// The row behind the last that was found elsewhere: a target may have rows that are not where others are.
+    elsewhere: usize,
 }
+
+/// No row.
+const NOWHERE: usize = usize::MAX;
+
+/// So many rows behind a guess are rows of the same file.
+const NEAR: usize = 4;
 
 impl<'a> Guess<'a> {
     fn new(table: &KeyTable, keys: &'a Keys) -> Self {
-        Self { keys, unique: table.repeats.is_empty(), next: [usize::MAX; 2] }
+        Self { keys, unique: table.repeats.is_empty(), next: [NOWHERE; 2], elsewhere: NOWHERE }
     }
 
     /// The target of `row`, if one of the guesses is right.
@@ -212,7 +233,14 @@ impl<'a> Guess<'a> {
 
     /// No guess was right; `row` would have been.
     fn correct(&mut self, row: u32) {
-        self.next = [row as usize + 1, self.next[0]];
+        let row = row as usize;
+        let near = |guess: &usize| *guess <= row && row - guess < NEAR;
+        if let Some(at) = self.next.iter().position(near) {
+            self.next[at] = row + 1;
+        } else if self.next[1] == NOWHERE || self.elsewhere == row {
+            self.next = [row + 1, self.next[0]];
+        }
+        self.elsewhere = row + 1;
     }
 }
 

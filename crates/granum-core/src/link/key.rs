@@ -232,6 +232,11 @@ impl Keys {
         tags
     }
 
+    /// A part of a row's key, which is at hand afterwards, as [`crate::by_hash::ByHash::touch`] says.
+    pub fn touch(&self, row: usize) -> u64 {
+        self.columns.iter().fold(0, |all, column| all ^ column.touch(row))
+    }
+
     /// Whether a row here and a row there have equal keys. Both have one; the columns have pairwise
     /// one type.
     pub fn equal(&self, row: usize, other: &Keys, other_row: usize) -> bool {

@@ -221,10 +221,11 @@ pub(crate) fn missing_keys(keys: &Keys, index: &Rows) -> Vec<MissingKey> {
     // The keys of a run's rows that lead nowhere, with their hashes.
     let run = |first: usize| {
         let length = PIECE.min(keys.rows() - first);
-        let nowhere = |at: &usize| !index.has(first + at) && keys.has_key(first + at);
-        let rows: Rows = (0..length).filter(nowhere).map(|at| at as u32).collect();
-        let run = if rows.is_empty() { None } else { Some(keys.slice(first, length).take(&rows)) };
-        run.map(|run| (run.hashes(), run))
+        let nowhere = !&index.present()?.bits().slice(first, length);
+        let rows = nowhere.rows().filter(|at| keys.has_key(first + at));
+        let rows: Rows = rows.map(|at| at as u32).collect();
+        let run = (!rows.is_empty()).then(|| keys.slice(first, length).take(&rows))?;
+        Some((run.hashes(), run))
     };
     let same = |(hash, key): &(u64, Keys), (hashes, run): &(Vec<u64>, Keys), row: usize| {
         *hash == hashes[row] && key.equal(0, run, row)

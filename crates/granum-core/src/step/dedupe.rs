@@ -178,17 +178,24 @@ impl DedupeByPlan {
         }
     }
 
-    /// Whether pairs of rows, by their places among those that are looked at, are copies. One column after the other is got.
+    /// Whether pairs of rows, by their places among those that are looked at, are copies. Where columns are away one after
+    /// the other is got.
     fn equal(&self, batch: &Batch, looked_at: &Rows, pairs: &[(usize, usize)]) -> Vec<bool> {
-        let mut equal = vec![true; pairs.len()];
-        for slot in &self.copies {
+        let of = |slot: &SlotId| {
             let column = batch.rows_of(&[*slot], looked_at);
             let column = Keys::new(column, BlankKeys::Equal, looked_at.len());
-            for (equal, (row, other)) in equal.iter_mut().zip(pairs) {
-                *equal &= column.equal(*row, &column, *other);
-            }
+            let equal = |(row, other): &(usize, usize)| column.equal(*row, &column, *other);
+            pairs.iter().map(equal).collect::<Vec<_>>()
+        };
+        let all = || vec![true; pairs.len()];
+        let both = |mut all: Vec<bool>, own: Vec<bool>| {
+            all.iter_mut().zip(own).for_each(|(all, own)| *all &= own);
+            all
+        };
+        if batch.has_away() {
+            return self.copies.iter().map(of).fold(all(), both);
         }
-        equal
+        self.copies.par_iter().map(of).reduce(all, both)
     }
 }
 

@@ -230,6 +230,14 @@ impl Column {
         if let [part] = parts {
             return part.clone();
         }
+        let texts = parts.iter().map(|part| match part {
+            Self::Text(texts) => Some(texts),
+            _ => None,
+        });
+        let texts: Option<Vec<&Texts>> = texts.collect();
+        if let Some(joined) = texts.and_then(|texts| Texts::joined(&texts)) {
+            return Self::Text(joined);
+        }
         let mut whole = GrowingColumn::new(Type::Blank, rows);
         parts.iter().for_each(|part| whole.append(part));
         whole.finish()
@@ -329,6 +337,21 @@ impl Column {
             Self::Date(array) => day::write(array.value(row), out),
             Self::DateTime(array) => day::write_time(array.value(row), out),
             Self::Number(_) | Self::Boolean(_) => self.scalar(row).write(out),
+        }
+    }
+
+    /// A number made of what stands in a row, whatever it means: it is at hand afterwards.
+    #[inline]
+    pub(crate) fn touch(&self, row: usize) -> u64 {
+        match self {
+            Self::Blank(_) => 0,
+            Self::Text(array) => array.view(row).head(),
+            Self::Integer(array) => array.value(row) as u64,
+            Self::Decimal(array, _) => array.value(row) as u64,
+            Self::Date(array) => array.value(row) as u64,
+            Self::DateTime(array) => array.value(row) as u64,
+            Self::Number(array) => array.value(row).to_bits(),
+            Self::Boolean(array) => array.value(row).into(),
         }
     }
 

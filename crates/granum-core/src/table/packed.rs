@@ -2,12 +2,13 @@
 //! each other.
 
 use std::cell::RefCell;
+use std::mem::replace;
 use std::ops::Range;
 use std::sync::Arc;
 
 use super::array::named;
 use super::{Bits, Fixed, Native, PIECE, Present, PresentBuilder, RoomFile};
-use crate::bug::{Sure, bug};
+use crate::bug::bug;
 
 /// Rows in pieces, some of them blank.
 #[derive(Debug, Clone)]
@@ -50,9 +51,12 @@ impl Packed {
     /// Packed rows one behind the other, which are so many rows as whole pieces have, but for the last.
     pub fn joined(runs: impl Iterator<Item = Self>) -> Self {
         let (mut pieces, mut rows, mut present) = (vec![], 0, PresentBuilder::default());
-        for run in runs {
+        for mut run in runs {
             assert!(rows % PIECE == 0 && run.from == 0, "{rows} rows before a run of pieces");
-            pieces.extend_from_slice(&run.pieces);
+            match Arc::get_mut(&mut run.pieces) {
+                Some(own) => pieces.extend(own.iter_mut().map(|own| replace(own, Piece::Run(0)))),
+                None => pieces.extend_from_slice(&run.pieces),
+            }
             rows += run.rows;
             match &run.present {
                 Some(some) => present.append(some),
@@ -213,12 +217,16 @@ impl Piece {
 
     fn of(rows: &[u32]) -> Self {
         let goes_on = |pair: &[u32]| pair[1] == pair[0].wrapping_add(1);
-        let breaks = rows.windows(2).filter(|pair| !goes_on(pair)).count();
+        // Without branches, so that many are looked at at once.
+        let next = rows.iter().zip(rows.iter().skip(1));
+        let breaks = next
+            .fold(0, |breaks, (row, next)| breaks + u32::from(*next != row.wrapping_add(1)))
+            as usize;
         if breaks == 0 {
             return Self::Run(rows.first().copied().unwrap_or(0));
         }
-        let (least, most) = (rows.iter().min(), rows.iter().max());
-        let (least, most) = (*least.sure("rows of a piece"), *most.sure("rows of a piece"));
+        let ends = |(least, most): (u32, u32), row: &u32| (least.min(*row), most.max(*row));
+        let (least, most) = rows.iter().fold((u32::MAX, 0), ends);
         let width = match most - least {
             0..=0xFF => 1,
             0x100..=0xFFFF => 2,
@@ -241,13 +249,12 @@ impl Piece {
     /// Rows that all lie near the least or the most of them.
     fn either(rows: &[u32], least: u32, most: u32) -> Option<Self> {
         let bases = [least, most - u32::from(u16::MAX)];
-        let near = |row: &u32| row - least <= u16::MAX.into() || *row >= bases[1];
-        if !rows.iter().all(near) {
+        let near = |row: u32| row - least <= u16::MAX.into() || row >= bases[1];
+        if !rows.iter().fold(true, |all, row| all & near(*row)) {
             return None;
         }
         let second = Bits::collect(rows.len(), |at| rows[at] >= bases[1]);
-        let behind =
-            (0..).zip(rows).map(|(at, row)| (row - bases[usize::from(second.value(at))]) as u16);
+        let behind = rows.iter().map(|row| (row - bases[usize::from(*row >= bases[1])]) as u16);
         let behind = behind.collect();
         Some(Self::Either(bases, second, behind))
     }
@@ -324,7 +331,11 @@ impl Piece {
             Self::Two(least, own) => {
                 out.extend(own[rows].iter().map(|row| least + u32::from(*row)));
             }
-            Self::Either(..) => out.extend(rows.map(|at| self.value(at))),
+            Self::Either(bases, second, own) => {
+                let second = second.slice(rows.start, rows.len());
+                let own = own[rows].iter().zip(second.iter());
+                out.extend(own.map(|(row, second)| bases[usize::from(second)] + u32::from(*row)));
+            }
             Self::All(own) => out.extend_from_slice(&own[rows]),
             Self::Away(away) => away.here().copy(rows, out),
         }

@@ -1,11 +1,12 @@
 //! Rows that rows lead to.
 
+use std::ops::Range;
 use std::sync::Arc;
 
 use rayon::prelude::*;
 
 use super::packed::{Packed, PackedBuilder};
-use super::{Bits, Column, Fixed, PIECE, Present, RoomFile};
+use super::{Bits, Column, Fixed, PIECE, Present, PresentBuilder, RoomFile};
 use crate::bug::Sure;
 
 /// For each row of a table one of another: which it leads to, or came from; blank where none.
@@ -108,7 +109,7 @@ impl Rows {
     pub fn iter(&self) -> impl Iterator<Item = Option<u32>> {
         // Run by run, of which each is unpacked once.
         let runs = (0..self.len()).step_by(PIECE);
-        let runs = runs.map(|first| self.slice(first, PIECE.min(self.len() - first)));
+        let runs = runs.map(|first| self.slice(first, PIECE.min(self.len() - first)).each());
         runs.flat_map(|run| (0..run.len()).map(move |at| run.get(at)))
     }
 
@@ -160,10 +161,13 @@ impl Rows {
         for first in (0..self.len()).step_by(PIECE) {
             let run = self.slice(first, PIECE.min(self.len() - first));
             match &run.0 {
-                Form::Each(rows) if rows.blanks() == 0 => {
-                    rows.values().iter().for_each(|row| work(*row));
-                }
-                _ => run.numbers().for_each(&mut work),
+                Form::Each(rows) => match rows.present().filter(|present| present.blanks() > 0) {
+                    None => rows.values().iter().for_each(|row| work(*row)),
+                    Some(present) => present.bits().runs().for_each(|(from, to)| {
+                        rows.values()[from..to].iter().for_each(|row| work(*row));
+                    }),
+                },
+                Form::Run { .. } | Form::Packed(_) => run.numbers().for_each(&mut work),
             }
         }
     }
@@ -222,30 +226,37 @@ impl Rows {
     /// Those where `keep` is true.
     #[must_use]
     pub(crate) fn filter(&self, keep: &Bits) -> Self {
-        match &self.0 {
-            Form::Run { first, count } if *count <= PIECE => {
-                keep.rows().map(|row| first + row as u32).collect()
-            }
-            Form::Run { first, .. } => {
-                let mut left = RowsBuilder::default();
-                let runs = keep.runs();
-                runs.for_each(|(from, to)| left.append_run(first + from as u32, to - from));
-                left.finish()
-            }
-            Form::Each(rows) => Self(Form::Each(rows.filter(keep))),
-            Form::Packed(rows) if rows.present().is_some() => {
-                Self(Form::Each(rows.each().filter(keep))).packed()
-            }
-            Form::Packed(_) => {
-                let mut left = RowsBuilder::default();
-                for first in (0..self.len()).step_by(PIECE) {
-                    let length = PIECE.min(self.len() - first);
-                    let rows = self.slice(first, length).each();
-                    left.append(&Self(Form::Each(rows.filter(&keep.slice(first, length)))));
-                }
-                left.finish()
+        if let (Form::Run { first, .. }, 0..=1) = (&self.0, keep.runs().take(2).count()) {
+            let (from, to) = keep.runs().next().unwrap_or_default();
+            return Self::run(first + from as u32, to - from);
+        }
+        if self.len() <= PIECE {
+            return Self(Form::Each(self.kept(0..self.len(), keep)));
+        }
+        let portions = keep.portions(PIECE);
+        let left =
+            portions.into_par_iter().map(|rows| Self(Form::Each(self.kept(rows, keep))).packed());
+        Self::joined(left.collect())
+    }
+
+    /// Those of some rows where `keep` is true.
+    fn kept(&self, rows: Range<usize>, keep: &Bits) -> Fixed<u32> {
+        if let Form::Run { first, .. } = &self.0 {
+            let stay = keep.slice(rows.start, rows.len());
+            let first = first + rows.start as u32;
+            return stay.rows().map(|row| first + row as u32).collect::<Vec<_>>().into();
+        }
+        let (mut values, mut present) = (vec![], PresentBuilder::default());
+        for first in rows.clone().step_by(PIECE) {
+            let length = PIECE.min(rows.end - first);
+            let left = self.slice(first, length).each().filter(&keep.slice(first, length));
+            values.extend_from_slice(left.values());
+            match left.present() {
+                Some(some) => present.append(some),
+                None => present.push_all(left.len(), true),
             }
         }
+        Fixed::new(values, present.finish())
     }
 
     /// Where they lead by `link`, which has a row for each that they can be; blank where either is.

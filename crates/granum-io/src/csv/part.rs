@@ -369,7 +369,13 @@ impl Fingerprints {
                 self.scratch.push(self.delimiter);
             }
             let Some(place) = place else { continue };
-            for byte in cell(text, grid.field(row, *place)).bytes() {
+            let field = grid.field(row, *place);
+            if grid.is_plain() {
+                // No delimiter stands within a cell.
+                self.scratch.extend_from_slice(&text.as_bytes()[field.start..field.end]);
+                continue;
+            }
+            for byte in cell(text, field).bytes() {
                 if byte == self.delimiter {
                     self.scratch.push(PART_OF_CELL);
                 }

@@ -14,7 +14,7 @@ use crate::find::FoundFile;
 use crate::stream::{Damaged, Lost, Malformed, Opening, Stream};
 
 /// Parts are about this many bytes.
-const PART: usize = 1 << 19;
+const PART: usize = 1 << 18;
 
 /// A record is at most this many bytes; a longer one is a quote that nobody closed.
 const LONGEST: usize = 1 << 26;

@@ -1,6 +1,6 @@
 //! Bits: a truth for each row.
 
-use std::ops::{BitAnd, BitOr, Not};
+use std::ops::{BitAnd, BitOr, Not, Range};
 
 use super::Shared;
 
@@ -39,9 +39,7 @@ impl Bits {
     /// Of `len` rows these, in any order, are true.
     pub fn of(len: usize, rows: impl Iterator<Item = u32>) -> Self {
         let mut words = vec![0; len.div_ceil(WORD)];
-        for row in rows {
-            words[row as usize / WORD] |= 1_u64 << (row as usize % WORD);
-        }
+        rows.for_each(|row| words[row as usize / WORD] |= 1_u64 << (row as usize % WORD));
         Self { words: words.into(), first: 0, len }
     }
 
@@ -107,6 +105,31 @@ impl Bits {
             at = self.next(start, false);
             (start < self.len).then_some((start, at))
         })
+    }
+
+    /// All rows in runs, of which each but the last has so many that are true and ends with such a row.
+    pub(crate) fn portions(&self, each: usize) -> Vec<Range<usize>> {
+        let (mut portions, mut begin, mut found) = (vec![], 0, 0);
+        for (chunk, mut word) in self.words().enumerate() {
+            let all = word.count_ones() as usize;
+            if found + all < each {
+                found += all;
+                continue;
+            }
+            while word != 0 {
+                found += 1;
+                if found == each {
+                    let end = chunk * WORD + word.trailing_zeros() as usize + 1;
+                    portions.push(begin..end);
+                    (begin, found) = (end, 0);
+                }
+                word &= word - 1;
+            }
+        }
+        if found > 0 {
+            portions.push(begin..self.len);
+        }
+        portions
     }
 
     /// `len` rows from row `offset` on.

@@ -6,7 +6,7 @@ use std::ops::Range;
 use foldhash::fast::FixedState;
 use hashbrown::HashTable;
 
-use super::fixed::mark;
+use super::fixed::{mark, mark_rises};
 use super::take::{kept_values, named_values};
 use super::view::Block;
 use super::{Bits, Fixed, Shared, View};
@@ -50,6 +50,18 @@ impl Piece {
         Self { views: views.into(), codes: Codes::Each }
     }
 
+    /// The same with a dictionary where that pays; of one that has none.
+    pub fn coded_by_itself(self, blocks: &[Block]) -> Self {
+        let bytes = |view: View| {
+            let (start, length) = (view.start(), view.length());
+            &blocks[view.block()][start..start + length]
+        };
+        match self.codes {
+            Codes::Each => coded(&self.views, bytes).map_or(self, Self::from),
+            Codes::Small(_) | Codes::Large(_) => self,
+        }
+    }
+
     /// One text on so many rows.
     pub fn repeated(view: View, rows: usize) -> Self {
         Self { views: vec![view].into(), codes: Codes::Small(vec![0; rows].into()) }
@@ -88,10 +100,19 @@ impl Piece {
         }
     }
 
-    /// A view for each row, where there is no dictionary and all texts stand in their views.
-    pub fn whole_views(&self) -> Option<&[View]> {
-        let each = matches!(self.codes, Codes::Each);
-        (each && self.views.iter().all(|view| view.is_whole())).then_some(&self.views)
+    /// What [`mark_rises`] says, where no text is blank and all stand in their views: where there is a dictionary, the
+    /// texts of that one after the other. Nothing where it is not so.
+    pub fn mark_rises(&self, level: &mut [u8]) -> Option<bool> {
+        let less = |a: &View, b: &View| a.place() < b.place();
+        if !self.views.iter().all(|view| view.is_whole()) {
+            return None;
+        }
+        let in_order = || self.views.is_sorted_by(less);
+        match &self.codes {
+            Codes::Each => Some(mark_rises(&self.views, less, level)),
+            Codes::Small(codes) => in_order().then(|| mark_rises(codes, u8::lt, level)),
+            Codes::Large(codes) => in_order().then(|| mark_rises(codes, u16::lt, level)),
+        }
     }
 
     /// The texts of its dictionary, where it has one.
@@ -305,8 +326,6 @@ impl Put<'_> {
 pub(super) fn coded<'a>(views: &[View], bytes: impl Fn(View) -> &'a [u8]) -> Option<Coded> {
     /// The bits of the place where a view's code is kept.
     const RECENT: u32 = if cfg!(test) { 2 } else { 12 };
-    /// So many rows are looked at before it is given up.
-    const LOOKED_AT: usize = 1 << 12;
     let state = FixedState::with_seed(0);
     let hash = |view: View| {
         if view.is_whole() { state.hash_one(view.bits()) } else { state.hash_one(bytes(view)) }
@@ -314,18 +333,24 @@ pub(super) fn coded<'a>(views: &[View], bytes: impl Fn(View) -> &'a [u8]) -> Opt
     let same = |a: View, b: View| {
         a == b || (!a.is_whole() && a.head() == b.head() && bytes(a) == bytes(b))
     };
-    let most = views.len() / 2;
+    let mut found = in_order(views)?;
+    if found.codes.len() == views.len() {
+        return Some(found);
+    }
     // The code that was given last to one of those views that stand here: most that repeat are found without a search.
     let mut recent = [0_u16; 1 << RECENT];
-    let mut found = Coded { codes: Vec::with_capacity(views.len()), dictionary: vec![] };
-    let mut known: HashTable<u16> = HashTable::with_capacity(views.len() / 64);
-    for (row, view) in views.iter().enumerate() {
+    let mut known: HashTable<u16> =
+        HashTable::with_capacity(found.dictionary.len().max(views.len() / 64));
+    for (code, view) in (0..).zip(&found.dictionary) {
+        known.insert_unique(hash(*view), code, |code| hash(found.dictionary[usize::from(*code)]));
+    }
+    for (row, view) in views.iter().enumerate().skip(found.codes.len()) {
         if row > 0 && *view == views[row - 1] {
             found.codes.push(found.codes[row - 1]);
             continue;
         }
         let Coded { codes, dictionary } = &mut found;
-        if row == LOOKED_AT && dictionary.len() > LOOKED_AT / 4 * 3 {
+        if hardly_repeat(row, dictionary.len()) {
             return None;
         }
         let recent = &mut recent[(view.folded() >> (u64::BITS - RECENT)) as usize];
@@ -335,12 +360,10 @@ pub(super) fn coded<'a>(views: &[View], bytes: impl Fn(View) -> &'a [u8]) -> Opt
         }
         let key = hash(*view);
         let code = known.find(key, |code| same(dictionary[usize::from(*code)], *view));
-        let code = code.copied();
         let code = match code {
-            Some(code) => code,
-            None if dictionary.len() >= most => return None,
+            Some(code) => *code,
             None => {
-                let code = u16::try_from(dictionary.len()).ok()?;
+                let code = new_code(dictionary.len(), views.len())?;
                 dictionary.push(*view);
                 known.insert_unique(key, code, |code| hash(dictionary[usize::from(*code)]));
                 code
@@ -352,49 +375,97 @@ pub(super) fn coded<'a>(views: &[View], bytes: impl Fn(View) -> &'a [u8]) -> Opt
     Some(found)
 }
 
-/// Rows of some pieces one after the other, of which all have a dictionary, in pieces again: no text is looked at, only
-/// their numbers, and so a text of two pieces stands twice in a dictionary that comes of both. `rows` come in runs, and
-/// are `count`. Nothing where a piece has no dictionary, or one would not halve what views take.
+/// The first of some rows, as far as each has the text of the row before or one that stands behind it: such texts need no
+/// table to be told apart. `None` as [`coded`] says.
+fn in_order(views: &[View]) -> Option<Coded> {
+    let mut found = Coded { codes: Vec::with_capacity(views.len()), dictionary: vec![] };
+    let mut last = None;
+    for (row, view) in views.iter().enumerate() {
+        if row > 0 && *view == views[row - 1] {
+            found.codes.push(found.codes[row - 1]);
+            continue;
+        }
+        let place = view.is_whole().then(|| view.place());
+        if place <= last {
+            break;
+        }
+        if hardly_repeat(row, found.dictionary.len()) {
+            return None;
+        }
+        found.codes.push(new_code(found.dictionary.len(), views.len())?);
+        found.dictionary.push(*view);
+        last = place;
+    }
+    Some(found)
+}
+
+/// Whether the first rows tell that a dictionary would not pay, of which `known` different texts came before a row.
+fn hardly_repeat(row: usize, known: usize) -> bool {
+    /// So many rows are looked at before it is given up.
+    const LOOKED_AT: usize = 1 << 12;
+    row == LOOKED_AT && known > LOOKED_AT / 4 * 3
+}
+
+/// The code of a text that is not among so many known ones of so many rows; `None` where a dictionary has no room for it.
+fn new_code(known: usize, rows: usize) -> Option<u16> {
+    if known < rows / 2 { u16::try_from(known).ok() } else { None }
+}
+
+/// Rows of some pieces one after the other, of which all have a dictionary, as one: no text is looked at, only their
+/// numbers, and so a text of two pieces stands twice in a dictionary that comes of both. `rows` come in runs, and are
+/// `count`. Nothing where a piece has no dictionary, or one would not halve what views take.
 pub(super) fn recoded(
     pieces: &[Piece],
     rows: impl Iterator<Item = Range<usize>>,
     count: usize,
-) -> Option<Vec<Piece>> {
-    const NONE: u16 = u16::MAX;
-    let mut made = Vec::with_capacity(count.div_ceil(PIECE));
-    let mut coded = Coded::default();
+) -> Option<Piece> {
+    let mut coded = Coded { codes: Vec::with_capacity(count), dictionary: vec![] };
     // Of the piece that rows come from: its number, and the new codes of its own.
     let (mut of, mut new) = (usize::MAX, vec![]);
-    let mut wanted = count.min(PIECE);
     for Range { start: mut at, end } in rows {
         while at < end {
             let piece = &pieces[at / PIECE];
             if of != at / PIECE {
                 of = at / PIECE;
                 new.clear();
-                new.resize(piece.dictionary()?.len(), NONE);
+                new.resize(piece.dictionary()?.len(), None);
             }
-            let to = (at / PIECE * PIECE + PIECE).min(end).min(at + wanted - coded.codes.len());
-            for row in at % PIECE..at % PIECE + (to - at) {
-                let code = piece.code(row);
-                if new[code] == NONE {
-                    if coded.dictionary.len() >= wanted / 2 {
-                        return None;
-                    }
-                    new[code] = coded.dictionary.len() as u16;
-                    coded.dictionary.push(piece.views[code]);
-                }
-                coded.codes.push(new[code]);
+            let to = (at / PIECE * PIECE + PIECE).min(end);
+            let rows = at % PIECE..at % PIECE + (to - at);
+            match &piece.codes {
+                Codes::Each => return None,
+                Codes::Small(codes) => coded.recode(&codes[rows], &piece.views, &mut new, count)?,
+                Codes::Large(codes) => coded.recode(&codes[rows], &piece.views, &mut new, count)?,
             }
             at = to;
-            if coded.codes.len() == wanted {
-                made.push(std::mem::take(&mut coded).into());
-                wanted = count.saturating_sub(made.len() * PIECE).min(PIECE);
-                of = usize::MAX;
-            }
         }
     }
-    Some(made)
+    Some(coded.into())
+}
+
+impl Coded {
+    /// Adds rows of a piece with these views, of `count` in all, whose `new` codes are given as they come.
+    fn recode<C: Copy + Into<usize>>(
+        &mut self,
+        rows: &[C],
+        views: &[View],
+        new: &mut [Option<u16>],
+        count: usize,
+    ) -> Option<()> {
+        for code in rows {
+            let new = &mut new[(*code).into()];
+            let own = match *new {
+                Some(own) => own,
+                None => {
+                    let own = new_code(self.dictionary.len(), count)?;
+                    self.dictionary.push(views[(*code).into()]);
+                    *new.insert(own)
+                }
+            };
+            self.codes.push(own);
+        }
+        Some(())
+    }
 }
 
 /// The different texts of some rows, and which each row has.

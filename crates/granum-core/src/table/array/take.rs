@@ -1,6 +1,13 @@
 //! Arrays of some rows of an array: those that are named, and those that are kept.
 
-use super::{Bits, BitsBuilder, Fixed, Native, Present, Truths};
+use std::ops::Range;
+use std::sync::Arc;
+
+use rayon::prelude::*;
+
+use super::piece::{PIECE, Piece, recoded};
+use super::texts::Form;
+use super::{Bits, BitsBuilder, Fixed, Native, Present, PresentBuilder, Texts, Truths, View};
 
 /// Which of the named rows have a value: those that are named by a number, and are not blank there.
 pub(in crate::table) fn named(present: Option<&Present>, rows: &Fixed<u32>) -> Option<Present> {
@@ -89,5 +96,83 @@ impl Truths {
     /// The rows where `keep` is true.
     pub(crate) fn filter(&self, keep: &Bits) -> Self {
         Self::new(kept_bits(self.values(), keep), kept(self.present(), keep))
+    }
+}
+
+impl Texts {
+    /// The named rows. Long texts stay where they are and are shared.
+    pub(crate) fn take(&self, rows: &Fixed<u32>) -> Self {
+        let of = |rows: &Fixed<u32>| match &self.form {
+            Form::One(piece) => piece.take(rows),
+            Form::Many { pieces, from, .. } => {
+                let view =
+                    |row: Option<u32>| row.map_or(View::EMPTY, |row| *self.view(row as usize));
+                let views = || rows.iter().map(view).collect();
+                Piece::take_coded(pieces, *from, rows).unwrap_or_else(|| Piece::each(views()))
+            }
+        };
+        let firsts = (0..rows.len()).into_par_iter().step_by(PIECE);
+        let pieces = firsts.map(|first| {
+            let piece = of(&rows.slice(first, PIECE.min(rows.len() - first)));
+            if rows.len() > PIECE { piece.coded_by_itself(&self.blocks) } else { piece }
+        });
+        let form = Form::of(pieces.collect(), rows.len());
+        let present = named(self.present(), rows);
+        Self { form, blocks: Arc::clone(&self.blocks), present }
+    }
+
+    /// The rows where `keep` is true.
+    pub(crate) fn filter(&self, keep: &Bits) -> Self {
+        let form = match &self.form {
+            Form::One(piece) => Form::One(piece.filter(keep)),
+            Form::Many { pieces, from, .. } => {
+                let portions = keep.portions(PIECE);
+                let left = portions.par_iter().map(|portion| {
+                    let piece = self.portion(pieces, *from, portion, keep);
+                    if portions.len() > 1 { piece.coded_by_itself(&self.blocks) } else { piece }
+                });
+                Form::of(left.collect(), keep.count())
+            }
+        };
+        let present = kept(self.present(), keep);
+        Self { form, blocks: Arc::clone(&self.blocks), present }
+    }
+
+    /// Texts one under the other, without a look at any: nothing where one but the last is not as many as a piece has, or
+    /// long texts of several stand in blocks.
+    pub(crate) fn joined(parts: &[&Texts]) -> Option<Self> {
+        let (last, before) = parts.split_last()?;
+        let mut pieces = Vec::with_capacity(parts.len());
+        let mut present = PresentBuilder::default();
+        let mut blocks: Option<&Texts> = None;
+        for texts in parts {
+            pieces.push(texts.one_piece()?.clone());
+            match &texts.present {
+                Some(own) => present.append(own),
+                None => present.push_all(texts.len(), true),
+            }
+            if !texts.blocks.is_empty() && blocks.replace(texts).is_some() {
+                return None;
+            }
+        }
+        let whole = before.iter().all(|texts| texts.len() == PIECE) && last.len() <= PIECE;
+        let rows = parts.iter().map(|texts| texts.len()).sum();
+        whole.then(|| Self {
+            form: Form::of(pieces, rows),
+            blocks: blocks.map_or_else(|| Arc::new([]) as _, |texts| Arc::clone(&texts.blocks)),
+            present: present.finish(),
+        })
+    }
+
+    /// The same of some rows, of which no more are kept than a piece has.
+    fn portion(&self, pieces: &[Piece], from: usize, rows: &Range<usize>, keep: &Bits) -> Piece {
+        let keep = keep.slice(rows.start, rows.len());
+        let runs = || keep.runs().map(|(start, end)| rows.start + start..rows.start + end);
+        let behind = runs().map(|run| from + run.start..from + run.end);
+        recoded(pieces, behind, keep.count()).unwrap_or_else(|| {
+            let mut views = Vec::with_capacity(keep.count());
+            runs().for_each(|run| self.copy(run.start, run.len(), &mut views));
+            Piece::each(views)
+        })
     }
 }

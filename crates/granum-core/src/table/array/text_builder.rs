@@ -1,14 +1,13 @@
-//! Texts that grow at their end, and those that are made of others.
+//! Texts that grow at their end.
 
 use std::collections::HashMap;
 use std::ops::Range;
 use std::sync::Arc;
 
-use super::piece::{PIECE, Piece, coded, recoded};
-use super::take::{kept, named};
+use super::piece::{PIECE, Piece, coded};
 use super::texts::Form;
 use super::view::Block;
-use super::{Bits, Fixed, Present, PresentBuilder, Texts, View, with_room};
+use super::{PresentBuilder, Texts, View, with_room};
 use crate::bug::{Sure, bug};
 
 /// Texts that grow at their end, and the blocks of bytes that their longer ones stand in. Pieces that are
@@ -40,11 +39,6 @@ impl TextBuilder {
     /// No texts yet; `room` are expected.
     pub fn new(room: usize) -> Self {
         Self { views: with_room(room.min(PIECE)), ..Self::default() }
-    }
-
-    /// No texts yet of those that have these blocks.
-    fn of(texts: &Texts, room: usize) -> Self {
-        Self { blocks: texts.blocks.to_vec(), ..Self::new(room) }
     }
 
     /// Adds a text; an empty one is no text, and is not looked for.
@@ -119,18 +113,18 @@ impl TextBuilder {
             Some(present) => self.present.append(present),
             None => self.present.push_all(texts.len(), true),
         }
-        self.push_views(texts, 0..texts.len(), true);
+        self.push_views(texts);
     }
 
-    /// Adds the views of some rows of texts, piece by piece; which are blank is another's matter. Blocks that are
-    /// `foreign` are taken over as far as the views stand in them; others it has.
-    fn push_views(&mut self, texts: &Texts, rows: Range<usize>, foreign: bool) {
-        let mut at = rows.start;
-        while at < rows.end {
+    /// Adds the views of texts, piece by piece, and takes the blocks over as far as they stand in them; which are blank
+    /// is another's matter.
+    fn push_views(&mut self, texts: &Texts) {
+        let mut at = 0;
+        while at < texts.len() {
             let before = self.views.len();
-            let count = (PIECE - before).min(rows.end - at);
+            let count = (PIECE - before).min(texts.len() - at);
             texts.copy(at, count, &mut self.views);
-            if foreign && !texts.blocks.is_empty() {
+            if !texts.blocks.is_empty() {
                 self.close();
                 self.take_over(before, &texts.blocks);
             }
@@ -207,18 +201,7 @@ impl TextBuilder {
     }
 
     /// All texts.
-    pub fn finish(self) -> Texts {
-        let (mut texts, present) = self.parts();
-        texts.present = present.finish();
-        texts
-    }
-
-    /// All texts, of which those are blank that `present` says.
-    fn finish_with(self, present: Option<Present>) -> Texts {
-        Texts { present, ..self.parts().0 }
-    }
-
-    fn parts(mut self) -> (Texts, PresentBuilder) {
+    pub fn finish(mut self) -> Texts {
         let form = if self.pieces.is_empty() {
             self.close();
             self.blocks.append(&mut self.fresh);
@@ -230,53 +213,7 @@ impl TextBuilder {
             }
             Form::Many { pieces: self.pieces.into(), from: 0, rows }
         };
-        (Texts { form, blocks: self.blocks.into(), present: None }, self.present)
-    }
-}
-
-impl Texts {
-    /// The named rows. Long texts stay where they are and are shared.
-    pub(crate) fn take(&self, rows: &Fixed<u32>) -> Self {
-        let present = named(self.present(), rows);
-        let view = |at: usize| match rows.get(at) {
-            Some(row) => *self.view(row as usize),
-            None => View::EMPTY,
-        };
-        if rows.len() <= PIECE {
-            let piece = match &self.form {
-                Form::One(piece) => piece.take(rows),
-                Form::Many { pieces, from, .. } => Piece::take_coded(pieces, *from, rows)
-                    .unwrap_or_else(|| Piece::each((0..rows.len()).map(view).collect())),
-            };
-            return Self { form: Form::One(piece), blocks: Arc::clone(&self.blocks), present };
-        }
-        let mut taken = TextBuilder::of(self, rows.len());
-        (0..rows.len()).for_each(|at| taken.push_view(view(at)));
-        taken.finish_with(present)
-    }
-
-    /// The rows where `keep` is true.
-    pub(crate) fn filter(&self, keep: &Bits) -> Self {
-        let present = kept(self.present(), keep);
-        let made = match &self.form {
-            Form::One(piece) => Some(vec![piece.filter(keep)]),
-            Form::Many { pieces, from, .. } => {
-                let rows = keep.runs().map(|(start, end)| from + start..from + end);
-                recoded(pieces, rows, keep.count())
-            }
-        };
-        if let Some(pieces) = made.filter(|pieces| !pieces.is_empty()) {
-            let form = match <[Piece; 1]>::try_from(pieces) {
-                Ok([piece]) => Form::One(piece),
-                Err(pieces) => Form::Many { pieces: pieces.into(), from: 0, rows: keep.count() },
-            };
-            return Self { form, blocks: Arc::clone(&self.blocks), present };
-        }
-        let mut left = TextBuilder::of(self, keep.count());
-        for (start, end) in keep.runs() {
-            left.push_views(self, start..end, false);
-        }
-        left.finish_with(present)
+        Texts { form, blocks: self.blocks.into(), present: self.present.finish() }
     }
 }
 

@@ -4,7 +4,6 @@ use std::cmp::Ordering;
 use std::fmt;
 use std::sync::Arc;
 
-use super::fixed::mark_rises;
 use super::piece::{PIECE, Piece};
 use super::view::Block;
 use super::{Present, View};
@@ -27,6 +26,17 @@ pub(super) enum Form {
         from: usize,
         rows: usize,
     },
+}
+
+impl Form {
+    /// So many rows in pieces, of which all but the last have [`PIECE`] rows.
+    pub fn of(pieces: Vec<Piece>, rows: usize) -> Self {
+        match <[Piece; 1]>::try_from(pieces) {
+            Ok([piece]) => Self::One(piece),
+            Err(pieces) if pieces.is_empty() => Self::One(Piece::each(vec![])),
+            Err(pieces) => Self::Many { pieces: pieces.into(), from: 0, rows },
+        }
+    }
 }
 
 impl Texts {
@@ -167,6 +177,15 @@ impl Texts {
         }
     }
 
+    /// The one piece that they are, if they are one.
+    pub(super) fn one_piece(&self) -> Option<&Piece> {
+        match &self.form {
+            Form::One(piece) => Some(piece),
+            Form::Many { pieces, from: 0, rows } if *rows == pieces[0].len() => pieces.first(),
+            Form::Many { .. } => None,
+        }
+    }
+
     /// Whether they stand in several pieces.
     pub(crate) fn in_pieces(&self) -> bool {
         matches!(self.form, Form::Many { .. })
@@ -207,17 +226,18 @@ impl Texts {
 
     /// What [`super::fixed::mark_rises`] says. No text is blank.
     pub(in crate::table) fn mark_rises(&self, level: &mut [u8]) -> bool {
-        match &self.form {
-            Form::One(piece) if let Some(views) = piece.whole_views() => {
-                mark_rises(views, |a, b| a.place() < b.place(), level)
-            }
-            _ => (1..self.len()).all(|row| {
+        let quickly = match &self.form {
+            Form::One(piece) => piece.mark_rises(level),
+            Form::Many { .. } => None,
+        };
+        quickly.unwrap_or_else(|| {
+            (1..self.len()).all(|row| {
                 let order = self.order(row - 1, self, row);
                 let risen = level[row] == 0;
                 level[row] &= u8::from(order.is_eq());
                 risen || order.is_le()
-            }),
-        }
+            })
+        })
     }
 
     /// Adds the bytes of the texts of some rows, of which none is blank, each with a sign behind it, and where

@@ -89,6 +89,29 @@ proptest! {
     }
 
     #[test]
+    fn rows_that_rise_are_marked_as_far_as_none_falls(
+        mut all in prop::collection::vec("[ab]{1,2}|[ab] and more than stands inside|b\u{0}{1,2}", 0..40),
+        sorted: bool, from in 0_usize..10,
+    ) {
+        if sorted {
+            all.sort();
+        }
+        let from = from.min(all.len());
+        let texts: Texts = all.iter().map(Some).collect();
+        let (part, own) = (texts.slice(from, all.len() - from), &all[from..]);
+        // Of two columns: rows that rose in the one before are not looked at.
+        let before: Vec<u8> = (0..own.len()).map(|row| u8::from(row % 5 != 3)).collect();
+        let mut level = before.clone();
+        let none_falls = part.mark_rises(&mut level);
+        let asked = |row: &usize| before[*row] == 1;
+        prop_assert_eq!(none_falls, (1..own.len()).filter(asked).all(|row| own[row - 1] <= own[row]));
+        if none_falls {
+            let wanted = |row: usize| u8::from(before[row] == 1 && own[row - 1] == own[row]);
+            prop_assert!((1..own.len()).all(|row| level[row] == wanted(row)));
+        }
+    }
+
+    #[test]
     fn what_changes_from_row_to_row_is_marked(all in cells(40), from in 0_usize..10) {
         let texts: Texts = all.iter().cloned().collect();
         let from = from.min(all.len());
@@ -208,6 +231,29 @@ fn a_dictionary_has_numbers_of_one_byte_or_two_and_none_where_it_does_not_pay() 
 }
 
 proptest! {
+    #[test]
+    fn texts_that_begin_in_order_have_the_dictionary_of_all_others(
+        mut texts in prop::collection::vec("[a-c]{1,3}|[ab] and more than stands inside", 0..60), in_order in 0_usize..60,
+    ) {
+        let in_order = in_order.min(texts.len());
+        texts[..in_order].sort();
+        let views: Vec<View> = texts.iter().map(|text| View::of(text)).collect();
+        let bytes = |view: View| texts.iter().find(|text| View::of(text) == view).unwrap().as_bytes();
+        let mut different: Vec<View> = vec![];
+        for view in &views {
+            if !different.contains(view) {
+                different.push(*view);
+            }
+        }
+        let found = coded(&views, bytes);
+        prop_assert_eq!(found.is_some(), different.len() <= views.len() / 2);
+        if let Some(found) = found {
+            prop_assert_eq!(&found.dictionary, &different);
+            let piece = Piece::from(found);
+            prop_assert!((0..views.len()).all(|row| *piece.view(row) == views[row]));
+        }
+    }
+
     #[test]
     fn texts_stand_one_behind_the_other_with_a_sign_behind_each(
         all in cells(40), from in 0_usize..10, picks in prop::collection::vec(0_usize..40, 0..20),
