@@ -3,6 +3,7 @@
 use std::collections::HashMap;
 
 use foldhash::fast::FixedState;
+use rayon::prelude::*;
 
 use super::{GroupFailure, Groups, Values, aggregate_each};
 use crate::table::{Column, PIECE, Rows};
@@ -29,11 +30,12 @@ pub(crate) fn aggregate_led_to(
         return aggregate_each(values, &Groups::led_to(index, count));
     }
     let few = few.narrowed();
-    let mut next = (0..).zip(&reached).peekable();
-    let parts = (0..count).step_by(PIECE).map(|first| {
+    let parts = (0..count).into_par_iter().step_by(PIECE).with_max_len(1).map(|first| {
         let end = count.min(first + PIECE);
         let mut rows = vec![others; end - first];
-        while let Some((group, row)) = next.next_if(|(_, row)| (**row as usize) < end) {
+        let begin = reached.partition_point(|row| (*row as usize) < first);
+        let own = (begin as u32..).zip(&reached[begin..]);
+        for (group, row) in own.take_while(|(_, row)| (**row as usize) < end) {
             rows[*row as usize - first] = group;
         }
         few.take(&Rows::from(rows))

@@ -176,8 +176,9 @@ impl TreeRun<'_> {
             let way = Way { context, tree, segment, failed: &failed, naming };
             let outputs = &mut *self.outputs;
             let earlier = std::mem::take(&mut encoded);
-            let work =
-                || window.into_par_iter().map(|batch| run(way, batch)).collect::<Vec<Passed>>();
+            // One after the other, so that no core waits for more than one of them.
+            let batches = window.into_par_iter().with_max_len(1);
+            let work = || batches.map(|batch| run(way, batch)).collect::<Vec<Passed>>();
             // What the last window made is written while this one works.
             let (passed, written) = rayon::join(work, || write(outputs, earlier));
             written?;

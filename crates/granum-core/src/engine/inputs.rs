@@ -2,6 +2,8 @@
 
 use std::collections::HashMap;
 
+use rayon::prelude::*;
+
 use super::context::RunError;
 use super::demand::Demand;
 use crate::lang::{Diagnostic, DiagnosticKind, PlanTree, Span};
@@ -22,9 +24,19 @@ impl Inputs {
         if !wrong.is_empty() {
             return Err(RunError::Plan(wrong));
         }
+        let specs = input_specs(tree);
+        // What only comes is opened in its turn: a program may write one after the other.
+        let at_rest = specs.iter().all(|spec| sources.at_rest(spec));
+        let open = |spec: &InputSpec| opened_whole(spec, sources);
+        let mut beside = if at_rest {
+            specs.par_iter().with_max_len(1).map(open).collect::<Vec<_>>().into_iter()
+        } else {
+            vec![].into_iter()
+        };
         let mut opened = vec![];
-        for spec in input_specs(tree) {
-            let source = opened_whole(&spec, sources).map_err(|error| match error.kind {
+        for spec in specs {
+            let source = beside.next().unwrap_or_else(|| open(&spec));
+            let source = source.map_err(|error| match error.kind {
                 _ if spec.rows.is_some() => RunError::Plan(vec![wrong_block(spec.span, &error)]),
                 SourceErrorKind::UnknownEncoding => RunError::Plan(vec![
                     Diagnostic::new(DiagnosticKind::UnknownName, spec.encoding_span, error.message)

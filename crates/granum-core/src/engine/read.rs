@@ -143,7 +143,7 @@ impl Reading {
         let count = count.min(2 * raw.len().max(FIRST));
         // The next parts are read while these are parsed.
         let (parsed, read) = rayon::join(
-            || raw.par_iter().map(|part| part.parse()).collect::<Vec<_>>(),
+            || raw.par_iter().with_max_len(1).map(|part| part.parse()).collect::<Vec<_>>(),
             || if raw.is_empty() { Ok(()) } else { self.read_ahead(count) },
         );
         read?;

@@ -45,6 +45,7 @@ pub(crate) fn evaluate_all(
     let starts: Vec<usize> = (0..rows.rows).step_by(PIECE).collect();
     let parts: Result<Vec<Column>, RowFailure> = starts
         .into_par_iter()
+        .with_max_len(1)
         .map(|start| {
             let batch = rows.slice(start, PIECE.min(rows.rows - start));
             work(&batch).map_err(|failure| RowFailure { row: start + failure.row, ..failure })

@@ -19,7 +19,7 @@ pub(crate) fn repeated_along(keys: &Keys, column: &Column) -> Option<Repeated> {
     if !has_order(column) || column.blanks() > 0 || keys.is_away() || keys.absent() > 0 {
         return None;
     }
-    let pieces = (0..keys.rows()).into_par_iter().step_by(PIECE);
+    let pieces = (0..keys.rows()).into_par_iter().step_by(PIECE).with_max_len(1);
     let found: Option<Vec<Repeated>> = pieces.map(|first| among(keys, column, first)).collect();
     Some(found?.concat())
 }

@@ -61,7 +61,7 @@ pub(super) fn sums_by<const N: usize>(
             Both { size: chosen.magnitude(), net: chosen.sum() }
         });
     }
-    let runs = (0..column.len()).into_par_iter().step_by(PIECE);
+    let runs = (0..column.len()).into_par_iter().step_by(PIECE).with_max_len(1);
     let sums = runs.map(|first| {
         let run = column.slice(first, PIECE.min(column.len() - first)).whole();
         let fate = |row: usize| fate(first + row);

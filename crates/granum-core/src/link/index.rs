@@ -48,7 +48,7 @@ impl KeyTable {
     pub fn build(keys: &Keys) -> Self {
         let (shift, parts) = parts(keys);
         let built: Vec<(ByHash, Repeated)> =
-            parts.into_par_iter().map(|part| first_rows(keys, &part)).collect();
+            parts.into_par_iter().with_max_len(1).map(|part| first_rows(keys, &part)).collect();
         let (parts, repeats): (Vec<_>, Vec<_>) = built.into_iter().unzip();
         Self { parts, shift, repeats: in_order(repeats) }
     }
@@ -76,7 +76,7 @@ impl KeyTable {
                 let rows = led(at, PIECE).rows().packed();
                 file.as_ref().map_or(rows.clone(), |file| rows.away(file))
             };
-            return Rows::joined((0..pieces).into_par_iter().map(run).collect());
+            return Rows::joined((0..pieces).into_par_iter().with_max_len(1).map(run).collect());
         }
         let runs = (0..from.rows().div_ceil(PROBED)).into_par_iter();
         let runs: Vec<Led> = runs.map(|at| led(at, PROBED)).collect();
@@ -278,7 +278,8 @@ impl<'a> RunHashes<'a> {
 /// the way to that is let go part by part.
 pub(super) fn repeated(keys: &Keys) -> Repeated {
     let (_, parts) = parts(keys);
-    in_order(parts.into_par_iter().map(|part| first_rows(keys, &part).1).collect())
+    let repeated = parts.into_par_iter().with_max_len(1).map(|part| first_rows(keys, &part).1);
+    in_order(repeated.collect())
 }
 
 pub(super) fn in_order(repeats: Vec<Repeated>) -> Repeated {

@@ -16,7 +16,7 @@ impl Keys {
     /// and none repeats. Looked at row by row in order, which is far cheaper than a hash table.
     pub fn increase(&self) -> bool {
         self.absent() == 0
-            && (0..self.rows()).into_par_iter().step_by(PIECE).all(|first| {
+            && (0..self.rows()).into_par_iter().step_by(PIECE).with_max_len(1).all(|first| {
                 let piece = self.slice(first, PIECE.min(self.rows() - first));
                 let behind = first == 0 || self.slice(first - 1, 2).increases();
                 behind && piece.increases()
@@ -68,7 +68,7 @@ fn compare_values(a: &Column, row: usize, b: &Column, other: usize) -> Ordering 
 
 /// The link index from few rows to many whose keys increase: each is looked for from where the one before was found.
 pub(super) fn link_ordered(from: &Keys, keys: &Keys) -> Rows {
-    let runs = (0..from.rows()).into_par_iter().step_by(TOGETHER);
+    let runs = (0..from.rows()).into_par_iter().step_by(TOGETHER).with_max_len(1);
     let led: Vec<Vec<Option<u32>>> = runs
         .map(|first| {
             let mut near = 0;

@@ -195,7 +195,7 @@ impl DedupeByPlan {
         if batch.has_away() {
             return self.copies.iter().map(of).fold(all(), both);
         }
-        self.copies.par_iter().map(of).reduce(all, both)
+        self.copies.par_iter().with_max_len(1).map(of).reduce(all, both)
     }
 }
 

@@ -138,10 +138,16 @@ impl Batch {
         let (slots, origins) = (self.slots, self.origins);
         let (slots, origins) = rayon::join(
             || {
-                let slots = slots.into_par_iter();
+                let slots = slots.into_par_iter().with_max_len(1);
                 slots.map(|slot| slot.map(|column| column.into_filtered(keep))).collect()
             },
-            || origins.into_par_iter().map(|(id, rows)| (id, rows.filter(keep))).collect(),
+            || {
+                origins
+                    .into_par_iter()
+                    .with_max_len(1)
+                    .map(|(id, rows)| (id, rows.filter(keep)))
+                    .collect()
+            },
         );
         let left = Batch::new(keep.count(), slots, origins);
         let away = Held::each_filtered(&self.away, keep);
@@ -155,7 +161,8 @@ impl Batch {
         if self.rows < MANY {
             return self.slots.iter().map(|slot| Some(work(slot.as_ref()?))).collect();
         }
-        self.slots.par_iter().map(|slot| Some(work(slot.as_ref()?))).collect()
+        let slots = self.slots.par_iter().with_max_len(1);
+        slots.map(|slot| Some(work(slot.as_ref()?))).collect()
     }
 
     /// Whether it has a slot, here or away.

@@ -172,6 +172,13 @@ impl Rows {
         }
     }
 
+    /// Which rows of so many they are.
+    pub(crate) fn among(&self, all: usize) -> Bits {
+        let mut words = vec![0; all.div_ceil(64)];
+        self.each_number(|row| words[row as usize / 64] |= 1_u64 << (row % 64));
+        Bits::of_words(words, all)
+    }
+
     /// `length` of them from `offset` on.
     #[must_use]
     pub fn slice(&self, offset: usize, length: usize) -> Self {
@@ -234,8 +241,8 @@ impl Rows {
             return Self(Form::Each(self.kept(0..self.len(), keep)));
         }
         let portions = keep.portions(PIECE);
-        let left =
-            portions.into_par_iter().map(|rows| Self(Form::Each(self.kept(rows, keep))).packed());
+        let left = portions.into_par_iter().with_max_len(1);
+        let left = left.map(|rows| Self(Form::Each(self.kept(rows, keep))).packed());
         Self::joined(left.collect())
     }
 
@@ -267,7 +274,7 @@ impl Rows {
             (_, Form::Run { first: 0, .. }) => return self.clone(),
             (Form::Packed(_), _) | (_, Form::Packed(_)) if self.len() > PIECE => {
                 // Run by run, so that they are never all held each by itself.
-                let runs = (0..self.len()).into_par_iter().step_by(PIECE);
+                let runs = (0..self.len()).into_par_iter().step_by(PIECE).with_max_len(1);
                 let led = |first| self.slice(first, PIECE.min(self.len() - first)).follow(link);
                 return Self::joined(runs.map(led).collect());
             }

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use rayon::prelude::*;
 
 use super::growing::GrowingColumn;
-use super::{AwayBuilder, Batch, Bits, Column, Held, RoomFile, Rows, RowsBuilder, TableId};
+use super::{AwayBuilder, Batch, Column, Held, RoomFile, Rows, RowsBuilder, TableId};
 use crate::bug::Sure;
 use crate::value::Type;
 
@@ -62,6 +62,13 @@ impl Growing {
 enum Slot {
     Here(Column),
     Away(Held),
+}
+
+/// What became of a slot when the last rows had come.
+enum Finished {
+    Nothing,
+    Before,
+    Anew(Slot),
 }
 
 impl Stack {
@@ -144,7 +151,7 @@ impl Stack {
         let (slots, origins, fed) = (&mut self.slots, &mut self.origins, &mut self.fed);
         rayon::join(
             || {
-                slots.par_iter_mut().enumerate().for_each(|(slot, laid)| {
+                slots.par_iter_mut().enumerate().with_max_len(1).for_each(|(slot, laid)| {
                     let Laid::Anew(growing) = laid else { return };
                     for part in parts {
                         growing.here.append(part.slots[slot].as_ref().sure("a slot of a batch"));
@@ -187,11 +194,17 @@ impl Stack {
             there = left_of(there, all, &fed);
         }
         away.resize(slots.len(), None);
-        let mut here = Vec::with_capacity(slots.len());
-        for (slot, laid) in slots.into_iter().enumerate() {
-            here.push(match laid {
-                Laid::Nothing => None,
-                Laid::Before => {
+        let finished = slots.into_par_iter().with_max_len(1).map(|laid| match laid {
+            Laid::Anew(growing) => Finished::Anew(growing.finish()),
+            Laid::Nothing => Finished::Nothing,
+            Laid::Before => Finished::Before,
+        });
+        let finished: Vec<Finished> = finished.collect();
+        let mut here = Vec::with_capacity(finished.len());
+        for (slot, finished) in finished.into_iter().enumerate() {
+            here.push(match finished {
+                Finished::Nothing => None,
+                Finished::Before => {
                     let column = there.get_mut(slot).and_then(Option::take);
                     let elsewhere =
                         away[slot].is_some() || seen.get(slot).is_some_and(Option::is_some);
@@ -200,13 +213,11 @@ impl Stack {
                     }
                     column
                 }
-                Laid::Anew(growing) => match growing.finish() {
-                    Slot::Here(column) => Some(column),
-                    Slot::Away(held) => {
-                        away[slot] = Some(held);
-                        None
-                    }
-                },
+                Finished::Anew(Slot::Here(column)) => Some(column),
+                Finished::Anew(Slot::Away(held)) => {
+                    away[slot] = Some(held);
+                    None
+                }
             });
         }
         let origins = origins.into_iter().map(|(id, rows)| (id, rows.finish()));
@@ -221,6 +232,5 @@ fn kept<T>(slots: Vec<Option<T>>, is_before: impl Fn(usize) -> bool) -> Vec<Opti
 }
 
 fn left_of(there: Vec<Option<Column>>, all: usize, fed: &Rows) -> Vec<Option<Column>> {
-    let left = Bits::of(all, fed.numbers());
-    Batch::new(all, there, vec![]).into_filtered(&left).slots
+    Batch::new(all, there, vec![]).into_filtered(&fed.among(all)).slots
 }

@@ -40,7 +40,7 @@ impl<'a> Target<'a> {
         let rows = keys.rows();
         let later = Bits::of(rows, repeated(keys).into_iter().map(|(row, _)| row));
         let first = &Bits::collect(rows, |row| keys.has_key(row)) & &!&later;
-        Self { keys, first, met: Bits::of(rows, index.numbers()) }
+        Self { keys, first, met: index.among(rows) }
     }
 
     /// How many keys there are.

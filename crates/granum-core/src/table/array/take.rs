@@ -111,7 +111,7 @@ impl Texts {
                 Piece::take_coded(pieces, *from, rows).unwrap_or_else(|| Piece::each(views()))
             }
         };
-        let firsts = (0..rows.len()).into_par_iter().step_by(PIECE);
+        let firsts = (0..rows.len()).into_par_iter().step_by(PIECE).with_max_len(1);
         let pieces = firsts.map(|first| {
             let piece = of(&rows.slice(first, PIECE.min(rows.len() - first)));
             if rows.len() > PIECE { piece.coded_by_itself(&self.blocks) } else { piece }
@@ -127,7 +127,7 @@ impl Texts {
             Form::One(piece) => Form::One(piece.filter(keep)),
             Form::Many { pieces, from, .. } => {
                 let portions = keep.portions(PIECE);
-                let left = portions.par_iter().map(|portion| {
+                let left = portions.par_iter().with_max_len(1).map(|portion| {
                     let piece = self.portion(pieces, *from, portion, keep);
                     if portions.len() > 1 { piece.coded_by_itself(&self.blocks) } else { piece }
                 });
