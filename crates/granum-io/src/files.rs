@@ -382,6 +382,18 @@ impl Files {
     }
 }
 
+impl Files {
+    /// How many bytes the files have that a source names; none of what is no file, or only comes.
+    pub fn bytes_of(&self, source: &str) -> u64 {
+        if is_address(source) || !self.finder.at_rest(source) {
+            return 0;
+        }
+        let files = self.finder.find(source).unwrap_or_default();
+        let bytes = |file: FoundFile| std::fs::metadata(&file.path).map_or(0, |file| file.len());
+        files.into_iter().map(bytes).sum()
+    }
+}
+
 impl Sources for Files {
     fn open(&self, spec: &InputSpec) -> Result<Box<dyn InputSource>, SourceError> {
         if let Some(rows) = &spec.rows {

@@ -7,7 +7,7 @@ use granum_core::port::Written;
 use granum_core::table::Room;
 
 use super::words::setting;
-use crate::memory::{Size, keep_much, room, size};
+use crate::memory::{Size, keep_much, keep_some, room, size};
 
 /// How files are written, where that is not to be found out, and how the result is printed.
 #[derive(Debug, Clone, ClapArgs)]
@@ -109,6 +109,13 @@ impl Memory {
     /// The room that tables have.
     pub fn room(&self) -> Room {
         room(self.memory, self.spill.as_deref())
+    }
+
+    /// The same for what works a plan of files of so many bytes, and writes nothing.
+    pub fn room_to_check(&self, bytes: u64) -> Room {
+        let room = self.room();
+        keep_some(&room, bytes);
+        room
     }
 
     /// The same for what only looks at files.

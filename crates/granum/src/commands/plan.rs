@@ -30,6 +30,15 @@ pub(super) struct Plan {
 }
 
 impl Plan {
+    /// How many bytes the files of its inputs have, of those that there are.
+    pub fn bytes_read(&self) -> u64 {
+        let inputs = self.tree.statements.iter().filter_map(|statement| match &statement.kind {
+            StatementKind::Input(input) => Some(&input.sources),
+            _ => None,
+        });
+        inputs.flatten().map(|source| self.files.bytes_of(&source.text)).sum()
+    }
+
     /// Reads and parses a plan. What is wrong is printed.
     pub fn open(
         printer: &mut Printer,

@@ -208,7 +208,11 @@ fn work(
     }
     let earlier = writing.against.as_deref().map(|path| Ok((record::read(path)?, path)));
     let earlier: Option<(Record, &Path)> = earlier.transpose().map_err(RunError::Output)?;
-    let room = args.memory.room();
+    let memory = &args.memory;
+    let room = match does.writing() {
+        Some(_) => memory.room(),
+        None => memory.room_to_check(plan.bytes_read()),
+    };
     // First: where they cannot be written, nothing is.
     let aside = match &writing.aside {
         Some(folder) => aside::write(plan, (settings, &room), folder, progress)?,

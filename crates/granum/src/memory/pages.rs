@@ -6,15 +6,18 @@ use std::ops::Range;
 use procfs::process::Process;
 use rustix::mm::{Advice, madvise};
 
-/// Says whether the memory that the allocator got first may come in large pages from now on. Where the system has none,
-/// or does not say where that memory is, nothing changes.
-pub fn may_be_large(may: bool) {
+/// Says that of the memory that the allocator got first so many bytes may come in large pages from now on, and the others
+/// not. Where the system has none, or does not say where that memory is, nothing changes.
+pub fn large(bytes: usize) {
     let Some(range) = of_allocator() else { return };
-    let advice = if may { Advice::LinuxHugepage } else { Advice::LinuxNoHugepage };
-    let (start, length) = (range.start as *mut std::ffi::c_void, range.end - range.start);
-    // SAFETY: it says how pages come that are not there yet; what stands in those that are stays.
-    #[allow(unsafe_code)]
-    let _ = unsafe { madvise(start, length, advice) };
+    let cut = range.start + bytes.min(range.len());
+    for (range, advice) in
+        [(range.start..cut, Advice::LinuxHugepage), (cut..range.end, Advice::LinuxNoHugepage)]
+    {
+        // SAFETY: it says how pages come that are not there yet; what stands in those that are stays.
+        #[allow(unsafe_code)]
+        let _ = unsafe { madvise(range.start as *mut std::ffi::c_void, range.len(), advice) };
+    }
 }
 
 /// The addresses of what the system gave as one, in which something stands that was just made.
@@ -34,8 +37,8 @@ mod tests {
     #[test]
     fn what_stands_there_stays_and_what_comes_is_there_as_well() {
         let before: Vec<u32> = (0..1 << 20).collect();
-        for may in [true, false] {
-            may_be_large(may);
+        for bytes in [usize::MAX, 3 << 21, 0] {
+            large(bytes);
             let after: Vec<u32> = (0..1 << 21).collect();
             assert!(before.iter().copied().eq(0..1 << 20) && after.iter().copied().eq(0..1 << 21));
         }

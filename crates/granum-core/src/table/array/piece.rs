@@ -412,7 +412,7 @@ fn new_code(known: usize, rows: usize) -> Option<u16> {
 }
 
 /// Rows of some pieces one after the other, of which all have a dictionary, as one: no text is looked at, only their
-/// numbers, and so a text of two pieces stands twice in a dictionary that comes of both. `rows` come in runs, and are
+/// numbers, and so a text of two pieces may stand twice in a dictionary that comes of both. `rows` come in runs, and are
 /// `count`. Nothing where a piece has no dictionary, or one would not halve what views take.
 pub(super) fn recoded(
     pieces: &[Piece],
@@ -457,8 +457,16 @@ impl Coded {
             let own = match *new {
                 Some(own) => own,
                 None => {
-                    let own = new_code(self.dictionary.len(), count)?;
-                    self.dictionary.push(views[(*code).into()]);
+                    let view = views[(*code).into()];
+                    // The last text of a piece is often the first of the next.
+                    let own = match self.dictionary.last() {
+                        Some(last) if *last == view => self.dictionary.len() as u16 - 1,
+                        _ => {
+                            let own = new_code(self.dictionary.len(), count)?;
+                            self.dictionary.push(view);
+                            own
+                        }
+                    };
                     *new.insert(own)
                 }
             };
