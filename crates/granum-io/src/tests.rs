@@ -145,6 +145,16 @@ fn a_folder_s_own_name_is_no_pattern() {
 }
 
 #[test]
+fn the_bytes_of_files_are_those_of_all_that_a_source_names() {
+    let dir = tempfile::tempdir().unwrap();
+    fs::write(dir.path().join("one.csv"), "a,b\n1,2\n").unwrap();
+    fs::write(dir.path().join("two.csv"), "a,b\n").unwrap();
+    let files = Files::new(dir.path());
+    let bytes = ["one.csv", "*.csv", "none.csv", "x/*.csv", "-", "postgres://host/shop"];
+    assert_eq!(bytes.map(|source| files.bytes_of(source)), [8, 12, 0, 0, 0, 0]);
+}
+
+#[test]
 fn files_may_lack_columns_if_the_plan_says_so() {
     let dir = tempfile::tempdir().unwrap();
     fs::write(dir.path().join("one.csv"), "a,b\n1,2\n").unwrap();

@@ -367,6 +367,7 @@ proptest! {
         blanks in prop::collection::vec(0_usize..50, 0..4),
         named in prop::collection::vec(prop::option::weighted(0.9, 0_usize..50), 0..30),
         from in 0_usize..6,
+        keep in prop::collection::vec(any::<bool>(), 40),
     ) {
         let row = |(kind, first): (u8, u32), at: u32| match kind {
             0 => first + at,
@@ -389,6 +390,16 @@ proptest! {
         let mut numbers = vec![];
         packed.each_number(|row| numbers.push(row));
         prop_assert_eq!(&numbers, &link.iter().flatten().copied().collect::<Vec<_>>());
+        // Those that are kept of them, and of as many that follow each other.
+        let keep = &keep[..link.len().min(keep.len())];
+        let bits = Bits::from(keep.to_vec());
+        let left = packed.slice(0, keep.len()).filter(&bits);
+        let kept = link.iter().zip(keep).filter(|(_, keep)| **keep);
+        prop_assert_eq!(left.iter().collect::<Vec<_>>(), kept.map(|(row, _)| *row).collect::<Vec<_>>());
+        let run = Rows::run(5, keep.len()).filter(&bits);
+        let of_run = (5_u32..).zip(keep).filter(|(_, keep)| **keep).map(|(row, _)| row);
+        prop_assert_eq!(run.numbers().collect::<Vec<_>>(), of_run.clone().collect::<Vec<_>>());
+        prop_assert!(run.among(60).rows().eq(of_run.map(|row| row as usize)));
         let named: Vec<Option<u32>> =
             named.into_iter().map(|row| row.filter(|row| *row < link.len()).map(|row| row as u32)).collect();
         let led: Vec<Option<u32>> = named.iter().map(|row| link[(*row)? as usize]).collect();

@@ -182,6 +182,11 @@ fn what_is_no_file_is_refused() {
     folder.run().code(3).complains(
         "error: t.csv: there is no such file\n  paths are relative to the plan's folder\n",
     );
+    // Of several that cannot be opened the plan's first is told.
+    let both = format!("{PLAN}input u from \"u.csv\"\n");
+    folder.plan(&both.replace("t.csv", "z.csv"));
+    folder.run().code(3).complains("error: z.csv: there is no such file\n");
+    folder.plan(PLAN);
     folder.file("t.csv/inner.txt", "");
     folder.run().code(3).complains("error: t.csv: is a folder, not a file\n  name a file in it\n");
     folder.plan("input t from \"x/*.csv\"\n");

@@ -4,6 +4,8 @@ use proptest::prelude::*;
 
 mod texts;
 
+use std::ops::Range;
+
 use super::*;
 use crate::engine::tests::memory::Shelf;
 use crate::table::PIECE;
@@ -35,6 +37,16 @@ proptest! {
         let runs: Vec<(usize, usize)> = bits.runs().collect();
         prop_assert_eq!(runs.iter().flat_map(|(from, to)| *from..*to).collect::<Vec<_>>(), rows);
         prop_assert!(runs.windows(2).all(|pair| pair[0].1 < pair[1].0));
+        for each in [1, 2, 7, 64, 100] {
+            let portions = bits.portions(each);
+            let cut: Vec<bool> = portions.iter().flat_map(|rows| &plain[rows.clone()]).copied().collect();
+            prop_assert_eq!(&cut, &plain[..cut.len()]);
+            prop_assert!(!plain[cut.len()..].contains(&true));
+            let true_in = |rows: &Range<usize>| plain[rows.clone()].iter().filter(|bit| **bit).count();
+            let (last, before) = portions.split_last().map_or((each, &[][..]), |(last, before)| (true_in(last), before));
+            prop_assert!((1..=each).contains(&last));
+            prop_assert!(before.iter().all(|rows| true_in(rows) == each && plain[rows.end - 1]));
+        }
         let not: Vec<bool> = plain.iter().map(|bit| !bit).collect();
         prop_assert_eq!((!&bits).iter().collect::<Vec<_>>(), not);
         let length = plain.len().min(more.len());
