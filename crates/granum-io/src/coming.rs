@@ -351,7 +351,7 @@ mod tests {
         assert!(!source.settled(), "it was looked at before its end");
         let mut first = reading(&source, false);
         let begun =
-            first.next(2).unwrap().iter().map(|part| part.parse().unwrap().rows).sum::<usize>();
+            first.next(4).unwrap().iter().map(|part| part.parse().unwrap().rows).sum::<usize>();
         assert!(begun > 100_000);
         go_on.send(()).unwrap();
         assert_eq!(begun + rest(first.as_mut()).unwrap(), 299_999);
